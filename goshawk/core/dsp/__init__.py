@@ -1,0 +1,1 @@
+"""The stages of the chain and what they are made of, one module each."""

@@ -1,0 +1,174 @@
+"""Compressor: brings loud and quiet speech closer together.
+
+A feed-forward compressor with its detector in the log domain, after D. Giannoulis, M. Massberg and
+J. D. Reiss, "Digital Dynamic Range Compressor Design - A Tutorial and Analysis", J. Audio Eng. Soc.
+60(6), 2012: gain computer with soft knee (their equation 4), then the smooth, branching peak
+detector (equation 17) on the gain reduction in dB.
+
+The level is the greatest absolute sample of the last PEAK_WINDOW_MS (of all channels, which are
+turned down together): it reads a tone's true amplitude from 50 Hz on, so that a steady tone meets
+the static curve exactly and its wave is not bent. A fall of the level is therefore seen that much
+later. Attack and release are the times in which the gain reduction in dB covers 63 % of a step.
+"""
+
+import math
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from goshawk.core.dsp.side_chain import filter_sample, high_pass_coefficients
+from goshawk.core.dsp.sliding import Integers, SlidingMaximum, sliding_maximum
+from goshawk.core.settings import Settings, number
+from goshawk.core.stage import Block, Floats, Glide, Stage, glide, kernel
+from goshawk.units import SILENCE_LINEAR, ms_to_frames, one_pole_coefficient
+
+PEAK_WINDOW_MS = 10.0
+
+
+class CompressorSettings(Settings):
+    """Settings of the compressor."""
+
+    threshold_dbfs: float = number(
+        -24.0, -60.0, 0.0, "dBFS", "Threshold", "Above this level the voice is turned down."
+    )
+    ratio: float = number(
+        3.0, 1.0, 20.0, ": 1", "Ratio", "So many dB above the threshold become one.", taper="log"
+    )
+    knee_db: float = number(
+        6.0, 0.0, 24.0, "dB", "Knee", "How wide the bend at the threshold is.", step=0.5
+    )
+    attack_ms: float = number(
+        8.0, 0.1, 200.0, "ms", "Attack", "How quickly it turns down.", taper="log"
+    )
+    release_ms: float = number(
+        150.0, 10.0, 2000.0, "ms", "Release", "How quickly it lets go.", step=5.0, taper="log"
+    )
+    makeup_gain_db: float = number(
+        6.0, 0.0, 30.0, "dB", "Makeup gain", "Raises the whole voice after compression."
+    )
+    mix_percent: float = number(
+        100.0, 0.0, 100.0, "%", "Mix", "How much of the compressed voice is in the result.", step=1.0
+    )
+    side_chain_high_pass_hz: float = number(
+        80.0, 20.0, 400.0, "Hz", "Ignores below", "Rumble and thumps below this do not turn the voice down.", step=5.0, taper="log"
+    )
+
+
+@kernel
+def _gain_reduction_db(level_db: float, threshold: float, slope: float, knee: float) -> float:
+    """Positive gain reduction of the static curve: x - y of Giannoulis et al., equation 4.
+
+    ``slope`` is 1 - 1/ratio.
+    """
+    over = level_db - threshold
+    if 2.0 * over <= -knee:
+        return 0.0
+    if 2.0 * over < knee:
+        return slope * (over + knee / 2.0) ** 2 / (2.0 * knee)
+    return slope * over
+
+
+def static_curve_db(settings: CompressorSettings, levels_dbfs: Floats) -> Floats:
+    """Output level in dBFS for steady input levels, makeup and mix included."""
+    slope = 1.0 - 1.0 / settings.ratio
+    reduction = np.array(
+        [
+            _gain_reduction_db(float(x), settings.threshold_dbfs, slope, settings.knee_db)
+            for x in levels_dbfs
+        ]
+    )
+    wet = 10.0 ** ((settings.makeup_gain_db - reduction) / 20.0)
+    mix = settings.mix_percent / 100.0
+    curve: Floats = levels_dbfs + 20.0 * np.log10(mix * wet + 1.0 - mix)
+    return curve
+
+
+@kernel
+def _compress(
+    block: Block,
+    state: Floats,
+    k: Floats,
+    z: Floats,
+    times: Floats,
+    values: Floats,
+    ages: Integers,
+    ends: Integers,
+    window: int,
+    now: Floats,
+    between: Floats,
+    target: Floats,
+    a: float,
+) -> None:
+    """State: gain reduction now, most of it since the last reading, level at that moment.
+
+    Gliding settings: threshold, slope, knee, makeup in dB, mix from 0 to 1."""
+    frames, channels = block.shape
+    for n in range(frames):
+        glide(now, between, target, a)
+        loudest = SILENCE_LINEAR
+        for c in range(channels):
+            loudest = max(loudest, abs(filter_sample(float(block[n, c]), k, z[c])))
+        level_db = 20.0 * math.log10(sliding_maximum(loudest, values, ages, ends, window))
+        wanted = _gain_reduction_db(level_db, now[0], now[1], now[2])
+        coefficient = times[0] if wanted > state[0] else times[1]
+        reduction = wanted + (state[0] - wanted) * coefficient
+        if reduction < 1e-9:
+            reduction = 0.0
+        state[0] = reduction
+        if reduction > state[1]:
+            state[1] = reduction
+        if level_db > state[2]:
+            state[2] = level_db
+        gain = now[4] * 10.0 ** ((now[3] - reduction) / 20.0) + 1.0 - now[4]
+        for c in range(channels):
+            block[n, c] = np.float32(block[n, c] * gain)
+
+
+class Compressor(Stage[CompressorSettings]):
+    """Turns the voice down above a threshold. No latency."""
+
+    def __init__(self, settings: CompressorSettings, channels: int, max_frames: int) -> None:
+        self._state = np.zeros(3)
+        self._z = np.zeros((channels, 2))
+        self._times = np.zeros(2)
+        self._peak = SlidingMaximum(ms_to_frames(PEAK_WINDOW_MS))
+        self._glide = Glide(5)
+        super().__init__(settings, channels, max_frames)
+
+    def apply(self, settings: CompressorSettings) -> None:
+        self.settings = settings
+        self._k: NDArray[np.float64] = high_pass_coefficients(settings.side_chain_high_pass_hz)
+        self._times[:] = (
+            one_pole_coefficient(settings.attack_ms),
+            one_pole_coefficient(settings.release_ms),
+        )
+        self._glide.set(
+            settings.threshold_dbfs,
+            1.0 - 1.0 / settings.ratio,
+            settings.knee_db,
+            settings.makeup_gain_db,
+            settings.mix_percent / 100.0,
+        )
+
+    def _run(self, block: Block) -> None:
+        p, g = self._peak, self._glide
+        _compress(
+            block, self._state, self._k, self._z, self._times, p.values, p.ages, p.ends, p.window,
+            g.now, g.between, g.target, g.coefficient,
+        )  # fmt: skip
+
+    def reset(self) -> None:
+        self._state[:] = 0.0
+        self._z.fill(0.0)
+        self._peak.reset()
+        self._glide.settle()
+
+    def take_reading(self) -> dict[str, Any]:
+        reading = {
+            "gain_reduction_db": round(float(self._state[1]), 1),
+            "level_dbfs": round(float(self._state[2]), 1),
+        }
+        self._state[1] = self._state[0]
+        self._state[2] = -120.0
+        return reading

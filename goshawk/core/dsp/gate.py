@@ -1,0 +1,172 @@
+"""Gate: closes in pauses so that the room is not heard.
+
+Signal flow: input → side-chain high-pass → peak detector → open/close decision with hysteresis and
+hold → gain → times the input delayed by the look-ahead. The structure (separate thresholds, hold,
+range, look-ahead by delaying the signal) is the classic noise gate: U. Zölzer, *DAFX*, 2nd ed.
+(2011), section 4.2.3.
+
+Attack and release are the time constants (63 % of the step) of the gain, as an amplitude.
+"""
+
+from typing import Any, Self
+
+import numpy as np
+from pydantic import model_validator
+
+from goshawk.core.dsp.delay import Delay
+from goshawk.core.dsp.side_chain import filter_sample, high_pass_coefficients
+from goshawk.core.settings import Settings, number
+from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, glide, kernel
+from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
+
+DETECTOR_RELEASE_MS = 15.0
+"""How slowly the detector falls: slow enough to bridge the cycles of a low voice."""
+
+SILENT_RANGE_DB = 80.0
+"""A range of this much means silence."""
+
+LONGEST_LOOK_AHEAD_MS = 10.0
+
+
+class GateSettings(Settings):
+    """Settings of the gate."""
+
+    open_threshold_dbfs: float = number(
+        -47.0, -80.0, 0.0, "dBFS", "Opens above", "The gate opens when a peak rises above this."
+    )
+    close_threshold_dbfs: float = number(
+        -52.0, -80.0, 0.0, "dBFS", "Closes below", "The gate closes when peaks stay below this."
+    )
+    range_db: float = number(
+        18.0, 6.0, SILENT_RANGE_DB, "dB", "Takes away", "How much is taken away while closed; 80 is silence.", step=1.0
+    )
+    attack_ms: float = number(
+        1.5, 0.1, 50.0, "ms", "Attack", "How quickly it opens.", taper="log"
+    )
+    hold_ms: float = number(
+        140.0, 0.0, 1000.0, "ms", "Hold", "How long it stays open after the last loud moment.", step=5.0
+    )
+    release_ms: float = number(
+        180.0, 5.0, 2000.0, "ms", "Release", "How gently it closes.", step=5.0, taper="log"
+    )
+    look_ahead_ms: float = number(
+        2.0, 0.0, LONGEST_LOOK_AHEAD_MS, "ms", "Look-ahead", "Opens this much before the sound arrives; adds delay."
+    )
+    side_chain_high_pass_hz: float = number(
+        80.0, 20.0, 400.0, "Hz", "Ignores below", "Rumble below this does not open the gate.", step=5.0, taper="log"
+    )
+
+    @model_validator(mode="after")
+    def _close_is_not_above_open(self) -> Self:
+        if self.close_threshold_dbfs > self.open_threshold_dbfs:
+            raise ValueError(
+                f"the gate cannot close at {self.close_threshold_dbfs:g} dBFS, above where it opens "
+                f"({self.open_threshold_dbfs:g} dBFS). Lower the closing threshold first."
+            )
+        return self
+
+
+OPEN, HELD, GAIN, DETECTED, LOWEST, OPENINGS = range(6)
+"""Places in the gate's state: is open, frames of hold left, gain now, detector, lowest gain since
+the last reading, openings since the last reading."""
+
+
+@kernel
+def _gate(
+    block: Block,
+    ahead: Block,
+    state: Floats,
+    k: Floats,
+    z: Floats,
+    thresholds: Floats,
+    now: Floats,
+    between: Floats,
+    target: Floats,
+    a: float,
+) -> None:
+    """``ahead`` is the undelayed signal; thresholds: open, close, hold frames, coefficients of
+    attack, release and detector. ``now[0]`` is the closed gate's gain."""
+    frames, channels = block.shape
+    for n in range(frames):
+        glide(now, between, target, a)
+        loudest = 0.0
+        for c in range(channels):
+            loudest = max(loudest, abs(filter_sample(float(ahead[n, c]), k, z[c])))
+        detected = max(loudest, state[DETECTED] * thresholds[5])
+        state[DETECTED] = detected if detected > TINY else 0.0
+        if detected >= thresholds[0]:
+            if state[OPEN] == 0.0:
+                state[OPENINGS] += 1.0
+            state[OPEN] = 1.0
+        if detected >= thresholds[1]:
+            state[HELD] = thresholds[2]
+        elif state[HELD] > 0.0:
+            state[HELD] -= 1.0
+        else:
+            state[OPEN] = 0.0
+        goal = 1.0 if state[OPEN] == 1.0 else now[0]
+        coefficient = thresholds[3] if goal > state[GAIN] else thresholds[4]
+        gain = goal + (state[GAIN] - goal) * coefficient
+        if abs(gain - goal) < 1e-9:
+            gain = goal
+        state[GAIN] = gain
+        state[LOWEST] = min(state[LOWEST], gain)
+        for c in range(channels):
+            block[n, c] = np.float32(block[n, c] * gain)
+
+
+class Gate(Stage[GateSettings]):
+    """Closes in pauses. Latency: the look-ahead."""
+
+    def __init__(self, settings: GateSettings, channels: int, max_frames: int) -> None:
+        longest = ms_to_frames(LONGEST_LOOK_AHEAD_MS)
+        self._delay = Delay(channels, longest, ms_to_frames(settings.look_ahead_ms))
+        self._ahead = np.zeros((max_frames, channels), np.float32)
+        self._state = np.zeros(6)
+        self._z = np.zeros((channels, 2))
+        self._thresholds = np.zeros(6)
+        self._glide = Glide(1)
+        super().__init__(settings, channels, max_frames)
+        self.reset()
+
+    def apply(self, settings: GateSettings) -> None:
+        self.settings = settings
+        self._k = high_pass_coefficients(settings.side_chain_high_pass_hz)
+        self._thresholds[:] = (
+            db_to_linear(settings.open_threshold_dbfs),
+            db_to_linear(settings.close_threshold_dbfs),
+            ms_to_frames(settings.hold_ms),
+            one_pole_coefficient(settings.attack_ms),
+            one_pole_coefficient(settings.release_ms),
+            one_pole_coefficient(DETECTOR_RELEASE_MS),
+        )
+        is_silent = settings.range_db >= SILENT_RANGE_DB
+        self._glide.set(0.0 if is_silent else db_to_linear(-settings.range_db))
+        self.latency_frames = ms_to_frames(settings.look_ahead_ms)
+        self._delay.set_frames(self.latency_frames)
+
+    def _run(self, block: Block) -> None:
+        ahead = self._ahead[: block.shape[0]]
+        ahead[:] = block
+        self._delay.process(block)
+        g = self._glide
+        _gate(
+            block, ahead, self._state, self._k, self._z, self._thresholds,
+            g.now, g.between, g.target, g.coefficient,
+        )  # fmt: skip
+
+    def reset(self) -> None:
+        self._delay.reset()
+        self._z.fill(0.0)
+        self._glide.settle()
+        self._state[:] = (0.0, 0.0, self._glide.now[0], 0.0, 1.0, 0.0)
+
+    def take_reading(self) -> dict[str, Any]:
+        state = self._state
+        reading = {
+            "is_open": bool(state[OPEN]),
+            "gain_reduction_db": round(min(-linear_to_db(float(state[LOWEST])), SILENT_RANGE_DB), 1),
+            "openings": int(state[OPENINGS]),
+        }
+        state[LOWEST], state[OPENINGS] = state[GAIN], 0.0
+        return reading

@@ -1,0 +1,174 @@
+"""Limiter: the ceiling. Nothing passes above it, not even between the samples.
+
+Signal flow, twice in a row: peaks between the samples (eight-fold oversampled) → needed gain, with
+exponential release → the least of the look-ahead window → two moving averages → times the delayed
+input. A moving average of minima is never above any gain that was needed inside its window, so the
+gain is down in full before the peak arrives, and moves without corners. The scheme is the
+look-ahead limiter of U. Zölzer, *DAFX*, 2nd ed. (2011), section 4.2.2, with the true-peak detector
+of ITU-R BS.1770-5 Annex 2 made finer. A second, shorter pass removes the few tenths of a dB by
+which a moving gain can lift a peak between two samples.
+
+The averages are summed in whole numbers (gains in units of 2^-40): exact however long it runs.
+"""
+
+from typing import Any
+
+import numpy as np
+
+from goshawk.core.dsp.oversampling import LIMITER_PHASES, between_samples
+from goshawk.core.dsp.sliding import Integers, SlidingMaximum, sliding_maximum
+from goshawk.core.settings import Settings, number
+from goshawk.core.stage import Block, Floats, Glide, Stage, glide, kernel
+from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
+
+MAIN_LOOK_AHEAD_MS = 1.2
+SECOND_LOOK_AHEAD_MS = 0.35
+MARGIN_DB = 0.05
+"""Aimed below the ceiling, for what an eight-fold detector can overlook near half the rate."""
+
+ONE = float(2**40)
+
+
+class LimiterSettings(Settings):
+    """Settings of the limiter."""
+
+    ceiling_dbtp: float = number(
+        -3.0, -30.0, 0.0, "dBTP", "Ceiling", "Nothing goes above this, not even between the samples."
+    )
+    release_ms: float = number(
+        80.0, 5.0, 1000.0, "ms", "Release", "How quickly the level comes back after a peak.", step=5.0, taper="log"
+    )
+
+
+@kernel
+def _limit(
+    block: Block,
+    peaks: Block,
+    delayed: Block,
+    state: Floats,
+    values: Floats,
+    ages: Integers,
+    ends: Integers,
+    window: int,
+    first: Integers,
+    second: Integers,
+    sums: Integers,
+    places: Integers,
+    release: float,
+    now: Floats,
+    between: Floats,
+    target: Floats,
+    a: float,
+) -> None:
+    """State: released gain, lowest gain since the last reading, last peak. ``delayed`` is the ring of input;
+    ``first`` and ``second`` are the rings of the two averages. Places: of the three rings."""
+    frames, channels = block.shape
+    to_first_mean = 1.0 / first.shape[0]
+    to_second_mean = 1.0 / second.shape[0]
+    size = delayed.shape[0]
+    for n in range(frames):
+        glide(now, between, target, a)
+        peak = max(float(peaks[n]), state[2])
+        state[2] = float(peaks[n])
+        needed = now[0] / peak if peak > now[0] else 1.0
+        gain = 1.0 - (1.0 - state[0]) * release
+        if gain > 1.0 - 1e-9:
+            gain = 1.0
+        gain = min(gain, needed)
+        state[0] = gain
+        least = -sliding_maximum(-gain, values, ages, ends, window)
+        fresh = np.int64(least * ONE)
+        sums[0] += fresh - first[places[0]]
+        first[places[0]] = fresh
+        places[0] = places[0] + 1 if places[0] + 1 < first.shape[0] else 0
+        fresh = np.int64(sums[0] * to_first_mean)
+        sums[1] += fresh - second[places[1]]
+        second[places[1]] = fresh
+        places[1] = places[1] + 1 if places[1] + 1 < second.shape[0] else 0
+        gain = sums[1] * to_second_mean / ONE
+        state[1] = min(state[1], gain)
+        for c in range(channels):
+            oldest = delayed[places[2], c]
+            delayed[places[2], c] = block[n, c]
+            block[n, c] = np.float32(oldest * gain)
+        places[2] = places[2] + 1 if places[2] + 1 < size else 0
+
+
+class _Pass:
+    """One pass: detector, gain and delay."""
+
+    def __init__(self, channels: int, max_frames: int, look_ahead_frames: int) -> None:
+        taps = LIMITER_PHASES.shape[1]
+        self.latency_frames = taps // 2 + look_ahead_frames
+        self._history = np.zeros((channels, taps - 1), np.float32)
+        self._line = np.zeros(taps - 1 + max_frames, np.float32)
+        self._total = np.zeros(max_frames, np.float32)
+        self._peaks = np.zeros(max_frames, np.float32)
+        self._delayed = np.zeros((self.latency_frames, channels), np.float32)
+        self._state = np.zeros(3)
+        # A peak's own frame and its two neighbours lie inside every window.
+        self._least = SlidingMaximum(look_ahead_frames + 3)
+        self._first = np.zeros(look_ahead_frames // 2 + 1, np.int64)
+        self._second = np.zeros(look_ahead_frames - look_ahead_frames // 2 + 1, np.int64)
+        self._sums = np.zeros(2, np.int64)
+        self._places = np.zeros(3, np.int64)
+        self.reset()
+
+    def run(self, block: Block, release: float, g: Glide) -> None:
+        between_samples(
+            block, self._history, self._line, self._total, LIMITER_PHASES, self._peaks
+        )
+        least = self._least
+        _limit(
+            block, self._peaks, self._delayed, self._state, least.values, least.ages, least.ends,
+            least.window, self._first, self._second, self._sums, self._places, release,
+            g.now, g.between, g.target, g.coefficient,
+        )  # fmt: skip
+
+    def take_lowest_gain(self) -> float:
+        lowest = float(self._state[1])
+        self._state[1] = 1.0
+        return lowest
+
+    def reset(self) -> None:
+        self._history.fill(0.0)
+        self._delayed.fill(0.0)
+        self._state[:] = (1.0, 1.0, 0.0)
+        self._least.reset()
+        self._places.fill(0)
+        self._first.fill(int(ONE))
+        self._second.fill(int(ONE))
+        self._sums[:] = (int(ONE) * self._first.size, int(ONE) * self._second.size)
+
+
+class Limiter(Stage[LimiterSettings]):
+    """Holds the true peak at the ceiling. Latency: both look-aheads and detectors."""
+
+    def __init__(self, settings: LimiterSettings, channels: int, max_frames: int) -> None:
+        self._passes = [
+            _Pass(channels, max_frames, ms_to_frames(ms))
+            for ms in (MAIN_LOOK_AHEAD_MS, SECOND_LOOK_AHEAD_MS)
+        ]
+        self._glides = [Glide(1) for _ in self._passes]
+        self.latency_frames = sum(p.latency_frames for p in self._passes)
+        super().__init__(settings, channels, max_frames)
+
+    def apply(self, settings: LimiterSettings) -> None:
+        self.settings = settings
+        ceiling = db_to_linear(settings.ceiling_dbtp - MARGIN_DB)
+        for ceiling_glide in self._glides:
+            ceiling_glide.set(ceiling)
+        self._release = one_pole_coefficient(settings.release_ms)
+
+    def _run(self, block: Block) -> None:
+        for one, ceiling_glide in zip(self._passes, self._glides, strict=True):
+            one.run(block, self._release, ceiling_glide)
+
+    def reset(self) -> None:
+        for one, ceiling_glide in zip(self._passes, self._glides, strict=True):
+            one.reset()
+            ceiling_glide.settle()
+
+    def take_reading(self) -> dict[str, Any]:
+        gain = self._passes[0].take_lowest_gain() * self._passes[1].take_lowest_gain()
+        return {"gain_reduction_db": round(max(0.0, -linear_to_db(gain)), 1)}

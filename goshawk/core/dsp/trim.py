@@ -1,0 +1,81 @@
+"""Trim: sets the level into the chain. Gain, polarity and removal of a constant offset (DC).
+
+Signal flow: DC removal → gain, with its sign. The DC remover is the first-order high-pass
+y[n] = x[n] - x[n-1] + R y[n-1] (J. O. Smith, *Introduction to Digital Filters*, "DC Blocker").
+Which channel of the microphone is used is chosen here too, and done where the sound comes in.
+"""
+
+import math
+from typing import Any, Literal
+
+import numpy as np
+
+from goshawk.core.settings import Settings, choice, number
+from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, glide, kernel
+from goshawk.units import SAMPLE_RATE_HZ, db_to_linear
+
+DC_CORNER_HZ = 5.0
+"""An octave and more below any voice or room tone, so that nothing audible is touched."""
+
+Channel = Literal["left", "right", "sum", "stereo"]
+
+
+class TrimSettings(Settings):
+    """Settings of the trim."""
+
+    gain_db: float = number(
+        0.0, -30.0, 40.0, "dB", "Gain", "Lifts or lowers the microphone before the other stages."
+    )
+    channel: Channel = choice(
+        "left", "Channel", "Which channel of the microphone is the voice. Sum is the mean of both."
+    )
+    is_polarity_inverted: bool = choice(
+        False, "Invert polarity", "Turns the wave upside down, to match a second microphone."
+    )
+    is_dc_removed: bool = choice(
+        True, "Remove DC", "Takes away a constant offset, which costs headroom and clicks."
+    )
+
+
+@kernel
+def _trim(
+    block: Block, state: Floats, now: Floats, between: Floats, target: Floats, a: float, r: float
+) -> None:
+    """State per channel: last input, last output of the DC remover."""
+    frames, channels = block.shape
+    for n in range(frames):
+        glide(now, between, target, a)
+        for c in range(channels):
+            x = float(block[n, c])
+            y = x - state[0, c] + r * state[1, c]
+            if abs(y) < TINY:
+                y = 0.0
+            state[0, c] = x
+            state[1, c] = y
+            block[n, c] = np.float32(now[0] * (x + now[1] * (y - x)))
+
+
+class Trim(Stage[TrimSettings]):
+    """Gain, polarity and DC removal. No latency."""
+
+    def __init__(self, settings: TrimSettings, channels: int, max_frames: int) -> None:
+        self._state = np.zeros((2, channels))
+        self._glide = Glide(2)
+        self._r = 1.0 - 2.0 * math.pi * DC_CORNER_HZ / SAMPLE_RATE_HZ
+        super().__init__(settings, channels, max_frames)
+
+    def apply(self, settings: TrimSettings) -> None:
+        self.settings = settings
+        sign = -1.0 if settings.is_polarity_inverted else 1.0
+        self._glide.set(sign * db_to_linear(settings.gain_db), float(settings.is_dc_removed))
+
+    def _run(self, block: Block) -> None:
+        g = self._glide
+        _trim(block, self._state, g.now, g.between, g.target, g.coefficient, self._r)
+
+    def reset(self) -> None:
+        self._state.fill(0.0)
+        self._glide.settle()
+
+    def take_reading(self) -> dict[str, Any]:
+        return {}

@@ -1,0 +1,109 @@
+"""The voice chain: stages in order, each with a bypass that keeps its latency."""
+
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import numpy as np
+
+from goshawk.core.dsp.compressor import Compressor
+from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
+from goshawk.core.dsp.gate import Gate
+from goshawk.core.dsp.limiter import Limiter
+from goshawk.core.dsp.trim import Trim
+from goshawk.core.rig import Chain, Slot
+from goshawk.core.stage import Block, Stage, kernel
+from goshawk.units import ms_to_frames
+
+STAGES: dict[str, Callable[..., Stage[Any]]] = {
+    "trim": Trim,
+    "gate": Gate,
+    "compressor": Compressor,
+    "limiter": Limiter,
+}
+LONGEST_STAGE_LATENCY_MS = 50.0
+
+
+@kernel
+def _crossfade(wet: Block, dry: Block, weight: float, goal: float, step: float) -> float:
+    """Blend in place; ``weight`` 1 is wet. A smooth step of the linear weight has no corners."""
+    for n in range(wet.shape[0]):
+        if weight < goal:
+            weight = min(goal, weight + step)
+        elif weight > goal:
+            weight = max(goal, weight - step)
+        smooth = weight * weight * (3.0 - 2.0 * weight)
+        for c in range(wet.shape[1]):
+            wet[n, c] = np.float32(smooth * wet[n, c] + (1.0 - smooth) * dry[n, c])
+    return weight
+
+
+class StagePlace:
+    """One stage in the chain. It keeps running while bypassed, so that it is warm when it returns."""
+
+    def __init__(self, slot: Slot, channels: int, max_frames: int) -> None:
+        self.slot = slot
+        self.stage = STAGES[slot.stage](slot.settings, channels, max_frames)
+        longest = ms_to_frames(LONGEST_STAGE_LATENCY_MS)
+        self._dry_delay = Delay(channels, longest, self.stage.latency_frames)
+        self._dry = np.zeros((max_frames, channels), np.float32)
+        self._weight = self._goal = 0.0 if slot.is_bypassed else 1.0
+        self._step = 1.0 / ms_to_frames(CROSSFADE_MS)
+
+    @property
+    def latency_frames(self) -> int:
+        """Of the stage, bypassed or not."""
+        return self.stage.latency_frames
+
+    def apply(self, slot: Slot) -> None:
+        """Take new settings."""
+        if slot.settings != self.slot.settings:
+            self.stage.apply(slot.settings)
+            self._dry_delay.set_frames(self.stage.latency_frames)
+        self._goal = 0.0 if slot.is_bypassed else 1.0
+        self.slot = slot
+
+    def process(self, block: Block) -> None:
+        """Pass a block through the stage, or past it, in place."""
+        dry = self._dry[: block.shape[0]]
+        dry[:] = block
+        self._dry_delay.process(dry)
+        self.stage.process(block)
+        if self._weight != 1.0 or self._goal != 1.0:
+            self._weight = _crossfade(block, dry, self._weight, self._goal, self._step)
+
+
+class VoiceChain:
+    """The ordered stages that the voice passes, made from an immutable list of slots."""
+
+    def __init__(self, chain: Chain, channels: int, max_frames: int) -> None:
+        self._channels = channels
+        self._max_frames = max_frames
+        self._places: list[StagePlace] = []
+        self.apply(chain)
+
+    def __iter__(self) -> Iterator[StagePlace]:
+        return iter(self._places)
+
+    @property
+    def latency_frames(self) -> int:
+        """Sum over the stages."""
+        return sum(place.latency_frames for place in self._places)
+
+    def apply(self, chain: Chain) -> None:
+        """Take a new list: stages that stay keep their sound, new ones start from silence."""
+        old = {(place.slot.id, place.slot.stage): place for place in self._places}
+        places = []
+        for slot in chain:
+            place = old.get((slot.id, slot.stage))
+            if place is None:
+                place = StagePlace(slot, self._channels, self._max_frames)
+            else:
+                place.apply(slot)
+            places.append(place)
+        self._places = places
+
+    def process(self, block: Block) -> Block:
+        """Pass a block of shape (frames, channels) through all stages, in place."""
+        for place in self._places:
+            place.process(block)
+        return block

@@ -1,0 +1,1 @@
+"""Measurements: levels, true peak, loudness, speech activity, clearance."""

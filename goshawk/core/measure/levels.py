@@ -1,0 +1,128 @@
+"""Levels in pieces of 10 ms, from which every longer figure is made.
+
+A piece is a *moment* here ("frame" means one sample of every channel). Moments are numbered from
+the microphone on; a station further down the path starts counting later by its latency, so that
+moment k means the same sound everywhere.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from goshawk.core.stage import Block, Floats, kernel
+from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, SILENCE_LINEAR
+
+MOMENT_MS = 10
+MOMENT_FRAMES = SAMPLE_RATE_HZ * MOMENT_MS // 1000
+KEPT_MOMENTS = 64
+"""So many finished moments wait to be taken: 0.64 s."""
+
+
+@kernel
+def _gather(block: Block, state: Floats, kept: Floats) -> None:
+    """State: sum of squares, peak, frames gathered, frame within the moment, moments finished.
+
+    ``kept`` is a ring of shape (KEPT_MOMENTS, 2): power and peak of each finished moment."""
+    frames, channels = block.shape
+    for n in range(frames):
+        if state[3] >= 0.0:
+            power = 0.0
+            for c in range(channels):
+                x = float(block[n, c])
+                power += x * x
+                state[1] = max(state[1], abs(x))
+            state[0] += power / channels
+            state[2] += 1.0
+        state[3] += 1.0
+        if state[3] >= MOMENT_FRAMES:
+            place = int(state[4]) % kept.shape[0]
+            kept[place, 0] = state[0] / max(state[2], 1.0)
+            kept[place, 1] = state[1]
+            state[0] = state[1] = state[2] = 0.0
+            state[3] -= MOMENT_FRAMES
+            state[4] += 1.0
+
+
+class MomentMeter:
+    """RMS (mean power of the channels) and sample peak of each moment at one station."""
+
+    def __init__(self, latency_frames: int = 0) -> None:
+        self._state = np.zeros(5)
+        self._kept = np.zeros((KEPT_MOMENTS, 2))
+        self._latency_frames = latency_frames
+        self._state[3] = -latency_frames
+
+    @property
+    def finished(self) -> int:
+        """How many moments are complete."""
+        return int(self._state[4])
+
+    def set_latency(self, latency_frames: int) -> None:
+        """Follow a change of the latency up to this station: one moment is longer or shorter."""
+        self._state[3] -= latency_frames - self._latency_frames
+        self._latency_frames = latency_frames
+
+    def join(self, other: "MomentMeter") -> None:
+        """Count moments as a meter does that has been running; this one's latency stays."""
+        self._state[3:5] = other._state[3:5]
+        self._state[3] -= self._latency_frames - other._latency_frames
+
+    def measure(self, block: Block) -> None:
+        """Read a block of shape (frames, channels); leaves it as it is."""
+        _gather(block, self._state, self._kept)
+
+    def moments(self, first: int, count: int) -> Floats:
+        """Power and peak (linear) of moments first … first + count, shape (count, 2)."""
+        places = (first + np.arange(count)) % KEPT_MOMENTS
+        kept: Floats = self._kept[places]
+        return kept
+
+
+def moments_in_db(moments: Floats) -> Floats:
+    """Power and peak in columns → RMS and peak in dBFS."""
+    out: Floats = np.empty_like(moments)
+    out[..., 0] = 10.0 * np.log10(np.maximum(moments[..., 0], SILENCE_LINEAR**2))
+    out[..., 1] = 20.0 * np.log10(np.maximum(moments[..., 1], SILENCE_LINEAR))
+    return out
+
+
+PAUSE, SPEECH, TAIL = 0, 1, 2
+"""What speech activity says of a moment. A tail is the time after a word in which one cannot tell;
+it counts as neither."""
+
+LEAST_MOMENTS = 50
+"""No figure is given from less than half a second."""
+
+
+@dataclass(frozen=True)
+class StationLevels:
+    """Levels at one station over a window (design: noise floor, body, peaks, highest peak).
+
+    All in dBFS, None where the window holds too little speech or pause to say."""
+
+    noise_floor_dbfs: float | None
+    quiet_dbfs: float | None
+    body_low_dbfs: float | None
+    body_high_dbfs: float | None
+    peaks_dbfs: float | None
+    highest_peak_dbfs: float | None
+
+
+def station_levels(moments_db: Floats, activity: NDArray[np.integer]) -> StationLevels:
+    """Levels from moments of shape (n, 2), RMS and peak in dBFS, and their activity of shape (n,).
+
+    Noise floor: median RMS in pauses. Quiet: 5th percentile of RMS in speech. Body: its 25th to
+    75th. Peaks: 95th percentile of the peaks in speech. Highest peak: of every moment.
+    """
+    speech = moments_db[activity == SPEECH]
+    pause = moments_db[activity == PAUSE]
+    floor = float(np.median(pause[:, 0])) if len(pause) >= LEAST_MOMENTS else None
+    highest = float(moments_db[:, 1].max()) if len(moments_db) else None
+    if highest is not None and highest <= SILENCE_DBFS:
+        highest = None
+    if len(speech) < LEAST_MOMENTS:
+        return StationLevels(floor, None, None, None, None, highest)
+    quiet, low, high = np.percentile(speech[:, 0], (5, 25, 75))
+    peaks = np.percentile(speech[:, 1], 95)
+    return StationLevels(floor, float(quiet), float(low), float(high), float(peaks), highest)

@@ -1,0 +1,115 @@
+"""Speech activity: decided once, at the microphone, for each moment of 10 ms.
+
+The power between 150 Hz and 4 kHz is compared with the noise floor, which is followed by minimum
+statistics: the least smoothed power of the last seconds is the noise, because speech pauses
+(R. Martin, "Noise Power Spectral Density Estimation Based on Optimal Smoothing and Minimum
+Statistics", IEEE Trans. Speech Audio Process. 9(5), 2001; here on one band). Speech begins when the
+power stands ON_DB above the floor in three of four moments, so that a key's click does not count;
+it ends when it stayed below OFF_DB for TAIL_MOMENTS.
+"""
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from goshawk.core.dsp.side_chain import filter_sample, high_pass_coefficients
+from goshawk.core.measure.levels import KEPT_MOMENTS, MOMENT_FRAMES, PAUSE, SPEECH, TAIL
+from goshawk.core.stage import Block, Floats, kernel
+from goshawk.units import SAMPLE_RATE_HZ
+
+ON_DB = 10.0
+OFF_DB = 6.0
+TAIL_MOMENTS = 20
+SUB_WINDOWS = 10
+SUB_WINDOW_MOMENTS = 40
+"""The floor is the minimum of 10 windows of 0.4 s: longer than most sentences run without a pause."""
+
+MINIMUM_BIAS_DB = 2.0
+"""The minimum of a smoothed noise power lies about this much under its mean."""
+
+LEAST_FLOOR_DBFS = -90.0
+"""Digital silence counts as a floor of this: what 16 bits can hold."""
+
+_LEAST_FLOOR = 10.0 ** (LEAST_FLOOR_DBFS / 10.0)
+_BIAS = 10.0 ** (MINIMUM_BIAS_DB / 10.0)
+_ON = 10.0 ** (ON_DB / 10.0)
+_OFF = 10.0 ** (OFF_DB / 10.0)
+_LOW_PASS = 1.0 - math.exp(-2.0 * math.pi * 4000.0 / SAMPLE_RATE_HZ)
+
+SUM, COUNT, LOW, SMOOTH, RECENT, IN_WINDOW, SUB, LOUD, SPEAKING, QUIET, DONE = range(11)
+
+
+@kernel
+def _decide(state: Floats, minima: Floats, kept: NDArray[np.int8]) -> None:
+    """A moment is complete: its power is in SUM. LOUD holds the last four comparisons as bits."""
+    power = state[SUM] / MOMENT_FRAMES
+    smooth = power if state[DONE] == 0.0 else 0.7 * state[SMOOTH] + 0.3 * power
+    state[SMOOTH] = smooth
+    state[RECENT] = min(state[RECENT], smooth)
+    state[IN_WINDOW] += 1.0
+    if state[IN_WINDOW] >= SUB_WINDOW_MOMENTS:
+        minima[int(state[SUB])] = state[RECENT]
+        state[SUB] = (state[SUB] + 1.0) % SUB_WINDOWS
+        state[RECENT] = smooth
+        state[IN_WINDOW] = 0.0
+    least = state[RECENT]
+    for i in range(SUB_WINDOWS):
+        least = min(least, minima[i])
+    floor = max(least * _BIAS, _LEAST_FLOOR)
+    loud = (int(state[LOUD]) << 1) & 15
+    if power > floor * _ON:
+        loud |= 1
+    state[LOUD] = loud
+    count = (loud & 1) + (loud >> 1 & 1) + (loud >> 2 & 1) + (loud >> 3 & 1)
+    if count >= 3:
+        state[SPEAKING] = 1.0
+    if power > floor * _OFF:
+        state[QUIET] = 0.0
+    else:
+        state[QUIET] += 1.0
+    if state[QUIET] > TAIL_MOMENTS:
+        state[SPEAKING] = 0.0
+    said = PAUSE
+    if state[SPEAKING] == 1.0:
+        said = SPEECH if state[QUIET] == 0.0 else TAIL
+    kept[int(state[DONE]) % KEPT_MOMENTS] = said
+    state[DONE] += 1.0
+
+
+@kernel
+def _listen(
+    block: Block, k: Floats, z: Floats, state: Floats, minima: Floats, kept: NDArray[np.int8]
+) -> None:
+    for n in range(block.shape[0]):
+        mono = 0.0
+        for c in range(block.shape[1]):
+            mono += float(block[n, c])
+        high = filter_sample(mono / block.shape[1], k, z)
+        state[LOW] += (high - state[LOW]) * _LOW_PASS
+        state[SUM] += state[LOW] * state[LOW]
+        state[COUNT] += 1.0
+        if state[COUNT] >= MOMENT_FRAMES:
+            _decide(state, minima, kept)
+            state[SUM] = state[COUNT] = 0.0
+
+
+class SpeechActivity:
+    """Says of each moment whether it is speech, pause or tail."""
+
+    def __init__(self) -> None:
+        self._k = high_pass_coefficients(150.0)
+        self._z = np.zeros(2)
+        self._state = np.zeros(11)
+        self._minima = np.full(SUB_WINDOWS, np.inf)
+        self._kept = np.zeros(KEPT_MOMENTS, np.int8)
+        self._state[RECENT] = np.inf
+
+    def listen(self, block: Block) -> None:
+        """Hear a block of the microphone, shape (frames, channels); leaves it as it is."""
+        _listen(block, self._k, self._z, self._state, self._minima, self._kept)
+
+    def decisions(self, first: int, count: int) -> NDArray[np.int8]:
+        """PAUSE, SPEECH or TAIL of moments first … first + count."""
+        kept: NDArray[np.int8] = self._kept[(first + np.arange(count)) % KEPT_MOMENTS]
+        return kept

@@ -1,0 +1,53 @@
+"""A preset: a voice chain as a JSON document that can be kept and passed on."""
+
+from typing import Literal, Self
+
+from pydantic import Field, ValidationError, model_validator
+
+from goshawk.core.rig import Chain, check_chain, default_chain
+from goshawk.core.settings import Settings, sentence_of
+from goshawk.errors import BadPreset
+
+LARGEST_PRESET_BYTES = 1_000_000
+NEWEST_VERSION = 1
+
+
+class Preset(Settings):
+    """A named voice chain."""
+
+    format: Literal["goshawk-preset"] = "goshawk-preset"
+    version: Literal[1] = 1
+    name: str = Field("Preset", min_length=1, max_length=80)
+    chain: Chain = Field(default_factory=default_chain)
+
+    @model_validator(mode="after")
+    def _is_sound(self) -> Self:
+        check_chain(self.chain)
+        return self
+
+
+class _Header(Settings):
+    model_config = {"extra": "ignore"}
+    format: str = ""
+    version: int = 0
+
+
+def read_preset(text: str | bytes) -> Preset:
+    """A preset from JSON. Raises BadPreset, naming the field, if any part of it is refused."""
+    if len(text) > LARGEST_PRESET_BYTES:
+        raise BadPreset("The preset is larger than 1 MB. A preset is a small JSON file; check it.")
+    try:
+        header = _Header.model_validate_json(text)
+    except ValidationError:
+        raise BadPreset("The preset is not a JSON document. Give a file exported here.") from None
+    if header.format != "goshawk-preset":
+        raise BadPreset('The file is JSON, but not a preset: its "format" is not "goshawk-preset".')
+    if header.version > NEWEST_VERSION:
+        raise BadPreset(
+            f"The preset is of version {header.version}, newer than this program reads "
+            f"({NEWEST_VERSION}). Update the program, or export it from an older one."
+        )
+    try:
+        return Preset.model_validate_json(text)
+    except ValidationError as error:
+        raise BadPreset(str(sentence_of(error, "preset"))) from None

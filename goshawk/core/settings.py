@@ -1,0 +1,77 @@
+"""How a setting is declared: once, with its name, unit, range, step, default and one line of help.
+
+The same line validates in the API, checks what the database holds and draws the control in the
+browser, which reads it as JSON Schema (``minimum``, ``maximum``, ``unit``, ``step``, ``title``).
+"""
+
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from goshawk.errors import BadSetting
+
+
+class Settings(BaseModel):
+    """Immutable settings that refuse unknown names, NaN and infinity."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+
+def number(
+    default: float,
+    minimum: float,
+    maximum: float,
+    unit: str,
+    label: str,
+    help: str,
+    *,
+    step: float = 0.1,
+    taper: str = "linear",
+) -> Any:
+    """A number with its range, declared once.
+
+    ``unit`` is what stands behind the number on screen; ``step`` is what one arrow key moves (a
+    tenth of it with Shift); ``taper`` is "linear" or "log" and shapes the slider's travel only.
+    """
+    return Field(
+        default,
+        ge=minimum,
+        le=maximum,
+        title=label,
+        description=help,
+        json_schema_extra={"unit": unit, "step": step, "taper": taper},
+    )
+
+
+def choice(default: Any, label: str, help: str) -> Any:
+    """A switch or one of a few named values, with its label and help."""
+    return Field(default, title=label, description=help)
+
+
+def sentence_of(error: ValidationError, subject: str) -> BadSetting:
+    """One sentence a person can act on, for the first thing that is wrong in ``subject``."""
+    first = error.errors()[0]
+    # A union's tag stands in the location beside the place's number: it is no name to a person.
+    parts = [str(part) for part in first["loc"]]
+    field = ".".join(p for i, p in enumerate(parts) if not (i and parts[i - 1].isdigit()))
+    name = f"{subject}.{field}" if field and subject else field or subject
+    context = first.get("ctx", {})
+    given = repr(first.get("input"))[:60]
+    match first["type"]:
+        case "greater_than_equal":
+            text = f"{name} must be at least {context['ge']:g}, but {given} was given."
+        case "less_than_equal":
+            text = f"{name} must be at most {context['le']:g}, but {given} was given."
+        case "extra_forbidden":
+            text = f"{name} is not a setting that exists. Check its spelling."
+        case "missing":
+            text = f"{name} is missing. Give it a value."
+        case "value_error":
+            text = f"{name}: {context['error']}"
+        case "finite_number":
+            text = f"{name} must be a finite number, but {given} was given."
+        case "enum" | "literal_error":
+            text = f"{name} must be one of {context['expected']}, but {given} was given."
+        case _:
+            text = f"{name}: {first['msg']} ({given} was given)."
+    return BadSetting(text, field=name)

@@ -1,0 +1,1 @@
+"""The audio process: clock, devices, mixer. Other parts import ``goshawk.engine.client`` only."""

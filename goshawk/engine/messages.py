@@ -1,0 +1,79 @@
+"""What goes over the socket between the audio process and the others.
+
+A message is one packet (SOCK_SEQPACKET keeps their borders): a byte that says its kind, then its
+body. Both ends send without waiting: a packet that does not fit is dropped and counted, so that a
+slow reader never makes the sound late.
+"""
+
+import pickle
+import socket
+import struct
+from typing import Any
+
+import numpy as np
+
+from goshawk.core.stage import Block
+
+RIG, SOURCE_FILE, MICROPHONE, MICROPHONE_STOPPED, LISTENERS, QUIT = b"R", b"F", b"M", b"m", b"L", b"Q"
+"""To the engine: a rig (JSON), the file to play (JSON), the browser's sound, its end, how many
+listen (a byte), the end."""
+
+READY, READINGS, SOUND, NOTICE = b"y", b"r", b"s", b"n"
+"""From the engine: it plays now, readings (pickled), the Viewers feed (float32), a sentence."""
+
+BUFFER_BYTES = 1 << 20
+LARGEST_PACKET_BYTES = 120_000
+_MICROPHONE_HEADER = struct.Struct("<IB")
+
+
+def make_pair() -> tuple[socket.socket, socket.socket]:
+    """Two connected sockets that never wait when sending."""
+    ends = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+    for end in ends:
+        end.setblocking(False)
+        end.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, BUFFER_BYTES)
+    return ends
+
+
+def send(end: socket.socket, kind: bytes, body: bytes = b"") -> bool:
+    """Send one packet; False if the other end is too slow to take it. Raises OSError if it is gone."""
+    try:
+        end.send(kind + body)
+    except BlockingIOError:
+        return False
+    return True
+
+
+def receive(end: socket.socket) -> tuple[bytes, bytes] | None:
+    """The next packet's kind and body; None if none waits. Raises EOFError if the other end is gone."""
+    try:
+        packet = end.recv(LARGEST_PACKET_BYTES * 2)
+    except BlockingIOError:
+        return None
+    except ConnectionError:
+        raise EOFError from None
+    if not packet:
+        raise EOFError
+    return packet[:1], packet[1:]
+
+
+def pack_microphone(rate_hz: int, channels: int, samples: bytes) -> bytes:
+    """The browser's sound: rate, channels and interleaved float32."""
+    return _MICROPHONE_HEADER.pack(rate_hz, channels) + samples
+
+
+def unpack_microphone(body: bytes) -> tuple[int, Block]:
+    """Rate and samples of shape (frames, channels)."""
+    rate_hz, channels = _MICROPHONE_HEADER.unpack_from(body)
+    return rate_hz, np.frombuffer(body, "<f4", offset=_MICROPHONE_HEADER.size).reshape(-1, channels)
+
+
+def pack_readings(readings: dict[str, Any]) -> bytes:
+    """Readings for the trip between our own two processes."""
+    return pickle.dumps(readings, protocol=5)
+
+
+def unpack_readings(body: bytes) -> dict[str, Any]:
+    """The inverse; only ever given what our own engine sent."""
+    readings: dict[str, Any] = pickle.loads(body)
+    return readings

@@ -1,0 +1,63 @@
+"""What can go wrong, in the domain's words. Each message is a sentence a person can act on.
+
+GoshawkError
+├── BadInput          what the user or a program gave cannot be used
+│   ├── BadSetting    a setting's value is refused (``field`` names it)
+│   ├── BadSoundFile  a file is no sound, empty, too long, cut short or holds NaN
+│   └── BadPreset     a preset cannot be read
+├── NotFound          the thing named does not exist
+├── EngineLost        the audio process does not answer
+└── StoreUnusable     the database cannot be used
+"""
+
+
+class GoshawkError(Exception):
+    """Root of all errors that Goshawk raises on purpose."""
+
+    code = "goshawk_error"
+
+
+class BadInput(GoshawkError):
+    """What was given cannot be used; the message says why and what to do."""
+
+    code = "bad_input"
+
+
+class BadSetting(BadInput):
+    """A setting's value is refused."""
+
+    code = "bad_setting"
+
+    def __init__(self, message: str, field: str = "") -> None:
+        super().__init__(message)
+        self.field = field
+
+
+class BadSoundFile(BadInput):
+    """A sound file cannot be used."""
+
+    code = "bad_sound_file"
+
+
+class BadPreset(BadInput):
+    """A preset cannot be read; the chain stays as it is."""
+
+    code = "bad_preset"
+
+
+class NotFound(GoshawkError):
+    """The thing named does not exist."""
+
+    code = "not_found"
+
+
+class EngineLost(GoshawkError):
+    """The audio process does not answer."""
+
+    code = "engine_lost"
+
+
+class StoreUnusable(GoshawkError):
+    """The database cannot be used."""
+
+    code = "store_unusable"
