@@ -68,7 +68,9 @@ def speech_level(sound: Sound, rate_hz: int) -> float:
     return float(np.sqrt(np.mean(power[power >= np.quantile(power, 0.4)])))
 
 
-def performance(lines: list[str], level_dbfs: float, tilt_db: float, pauses_s: list[float]) -> Sound:
+def performance(
+    lines: list[str], level_dbfs: float, tilt_db: float, pauses_s: list[float]
+) -> Sound:
     """Lines with pauses between, each line at the same speech level, tilted for the effort."""
     parts: list[Sound] = [np.zeros(int(0.4 * VOICE_RATE_HZ))]
     for number, line in enumerate(lines):
@@ -139,7 +141,13 @@ def room(seconds: float) -> Sound:
 
 def bell(t: Sound, hz: float, decay_s: float) -> Sound:
     """A struck bell: hum, prime, tierce, quint and nominal with their own decays."""
-    partials = ((0.5, 0.4, 1.6), (1.0, 1.0, 1.0), (1.19, 0.6, 0.8), (1.5, 0.35, 0.6), (2.0, 0.8, 0.5))
+    partials = (
+        (0.5, 0.4, 1.6),
+        (1.0, 1.0, 1.0),
+        (1.19, 0.6, 0.8),
+        (1.5, 0.35, 0.6),
+        (2.0, 0.8, 0.5),
+    )
     return sum(
         level * np.exp(-t / (decay_s * length)) * np.sin(2 * np.pi * hz * ratio * t)
         for ratio, level, length in partials
@@ -152,7 +160,11 @@ def game(seconds: float) -> Sound:
     frames = int(seconds * RATE_HZ)
     t = np.arange(frames) / RATE_HZ
     middle, side = (coloured_noise(random, frames, -3.0) for _ in range(2))
-    swell = 0.6 + 0.25 * np.sin(2 * np.pi * t * 3 / seconds) + 0.15 * np.sin(2 * np.pi * t * 7 / seconds)
+    swell = (
+        0.6
+        + 0.25 * np.sin(2 * np.pi * t * 3 / seconds)
+        + 0.15 * np.sin(2 * np.pi * t * 7 / seconds)
+    )
     stereo = np.stack([middle + 0.12 * side, middle - 0.12 * side], 1) * swell[:, None] * 0.03
 
     def add(at_s: float, sound: Sound, pan: float) -> None:
@@ -161,17 +173,31 @@ def game(seconds: float) -> Sound:
         stereo[start : start + sound.size, 0] += sound * np.sqrt(1 - pan)
         stereo[start : start + sound.size, 1] += sound * np.sqrt(pan)
 
-    for at_s, hz, pan in ((3, 330, 0.3), (9.5, 440, 0.6), (17, 294, 0.4), (26, 392, 0.7), (27.5, 262, 0.5)):
+    for at_s, hz, pan in (
+        (3, 330, 0.3),
+        (9.5, 440, 0.6),
+        (17, 294, 0.4),
+        (26, 392, 0.7),
+        (27.5, 262, 0.5),
+    ):
         n = np.arange(int(4 * RATE_HZ)) / RATE_HZ
         add(at_s, 0.16 * bell(n, hz, 1.2), pan)
     for at_s in (6.2, 14.4, 23.8, 30.1):  # a wooden gate closes
         n = np.arange(int(0.7 * RATE_HZ)) / RATE_HZ
-        slam = np.sin(2 * np.pi * 62 * n) * np.exp(-n / 0.14) + 0.5 * random.normal(size=n.size) * np.exp(-n / 0.05)
+        slam = np.sin(2 * np.pi * 62 * n) * np.exp(-n / 0.14) + 0.5 * random.normal(
+            size=n.size
+        ) * np.exp(-n / 0.05)
         add(at_s, 0.3 * slam, random.uniform(0.3, 0.7))
     for at_s, level in ((11.5, 0.3), (20.5, 0.5), (28.2, 0.55)):  # a sluice opens: a loud burst
         n = np.arange(int(2.2 * RATE_HZ)) / RATE_HZ
-        rush = random.normal(size=n.size) * np.minimum(n / 0.15, 1) * np.exp(-np.maximum(n - 0.6, 0) / 0.5)
-        rush = signal.sosfilt(signal.butter(2, [150, 5000], "bandpass", fs=RATE_HZ, output="sos"), rush)
+        rush = (
+            random.normal(size=n.size)
+            * np.minimum(n / 0.15, 1)
+            * np.exp(-np.maximum(n - 0.6, 0) / 0.5)
+        )
+        rush = signal.sosfilt(
+            signal.butter(2, [150, 5000], "bandpass", fs=RATE_HZ, output="sos"), rush
+        )
         add(at_s, level * rush, random.uniform(0.35, 0.65))
     return stereo / np.abs(stereo).max() * 0.7
 
@@ -201,7 +227,12 @@ def reed(hz: float, seconds: float) -> Sound:
 def music() -> Sound:
     """A slow loop of four chords: harp arpeggios over a reed organ, 60 beats a minute."""
     random = np.random.default_rng(31)
-    chords = ((146.8, 220.0, 293.7, 349.2), (116.5, 174.6, 233.1, 293.7), (130.8, 196.0, 261.6, 329.6), (110.0, 164.8, 220.0, 261.6))
+    chords = (
+        (146.8, 220.0, 293.7, 349.2),
+        (116.5, 174.6, 233.1, 293.7),
+        (130.8, 196.0, 261.6, 329.6),
+        (110.0, 164.8, 220.0, 261.6),
+    )
     beats = 32
     stereo = np.zeros(((beats + 4) * BACKGROUND_RATE_HZ, 2))
 

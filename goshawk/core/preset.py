@@ -2,7 +2,7 @@
 
 from typing import Literal, Self
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import ConfigDict, Field, ValidationError, model_validator
 
 from goshawk.core.rig import Chain, check_chain, default_chain
 from goshawk.core.settings import Settings, sentence_of
@@ -27,7 +27,7 @@ class Preset(Settings):
 
 
 class _Header(Settings):
-    model_config = {"extra": "ignore"}
+    model_config = ConfigDict(extra="ignore")
     format: str = ""
     version: int = 0
 

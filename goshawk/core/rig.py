@@ -50,9 +50,7 @@ class LimiterSlot(_Slot):
     settings: LimiterSettings = LimiterSettings()
 
 
-Slot = Annotated[
-    TrimSlot | GateSlot | CompressorSlot | LimiterSlot, Field(discriminator="stage")
-]
+Slot = Annotated[TrimSlot | GateSlot | CompressorSlot | LimiterSlot, Field(discriminator="stage")]
 Chain = tuple[Slot, ...]
 MOST_STAGES = 30
 
@@ -82,7 +80,13 @@ class MicrophoneSettings(Settings):
         "talk", "The stand-in should", "What the stand-in microphone hears."
     )
     preamp_gain_db: float = number(
-        36.0, 0.0, 60.0, "dB", "Preamp", "The stand-in interface's own gain, before its converter.", step=1.0
+        36.0,
+        0.0,
+        60.0,
+        "dB",
+        "Preamp",
+        "The stand-in interface's own gain, before its converter.",
+        step=1.0,
     )
     file_id: str = Field("", max_length=64, title="Sound file")
     is_looped: bool = choice(True, "Loop", "Start the file again at its end.")
@@ -124,10 +128,22 @@ class Targets(Settings):
         2.0, 0.5, 6.0, "dB", "Tolerance", "How far from the target is still on target.", step=0.5
     )
     game_clearance_db: float = number(
-        12.0, 0.0, 40.0, "dB", "Over game", "How far the voice should stand above the game.", step=0.5
+        12.0,
+        0.0,
+        40.0,
+        "dB",
+        "Over game",
+        "How far the voice should stand above the game.",
+        step=0.5,
     )
     music_clearance_db: float = number(
-        18.0, 0.0, 40.0, "dB", "Over music", "How far the voice should stand above the music.", step=0.5
+        18.0,
+        0.0,
+        40.0,
+        "dB",
+        "Over music",
+        "How far the voice should stand above the music.",
+        step=0.5,
     )
 
 
@@ -135,10 +151,12 @@ def default_chain() -> Chain:
     """The four stages, in the order of the job, set for the attic's voice."""
     return (
         TrimSlot(id="trim", settings=TrimSettings(gain_db=7.0)),
-        GateSlot(id="gate", settings=GateSettings(open_threshold_dbfs=-40.0, close_threshold_dbfs=-45.0)),
+        GateSlot(
+            id="gate", settings=GateSettings(open_threshold_dbfs=-40.0, close_threshold_dbfs=-45.0)
+        ),
         CompressorSlot(
             id="compressor",
-            settings=CompressorSettings(threshold_dbfs=-22.0, ratio=3.0, makeup_gain_db=9.0),
+            settings=CompressorSettings(threshold_dbfs=-22.0, ratio=3.0, makeup_gain_db=11.0),
         ),
         LimiterSlot(id="limiter", settings=LimiterSettings(ceiling_dbtp=-4.0)),
     )
@@ -157,8 +175,8 @@ class Rig(Settings):
     microphone: MicrophoneSettings = MicrophoneSettings()
     chain: Chain = Field(default_factory=default_chain)
     voice: VoiceSettings = VoiceSettings()
-    game: StripSettings = StripSettings(trim_db=-10.0)
-    music: StripSettings = StripSettings(trim_db=-16.0)
+    game: StripSettings = StripSettings(trim_db=-8.0)
+    music: StripSettings = StripSettings(trim_db=-19.0)
     viewers: FeedSettings = FeedSettings()
     targets: Targets = Targets()
 
@@ -188,5 +206,4 @@ def changed(rig: Rig, path: str, value: Any) -> Rig:
     try:
         return Rig.model_validate(document)
     except ValidationError as error:
-        raise sentence_of(error, "") from None
-
+        raise sentence_of(error, "", document) from None

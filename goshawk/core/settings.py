@@ -14,7 +14,12 @@ from goshawk.errors import BadSetting
 class Settings(BaseModel):
     """Immutable settings that refuse unknown names, NaN and infinity."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+    model_config = ConfigDict(
+        frozen=True,
+        extra="forbid",
+        allow_inf_nan=False,
+        json_schema_serialization_defaults_required=True,
+    )
 
 
 def number(
@@ -48,12 +53,12 @@ def choice(default: Any, label: str, help: str) -> Any:
     return Field(default, title=label, description=help)
 
 
-def sentence_of(error: ValidationError, subject: str) -> BadSetting:
-    """One sentence a person can act on, for the first thing that is wrong in ``subject``."""
+def sentence_of(error: ValidationError, subject: str, document: Any = None) -> BadSetting:
+    """One sentence a person can act on, for the first thing that is wrong in ``subject``.
+
+    With the refused ``document``, places in a list are named by their id rather than counted."""
     first = error.errors()[0]
-    # A union's tag stands in the location beside the place's number: it is no name to a person.
-    parts = [str(part) for part in first["loc"]]
-    field = ".".join(p for i, p in enumerate(parts) if not (i and parts[i - 1].isdigit()))
+    field = ".".join(_names(first["loc"], document))
     name = f"{subject}.{field}" if field and subject else field or subject
     context = first.get("ctx", {})
     given = repr(first.get("input"))[:60]
@@ -75,3 +80,23 @@ def sentence_of(error: ValidationError, subject: str) -> BadSetting:
         case _:
             text = f"{name}: {first['msg']} ({given} was given)."
     return BadSetting(text, field=name)
+
+
+def _names(location: tuple[int | str, ...], document: Any) -> list[str]:
+    """The parts of a location as a person would name them. A union's tag, which stands beside the
+    place's number, is left out."""
+    names: list[str] = []
+    place, was_number = document, False
+    for part in location:
+        if was_number:
+            was_number = False
+            continue
+        if isinstance(part, int):
+            was_number = True
+            inside = isinstance(place, list) and part < len(place)
+            place = place[part] if inside else None
+            names.append(str(place.get("id", part)) if isinstance(place, dict) else str(part))
+        else:
+            place = place.get(part) if isinstance(place, dict) else None
+            names.append(part)
+    return names

@@ -32,9 +32,7 @@ def read_sound_file(path: Path, name: str | None = None) -> tuple[Block, int]:
         with soundfile.SoundFile(path) as file:
             rate_hz, channels, frames = file.samplerate, file.channels, file.frames
             if channels > 2:
-                raise BadSoundFile(
-                    f"{name} has {channels} channels. Give a mono or stereo file."
-                )
+                raise BadSoundFile(f"{name} has {channels} channels. Give a mono or stereo file.")
             if not RATES_HZ[0] <= rate_hz <= RATES_HZ[1]:
                 raise BadSoundFile(f"{name} has a rate of {rate_hz} Hz. Give one of 4 to 384 kHz.")
             if frames > LONGEST_S * rate_hz:

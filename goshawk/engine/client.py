@@ -156,7 +156,9 @@ class EngineClient:
             is_hung = time.monotonic() - self._heard_at > patience
             if self._process.poll() is None and not is_hung:
                 continue
-            log.warning("audio process lost (exit code %s), starting it again", self._process.returncode)
+            log.warning(
+                "audio process lost (exit code %s), starting it again", self._process.returncode
+            )
             self._on_notice("The audio process stopped. It was started again with your settings.")
             self._put_away()
             self.restarts += 1

@@ -26,7 +26,9 @@ class AudioLoop:
         self.browser = BrowserMicrophone()
         self._file: FileMicrophone | SilentDevice = SilentDevice("no file")
         self._game, self._music = LoopDevice(load_sound("game")), LoopDevice(load_sound("music"))
-        self._buffers = {name: np.zeros((MAX_FRAMES, 2), np.float32) for name in ("microphone", "game", "music")}
+        self._buffers = {
+            name: np.zeros((MAX_FRAMES, 2), np.float32) for name in ("microphone", "game", "music")
+        }
         self._mixer = Mixer(rig, MAX_FRAMES)
         self.apply(rig)
         self._warm_up()

@@ -14,7 +14,14 @@ import numpy as np
 
 from goshawk.core.stage import Block
 
-RIG, SOURCE_FILE, MICROPHONE, MICROPHONE_STOPPED, LISTENERS, QUIT = b"R", b"F", b"M", b"m", b"L", b"Q"
+RIG, SOURCE_FILE, MICROPHONE, MICROPHONE_STOPPED, LISTENERS, QUIT = (
+    b"R",
+    b"F",
+    b"M",
+    b"m",
+    b"L",
+    b"Q",
+)
 """To the engine: a rig (JSON), the file to play (JSON), the browser's sound, its end, how many
 listen (a byte), the end."""
 

@@ -48,10 +48,23 @@ class CompressorSettings(Settings):
         6.0, 0.0, 30.0, "dB", "Makeup gain", "Raises the whole voice after compression."
     )
     mix_percent: float = number(
-        100.0, 0.0, 100.0, "%", "Mix", "How much of the compressed voice is in the result.", step=1.0
+        100.0,
+        0.0,
+        100.0,
+        "%",
+        "Mix",
+        "How much of the compressed voice is in the result.",
+        step=1.0,
     )
     side_chain_high_pass_hz: float = number(
-        80.0, 20.0, 400.0, "Hz", "Ignores below", "Rumble and thumps below this do not turn the voice down.", step=5.0, taper="log"
+        80.0,
+        20.0,
+        400.0,
+        "Hz",
+        "Ignores below",
+        "Rumble and thumps below this do not turn the voice down.",
+        step=5.0,
+        taper="log",
     )
 
 

@@ -38,22 +38,44 @@ class GateSettings(Settings):
         -52.0, -80.0, 0.0, "dBFS", "Closes below", "The gate closes when peaks stay below this."
     )
     range_db: float = number(
-        18.0, 6.0, SILENT_RANGE_DB, "dB", "Takes away", "How much is taken away while closed; 80 is silence.", step=1.0
+        18.0,
+        6.0,
+        SILENT_RANGE_DB,
+        "dB",
+        "Takes away",
+        "How much is taken away while closed; 80 is silence.",
+        step=1.0,
     )
-    attack_ms: float = number(
-        1.5, 0.1, 50.0, "ms", "Attack", "How quickly it opens.", taper="log"
-    )
+    attack_ms: float = number(1.5, 0.1, 50.0, "ms", "Attack", "How quickly it opens.", taper="log")
     hold_ms: float = number(
-        140.0, 0.0, 1000.0, "ms", "Hold", "How long it stays open after the last loud moment.", step=5.0
+        140.0,
+        0.0,
+        1000.0,
+        "ms",
+        "Hold",
+        "How long it stays open after the last loud moment.",
+        step=5.0,
     )
     release_ms: float = number(
         180.0, 5.0, 2000.0, "ms", "Release", "How gently it closes.", step=5.0, taper="log"
     )
     look_ahead_ms: float = number(
-        2.0, 0.0, LONGEST_LOOK_AHEAD_MS, "ms", "Look-ahead", "Opens this much before the sound arrives; adds delay."
+        2.0,
+        0.0,
+        LONGEST_LOOK_AHEAD_MS,
+        "ms",
+        "Look-ahead",
+        "Opens this much before the sound arrives; adds delay.",
     )
     side_chain_high_pass_hz: float = number(
-        80.0, 20.0, 400.0, "Hz", "Ignores below", "Rumble below this does not open the gate.", step=5.0, taper="log"
+        80.0,
+        20.0,
+        400.0,
+        "Hz",
+        "Ignores below",
+        "Rumble below this does not open the gate.",
+        step=5.0,
+        taper="log",
     )
 
     @model_validator(mode="after")
@@ -165,7 +187,9 @@ class Gate(Stage[GateSettings]):
         state = self._state
         reading = {
             "is_open": bool(state[OPEN]),
-            "gain_reduction_db": round(min(-linear_to_db(float(state[LOWEST])), SILENT_RANGE_DB), 1),
+            "gain_reduction_db": round(
+                min(-linear_to_db(float(state[LOWEST])), SILENT_RANGE_DB), 1
+            ),
             "openings": int(state[OPENINGS]),
         }
         state[LOWEST], state[OPENINGS] = state[GAIN], 0.0

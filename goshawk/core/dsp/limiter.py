@@ -33,10 +33,22 @@ class LimiterSettings(Settings):
     """Settings of the limiter."""
 
     ceiling_dbtp: float = number(
-        -3.0, -30.0, 0.0, "dBTP", "Ceiling", "Nothing goes above this, not even between the samples."
+        -3.0,
+        -30.0,
+        0.0,
+        "dBTP",
+        "Ceiling",
+        "Nothing goes above this, not even between the samples.",
     )
     release_ms: float = number(
-        80.0, 5.0, 1000.0, "ms", "Release", "How quickly the level comes back after a peak.", step=5.0, taper="log"
+        80.0,
+        5.0,
+        1000.0,
+        "ms",
+        "Release",
+        "How quickly the level comes back after a peak.",
+        step=5.0,
+        taper="log",
     )
 
 
@@ -115,9 +127,7 @@ class _Pass:
         self.reset()
 
     def run(self, block: Block, release: float, g: Glide) -> None:
-        between_samples(
-            block, self._history, self._line, self._total, LIMITER_PHASES, self._peaks
-        )
+        between_samples(block, self._history, self._line, self._total, LIMITER_PHASES, self._peaks)
         least = self._least
         _limit(
             block, self._peaks, self._delayed, self._state, least.values, least.ages, least.ends,

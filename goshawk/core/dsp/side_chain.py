@@ -31,4 +31,4 @@ def filter_sample(x: float, k: Floats, z: Floats) -> float:
         z[0] = 0.0
     if abs(z[1]) < TINY:
         z[1] = 0.0
-    return y
+    return float(y)

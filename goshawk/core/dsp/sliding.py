@@ -13,7 +13,9 @@ Integers = NDArray[np.int64]
 
 
 @kernel
-def sliding_maximum(value: float, values: Floats, ages: Integers, ends: Integers, window: int) -> float:
+def sliding_maximum(
+    value: float, values: Floats, ages: Integers, ends: Integers, window: int
+) -> float:
     """Push a value and return the greatest of the last ``window`` ones.
 
     ``values`` and ``ages`` are rings of at least ``window + 1`` places; ``ends`` holds the queue's

@@ -84,7 +84,9 @@ class Mixer:
         longest = ms_to_frames(LONGEST_STAGE_LATENCY_MS) * MOST_STAGES
         self._delays = {name: Delay(2, longest) for name in BACKGROUND}
         self._strips = {name: _Strip(max_frames) for name in (VIEWERS_VOICE, *BACKGROUND)}
-        self._ceiling = Limiter(LimiterSettings(ceiling_dbtp=rig.viewers.ceiling_dbtp), 2, max_frames)
+        self._ceiling = Limiter(
+            LimiterSettings(ceiling_dbtp=rig.viewers.ceiling_dbtp), 2, max_frames
+        )
         self._activity = SpeechActivity()
         self._microphone_meter = MomentMeter()
         self._viewers_meter = MomentMeter()

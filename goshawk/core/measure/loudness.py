@@ -102,7 +102,7 @@ def loudness_range_lu(segments: Floats) -> float | None:
     short = short[short > ABSOLUTE_GATE_LUFS]
     if not len(short):
         return None
-    mean = float(lufs(np.mean(10.0 ** ((short - OFFSET_LUFS) / 10.0))))
+    mean = float(lufs(float(np.mean(10.0 ** ((short - OFFSET_LUFS) / 10.0)))))
     short = short[short > mean + RANGE_RELATIVE_GATE_LU]
     low, high = np.percentile(short, (10, 95))
     return float(high - low)

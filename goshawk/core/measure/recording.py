@@ -3,6 +3,7 @@
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from goshawk.core.measure import loudness
 from goshawk.core.measure.levels import (
@@ -45,16 +46,19 @@ def measure_recording(sound: Block) -> dict[str, Any]:
     chunks = [np.ascontiguousarray(sound[i : i + _CHUNK]) for i in range(0, len(sound), _CHUNK)]
     whole = len(sound) // MOMENT_FRAMES
     activity.listen(np.ascontiguousarray(sound[: whole * MOMENT_FRAMES]))
-    segments, levels, decisions = [], [], []
+    segments: list[Floats] = []
+    levels: list[Floats] = []
+    decisions: list[NDArray[np.int8]] = []
+    taken = 0
     for chunk in chunks:
         activity.listen(chunk)
         moments.measure(chunk)
         peak_meter.measure(chunk)
         segments.append(loudness_meter.measure(chunk))
-        fresh = moments.finished - sum(map(len, levels))
-        first = moments.finished - fresh
-        levels.append(moments.moments(first, fresh))
-        decisions.append(activity.decisions(whole + first, fresh))
+        fresh = moments.finished - taken
+        levels.append(moments.moments(taken, fresh))
+        decisions.append(activity.decisions(whole + taken, fresh))
+        taken += fresh
     peak_meter.measure(np.zeros((64, channels), np.float32))
     segment = np.concatenate(segments) if segments else np.zeros(0)
     power = np.concatenate(levels)[:, 0] if levels else np.zeros(0)

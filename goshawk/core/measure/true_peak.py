@@ -22,9 +22,7 @@ class TruePeakMeter:
         """Read a block of shape (frames, channels); leaves it as it is."""
         if not block.shape[0]:
             return
-        between_samples(
-            block, self._history, self._line, self._total, BS1770_PHASES, self._peaks
-        )
+        between_samples(block, self._history, self._line, self._total, BS1770_PHASES, self._peaks)
         self._greatest = max(self._greatest, float(self._peaks[: block.shape[0]].max()))
 
     def take_dbtp(self) -> float:

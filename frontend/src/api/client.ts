@@ -1,0 +1,80 @@
+/** Types of the server's interface (generated from its OpenAPI document) and calls to it. */
+
+import type { components } from "./schema.gen";
+
+type Schemas = components["schemas"];
+export type State = Schemas["State"];
+export type Rig = Schemas["Rig"];
+export type Slot = Rig["chain"][number];
+export type Readings = Schemas["Readings"];
+export type History = Schemas["History"];
+export type Levels = Schemas["Levels"];
+export type StationFigures = Schemas["StationFigures"];
+export type Notice = Schemas["Notice"];
+export type Refusal = Schemas["Refusal"];
+export type FromPage = Schemas["FromPage"];
+export type StoredSoundFile = Schemas["StoredSoundFile"];
+export type FromServer = State | Readings | History | Levels | Notice | Refusal;
+
+/** JSON Schema as far as we read it. */
+export type JsonSchema = {
+  $ref?: string;
+  $defs?: Record<string, JsonSchema>;
+  properties?: Record<string, JsonSchema>;
+  items?: JsonSchema;
+  discriminator?: { mapping: Record<string, string> };
+  title?: string;
+  description?: string;
+  default?: unknown;
+  minimum?: number;
+  maximum?: number;
+  enum?: (string | number)[];
+  unit?: string;
+  step?: number;
+  taper?: "linear" | "log";
+};
+
+export type SettingsSchema = { schema: JsonSchema; defaults: Rig };
+
+/** The sentence of a problem document, or of a reply that is none. */
+async function reason(reply: Response): Promise<string> {
+  try {
+    return ((await reply.json()) as { detail: string }).detail;
+  } catch {
+    return `The server answered ${reply.status}. Try again.`;
+  }
+}
+
+export async function fetchSchema(): Promise<SettingsSchema> {
+  const reply = await fetch("/api/schema");
+  if (!reply.ok) throw new Error(await reason(reply));
+  return (await reply.json()) as SettingsSchema;
+}
+
+/** Upload a sound file; `onProgress` hears a share from 0 to 1. Rejects with the server's sentence. */
+export function uploadSoundFile(
+  file: File,
+  onProgress: (share: number) => void,
+): Promise<StoredSoundFile> {
+  return new Promise((resolve, reject) => {
+    const request = new XMLHttpRequest();
+    request.open("POST", `/api/sound-files?name=${encodeURIComponent(file.name)}`);
+    request.upload.onprogress = (event) => onProgress(event.loaded / event.total);
+    request.onerror = () => reject(new Error("The upload broke off. Try again."));
+    request.onload = () => {
+      const body = JSON.parse(request.responseText) as StoredSoundFile & { detail?: string };
+      if (request.status === 201) resolve(body);
+      else reject(new Error(body.detail ?? "The file was refused."));
+    };
+    request.send(file);
+  });
+}
+
+export async function removeSoundFile(id: string): Promise<void> {
+  const reply = await fetch(`/api/sound-files/${id}`, { method: "DELETE" });
+  if (!reply.ok) throw new Error(await reason(reply));
+}
+
+export async function replaySoundFile(): Promise<void> {
+  await fetch("/api/sound-files/replay", { method: "POST" });
+}

@@ -1,0 +1,54 @@
+/** What the server's schema says of a setting, found by its path. */
+
+import type { JsonSchema, Rig, SettingsSchema } from "./client";
+import type { Range } from "../units/taper";
+
+export type SettingInfo = Range & {
+  label: string;
+  help: string;
+  unit: string;
+  options: (string | number)[];
+  defaultValue: unknown;
+};
+
+type Place = { [name: string]: Place } | Place[] | string | number | boolean | null | undefined;
+
+function stepInto(place: Place, part: string): Place {
+  if (Array.isArray(place)) return place.find((item) => (item as { id?: string }).id === part);
+  return place && typeof place === "object" ? place[part] : undefined;
+}
+
+/** The value at a path such as `chain.gate.settings.range_db`; lists are entered by id. */
+export function valueAt(rig: Rig, path: string): unknown {
+  return path.split(".").reduce(stepInto, rig as unknown as Place);
+}
+
+export function settingInfo(known: SettingsSchema, rig: Rig, path: string): SettingInfo {
+  const root = known.schema;
+  const follow = (schema: JsonSchema | undefined): JsonSchema => {
+    const name = schema?.$ref?.split("/").pop();
+    return name ? (root.$defs?.[name] ?? {}) : (schema ?? {});
+  };
+  let schema = root;
+  let place: Place = rig as unknown as Place;
+  for (const part of path.split(".")) {
+    place = stepInto(place, part);
+    const mapping = schema.items?.discriminator?.mapping;
+    if (mapping) {
+      schema = follow({ $ref: mapping[(place as { stage: string }).stage] });
+    } else {
+      schema = follow(schema.properties?.[part]);
+    }
+  }
+  return {
+    label: schema.title ?? path,
+    help: schema.description ?? "",
+    unit: schema.unit ?? "",
+    minimum: schema.minimum ?? 0,
+    maximum: schema.maximum ?? 1,
+    step: schema.step ?? 1,
+    taper: schema.taper ?? "linear",
+    options: schema.enum ?? [],
+    defaultValue: valueAt(known.defaults, path) ?? schema.default,
+  };
+}

@@ -1,0 +1,87 @@
+/** The live link to the server: reconnects by itself, and never shows what the server did not say. */
+
+import { fetchSchema, type FromPage, type FromServer } from "../api/client";
+import { readings } from "./readings";
+import { say, useLive } from "./store";
+
+const RETRY_MS = [250, 500, 1000, 2000];
+const TRY_EVERY_MS = 33;
+
+let socket: WebSocket | null = null;
+let attempts = 0;
+
+export function liveAddress(path: string): string {
+  const scheme = location.protocol === "https:" ? "wss" : "ws";
+  return `${scheme}://${location.host}${path}`;
+}
+
+export function connect() {
+  socket = new WebSocket(liveAddress("/api/live"));
+  socket.onopen = () => {
+    attempts = 0;
+    useLive.setState({ status: "open" });
+    void loadSchema();
+  };
+  socket.onmessage = (event: MessageEvent<string>) => take(JSON.parse(event.data) as FromServer);
+  socket.onclose = () => {
+    readings.forget();
+    useLive.setState({ status: "lost" });
+    const wait = RETRY_MS[Math.min(attempts, RETRY_MS.length - 1)];
+    attempts += 1;
+    window.setTimeout(connect, wait);
+  };
+}
+
+async function loadSchema() {
+  try {
+    useLive.setState({ known: await fetchSchema() });
+  } catch (error) {
+    say("trouble", error instanceof Error ? error.message : "The settings could not be loaded.");
+  }
+}
+
+function take(message: FromServer) {
+  switch (message.type) {
+    case "state":
+      useLive.setState({ state: message });
+      return;
+    case "readings":
+      readings.takeReadings(message);
+      return;
+    case "history":
+      readings.takeMoments(message);
+      return;
+    case "levels":
+      readings.takeLevels(message);
+      return;
+    case "notice":
+      say(message.level, message.text);
+      return;
+    case "refused":
+      say("trouble", message.text);
+  }
+}
+
+function send(message: FromPage) {
+  if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(message));
+  else say("trouble", "Not changed: there is no connection to Goshawk. It is being tried again.");
+}
+
+type Value = number | boolean | string;
+let lastTry = 0;
+
+/** Hear a value while it is dragged; too quick ones are left out, since the last is always set. */
+export function trySetting(path: string, value: Value) {
+  const now = performance.now();
+  if (now - lastTry < TRY_EVERY_MS) return;
+  lastTry = now;
+  send({ type: "try", path, value });
+}
+
+/** Change and save a setting. */
+export function setSetting(path: string, value: Value) {
+  send({ type: "set", path, value });
+}
+
+export const undo = () => send({ type: "undo" });
+export const redo = () => send({ type: "redo" });

@@ -1,0 +1,112 @@
+/**
+ * The measurements that stream in. Kept outside React: pictures read them once a frame, numbers ten
+ * times a second. A station's history holds the last ten seconds, one value per 10 ms.
+ */
+
+import { useSyncExternalStore } from "react";
+import type { History, Levels, Readings } from "../api/client";
+
+export const HISTORY = 1000;
+export const SILENCE = -120;
+export const SPEECH = 1;
+const STALE_MS = 500;
+const STAGE_HISTORY = 300;
+
+/** A ring of the newest values; index 0 is the oldest. */
+export class Ring {
+  private readonly values: Float32Array;
+  private next = 0;
+  constructor(
+    readonly length: number,
+    empty: number,
+  ) {
+    this.values = new Float32Array(length).fill(empty);
+  }
+  push(value: number) {
+    this.values[this.next] = value;
+    this.next = (this.next + 1) % this.length;
+  }
+  at(index: number): number {
+    return this.values[(this.next + index) % this.length] ?? 0;
+  }
+  newest(count: number): number {
+    let greatest = -Infinity;
+    for (let i = this.length - count; i < this.length; i++) {
+      greatest = Math.max(greatest, this.at(i));
+    }
+    return greatest;
+  }
+}
+
+export type StageReading = Record<string, number | boolean | string>;
+
+class ReadingsStore {
+  readonly rms = new Map<string, Ring>();
+  readonly peak = new Map<string, Ring>();
+  readonly activity = new Ring(HISTORY, 0);
+  readonly reduction = new Map<string, Ring>();
+  stages: Record<string, StageReading> = {};
+  ceiling: StageReading = {};
+  levels: Levels | null = null;
+  private heardAt = -Infinity;
+  private readonly listeners = new Set<() => void>();
+
+  private ring(rings: Map<string, Ring>, name: string, length = HISTORY, empty = SILENCE): Ring {
+    let ring = rings.get(name);
+    if (!ring) rings.set(name, (ring = new Ring(length, empty)));
+    return ring;
+  }
+
+  takeMoments(moments: Readings | History) {
+    for (const value of moments.activity) this.activity.push(value);
+    for (const [name, values] of Object.entries(moments.rms_dbfs)) {
+      for (const value of values) this.ring(this.rms, name).push(value);
+    }
+    for (const [name, values] of Object.entries(moments.peak_dbfs)) {
+      for (const value of values) this.ring(this.peak, name).push(value);
+    }
+  }
+
+  takeReadings(readings: Readings) {
+    this.takeMoments(readings);
+    this.stages = readings.stages as Record<string, StageReading>;
+    this.ceiling = readings.ceiling as StageReading;
+    for (const [id, reading] of Object.entries(this.stages)) {
+      if (typeof reading.gain_reduction_db === "number") {
+        this.ring(this.reduction, id, STAGE_HISTORY, 0).push(reading.gain_reduction_db);
+      }
+    }
+    this.heardAt = performance.now();
+  }
+
+  takeLevels(levels: Levels) {
+    this.levels = levels;
+    for (const listener of this.listeners) listener();
+  }
+
+  /** Peak of the last 0.1 s at a station; silence while nothing comes. */
+  livePeak(station: string): number {
+    return this.isStale() ? SILENCE : (this.peak.get(station)?.newest(10) ?? SILENCE);
+  }
+
+  isStale(): boolean {
+    return performance.now() - this.heardAt > STALE_MS;
+  }
+
+  forget() {
+    this.levels = null;
+    for (const listener of this.listeners) listener();
+  }
+
+  subscribe = (listener: () => void) => {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  };
+}
+
+export const readings = new ReadingsStore();
+
+/** Figures that change ten times a second; null while the engine does not play. */
+export function useLevels(): Levels | null {
+  return useSyncExternalStore(readings.subscribe, () => readings.levels);
+}

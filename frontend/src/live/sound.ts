@@ -1,0 +1,173 @@
+/** The sound link: plays what the viewers get, and gives this browser's microphone. */
+
+import { create } from "zustand";
+import { liveAddress } from "./link";
+import { say } from "./store";
+
+type Sound = {
+  isListening: boolean;
+  isMicrophoneOpen: boolean;
+  playbackDb: number;
+  fillMs: number;
+  underruns: number;
+  overruns: number;
+};
+
+export const useSound = create<Sound>(() => ({
+  isListening: false,
+  isMicrophoneOpen: false,
+  playbackDb: -8,
+  fillMs: 0,
+  underruns: 0,
+  overruns: 0,
+}));
+
+let context: AudioContext | null = null;
+let player: AudioWorkletNode | null = null;
+let loudness: GainNode | null = null;
+let stream: MediaStream | null = null;
+let capture: AudioWorkletNode | null = null;
+let socket: WebSocket | null = null;
+
+const CHANNELS = 2;
+
+async function audioContext(): Promise<AudioContext> {
+  if (!context) {
+    context = new AudioContext({ sampleRate: 48000, latencyHint: "interactive" });
+    await context.audioWorklet.addModule("/player.js");
+    await context.audioWorklet.addModule("/microphone.js");
+  }
+  await context.resume();
+  return context;
+}
+
+function isWanted(): boolean {
+  return useSound.getState().isListening || useSound.getState().isMicrophoneOpen;
+}
+
+/** Say what we want; opens the socket when it is needed and closes it when it is not. */
+function follow() {
+  if (!isWanted()) {
+    socket?.close();
+    socket = null;
+    return;
+  }
+  if (socket?.readyState === WebSocket.OPEN) {
+    request();
+  } else if (!socket || socket.readyState > WebSocket.OPEN) {
+    const fresh = new WebSocket(liveAddress("/api/audio"));
+    socket = fresh;
+    fresh.binaryType = "arraybuffer";
+    fresh.onopen = request;
+    fresh.onmessage = (event: MessageEvent<ArrayBuffer | string>) => {
+      if (typeof event.data === "string") {
+        say("trouble", (JSON.parse(event.data) as { text: string }).text);
+      } else {
+        player?.port.postMessage(event.data, [event.data]);
+      }
+    };
+    fresh.onclose = () => {
+      // Ours to reopen only if it was not replaced or closed on purpose.
+      if (socket === fresh) window.setTimeout(follow, 500);
+    };
+  }
+}
+
+function request() {
+  const { isListening, isMicrophoneOpen } = useSound.getState();
+  const microphone =
+    isMicrophoneOpen && context ? { rate_hz: context.sampleRate, channels: CHANNELS } : null;
+  socket?.send(JSON.stringify({ listen: isListening, microphone }));
+}
+
+export async function listen() {
+  const running = await audioContext();
+  if (!player) {
+    loudness = new GainNode(running);
+    loudness.connect(running.destination);
+    player = new AudioWorkletNode(running, "player", {
+      numberOfInputs: 0,
+      outputChannelCount: [CHANNELS],
+    });
+    player.port.onmessage = (event: MessageEvent<Partial<Sound>>) => useSound.setState(event.data);
+    player.connect(loudness);
+    setPlayback(useSound.getState().playbackDb);
+  }
+  useSound.setState({ isListening: true });
+  follow();
+}
+
+export function stopListening() {
+  useSound.setState({ isListening: false });
+  player?.disconnect();
+  player = null;
+  follow();
+}
+
+/** How loud this page plays; changes nothing that anyone else hears. */
+export function setPlayback(playbackDb: number) {
+  useSound.setState({ playbackDb });
+  if (loudness && context) {
+    loudness.gain.setTargetAtTime(10 ** (playbackDb / 20), context.currentTime, 0.015);
+  }
+}
+
+const REFUSALS: Record<string, string> = {
+  NotAllowedError:
+    "The browser refused the microphone. Allow it beside the page's address, then press again.",
+  NotFoundError: "This browser finds no microphone. Plug one in, then press again.",
+  NotReadableError: "The microphone is in use by another program. Close that, then press again.",
+};
+
+/** Open this browser's microphone with its own processing switched off. */
+export async function openMicrophone(): Promise<boolean> {
+  try {
+    if (!navigator.mediaDevices) throw new DOMException("", "NotFoundError");
+    stream = await navigator.mediaDevices.getUserMedia({
+      audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false },
+    });
+  } catch (error) {
+    const name = error instanceof DOMException ? error.name : "";
+    say("trouble", REFUSALS[name] ?? "The microphone could not be opened. Choose another source.");
+    return false;
+  }
+  const running = await audioContext();
+  capture = new AudioWorkletNode(running, "microphone", {
+    numberOfOutputs: 0,
+    channelCount: CHANNELS,
+    channelCountMode: "max",
+  });
+  capture.port.onmessage = (event: MessageEvent<ArrayBuffer>) => {
+    // A slow link must not pile up old sound: what cannot go now is left out.
+    if (socket?.readyState === WebSocket.OPEN && socket.bufferedAmount < 200_000) {
+      socket.send(event.data);
+    }
+  };
+  running.createMediaStreamSource(stream).connect(capture);
+  const track = stream.getAudioTracks()[0];
+  if (track) {
+    track.onended = () => {
+      say("trouble", "The microphone was unplugged. Plug it in and open it again.");
+      closeMicrophone();
+    };
+    const kept = track.getSettings();
+    if (kept.echoCancellation || kept.noiseSuppression || kept.autoGainControl) {
+      say(
+        "trouble",
+        "This browser keeps processing the microphone itself. Your voice is treated twice.",
+      );
+    }
+  }
+  useSound.setState({ isMicrophoneOpen: true });
+  follow();
+  return true;
+}
+
+export function closeMicrophone() {
+  capture?.disconnect();
+  capture = null;
+  stream?.getTracks().forEach((track) => track.stop());
+  stream = null;
+  useSound.setState({ isMicrophoneOpen: false });
+  follow();
+}

@@ -1,0 +1,38 @@
+/** What is set, as the server says it, and how the link to it is. React reads slices of this. */
+
+import { create } from "zustand";
+import type { SettingsSchema, State } from "../api/client";
+
+export type LinkStatus = "connecting" | "open" | "lost";
+export type Message = { id: number; level: "news" | "trouble"; text: string };
+
+type Live = {
+  status: LinkStatus;
+  state: State | null;
+  known: SettingsSchema | null;
+  messages: Message[];
+  say: (level: Message["level"], text: string) => void;
+  dismiss: (id: number) => void;
+};
+
+const MOST_MESSAGES = 4;
+let nextId = 1;
+
+export const useLive = create<Live>((set) => ({
+  status: "connecting",
+  state: null,
+  known: null,
+  messages: [],
+  say: (level, text) =>
+    set((live) => ({
+      // The same sentence twice is one message, moved to the end.
+      messages: [
+        ...live.messages.filter((message) => message.text !== text),
+        { id: nextId++, level, text },
+      ].slice(-MOST_MESSAGES),
+    })),
+  dismiss: (id) =>
+    set((live) => ({ messages: live.messages.filter((message) => message.id !== id) })),
+}));
+
+export const say = (level: Message["level"], text: string) => useLive.getState().say(level, text);

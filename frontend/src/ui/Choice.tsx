@@ -1,0 +1,32 @@
+/** One of a few: a row of buttons of which one is on (a radio group to a screen reader). */
+
+import { ToggleGroup } from "radix-ui";
+
+type Props = {
+  label: string;
+  value: string;
+  options: { value: string; label: string }[];
+  onChange: (value: string) => void;
+};
+
+export function Choice({ label, value, options, onChange }: Props) {
+  return (
+    <ToggleGroup.Root
+      type="single"
+      aria-label={label}
+      className="inline-flex flex-wrap gap-0.5 rounded-full bg-raised p-0.5"
+      value={value}
+      onValueChange={(next) => next && onChange(next)}
+    >
+      {options.map((option) => (
+        <ToggleGroup.Item
+          key={option.value}
+          value={option.value}
+          className="rounded-full px-3.5 py-1 text-[13px] data-[state=on]:bg-voice data-[state=on]:font-semibold data-[state=on]:text-on-voice"
+        >
+          {option.label}
+        </ToggleGroup.Item>
+      ))}
+    </ToggleGroup.Root>
+  );
+}

@@ -1,0 +1,119 @@
+/** A numeric setting: label, slider, typed number, unit. All of its range comes from the server. */
+
+import { Slider } from "radix-ui";
+import { useState, type KeyboardEvent } from "react";
+import { settingInfo, valueAt, type SettingInfo } from "../api/settings";
+import { setSetting, trySetting } from "../live/link";
+import { useLive } from "../live/store";
+import { digitsOf, parseNumber, signless, spoken } from "../units/format";
+import { afterKey, fromTravel, settle, toTravel } from "../units/taper";
+
+type Props = { path: string; colour?: string; label?: string };
+
+/** The setting's present value and what is known of it; null until both have come. */
+export function useSetting(path: string): { value: unknown; info: SettingInfo } | null {
+  const rig = useLive((live) => live.state?.rig);
+  const known = useLive((live) => live.known);
+  if (!rig || !known) return null;
+  return { value: valueAt(rig, path), info: settingInfo(known, rig, path) };
+}
+
+export function Setting({ path, colour = "var(--voice)", label }: Props) {
+  const setting = useSetting(path);
+  const [dragged, setDragged] = useState<number | null>(null);
+  if (!setting || typeof setting.value !== "number") return null;
+  const { info } = setting;
+  const name = label ?? info.label;
+  const value = dragged ?? setting.value;
+  const digits = digitsOf(info.step);
+  const reset = () => setSetting(path, info.defaultValue as number);
+
+  const onKeyDown = (event: KeyboardEvent) => {
+    if (event.key === "Delete" || event.key === "Backspace") {
+      event.preventDefault();
+      reset();
+      return;
+    }
+    const next = afterKey(event.key, event.shiftKey, value, info);
+    if (next === null) return;
+    event.preventDefault(); // Radix moves by its own steps otherwise.
+    setSetting(path, next);
+  };
+
+  return (
+    <div className="py-[5px]" title={info.help} data-path={path}>
+      <div className="flex items-baseline justify-between">
+        <span className="text-[13px]">{name}</span>
+        <span className="flex items-baseline gap-1.5">
+          <TypedNumber
+            label={name}
+            value={value}
+            digits={digits}
+            onChange={(typed) => setSetting(path, settle(typed, info, 10))}
+          />
+          <span className="w-9 text-xs text-quiet">{info.unit}</span>
+        </span>
+      </div>
+      <Slider.Root
+        className="relative flex h-5 touch-none items-center select-none"
+        min={toTravel(info.minimum, info)}
+        max={toTravel(info.maximum, info)}
+        step={info.taper === "log" ? 0.0001 : info.step}
+        value={[toTravel(value, info)]}
+        onValueChange={([travel = 0]) => {
+          const next = fromTravel(travel, info);
+          setDragged(next);
+          trySetting(path, next);
+        }}
+        onValueCommit={([travel = 0]) => {
+          setDragged(null);
+          setSetting(path, fromTravel(travel, info));
+        }}
+        onKeyDown={onKeyDown}
+        onDoubleClick={reset}
+      >
+        <Slider.Track className="h-1 grow rounded bg-line">
+          <Slider.Range className="absolute h-1 rounded" style={{ background: colour }} />
+        </Slider.Track>
+        <Slider.Thumb
+          className="block size-3.5 rounded-full bg-text shadow"
+          aria-label={name}
+          aria-description={info.help}
+          aria-valuetext={spoken(value, info.unit, digits)}
+        />
+      </Slider.Root>
+    </div>
+  );
+}
+
+type TypedProps = {
+  label: string;
+  value: number;
+  digits: number;
+  onChange: (value: number) => void;
+};
+
+/** A number that can be typed over; Escape takes the old one back. */
+function TypedNumber({ label, value, digits, onChange }: TypedProps) {
+  const [draft, setDraft] = useState<string | null>(null);
+  const finish = () => {
+    const typed = draft === null ? null : parseNumber(draft);
+    setDraft(null);
+    if (typed !== null && typed !== value) onChange(typed);
+  };
+  return (
+    <input
+      className="figures w-16 rounded bg-transparent px-1 text-right text-[13px] font-semibold hover:bg-raised focus:bg-raised"
+      aria-label={`${label}, typed`}
+      inputMode="decimal"
+      value={draft ?? signless(value, digits)}
+      onFocus={(event) => event.target.select()}
+      onChange={(event) => setDraft(event.target.value)}
+      onBlur={finish}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") event.currentTarget.blur();
+        if (event.key === "Escape") setDraft(null);
+      }}
+    />
+  );
+}

@@ -1,0 +1,74 @@
+"""How much of a block's time the voice chain takes: figures, never a test."""
+
+import gc
+import time
+from collections.abc import Callable
+from typing import Any
+
+import numpy as np
+import typer
+
+from goshawk.core.graph.chain import VoiceChain
+from goshawk.core.rig import default_chain
+from goshawk.devices.attic import Attic
+from goshawk.units import SAMPLE_RATE_HZ
+
+BLOCK_SIZES = (64, 128, 256, 512)
+RUN_S = 8.0
+WARM_UP_BLOCKS = 200
+
+
+def run_bench(say: Callable[[str], None]) -> dict[str, Any]:
+    """Time each block and each stage of the default chain on the attic's voice, mono."""
+    attic = Attic()
+    attic.perform("talk")
+    attic.set_preamp_gain_db(36.0)
+    sound = np.zeros((int(RUN_S * SAMPLE_RATE_HZ), 2), np.float32)
+    attic.read(sound)
+    voice = np.ascontiguousarray(sound[:, :1])
+    runs = []
+    gc.disable()
+    for block_frames in BLOCK_SIZES:
+        say(f"timing blocks of {block_frames} frames …")
+        runs.append(_run(voice, block_frames))
+    gc.enable()
+    return {"sample_rate_hz": SAMPLE_RATE_HZ, "runs": runs}
+
+
+def _run(voice: np.ndarray[Any, Any], block_frames: int) -> dict[str, Any]:
+    places = list(VoiceChain(default_chain(), 1, block_frames))
+    blocks = len(voice) // block_frames
+    times = np.zeros((blocks, len(places) + 1))
+    buffer = np.zeros((block_frames, 1), np.float32)
+    for i in range(blocks):
+        buffer[:] = voice[i * block_frames : (i + 1) * block_frames]
+        times[i, 0] = time.perf_counter()
+        for k, place in enumerate(places):
+            place.process(buffer)
+            times[i, k + 1] = time.perf_counter()
+    times = times[WARM_UP_BLOCKS:] * 1e6
+    whole = times[:, -1] - times[:, 0]
+    stages = np.median(np.diff(times, axis=1), axis=0)
+    return {
+        "block_frames": block_frames,
+        "budget_us": round(block_frames / SAMPLE_RATE_HZ * 1e6, 1),
+        "median_us": round(float(np.median(whole)), 1),
+        "p99_us": round(float(np.quantile(whole, 0.99)), 1),
+        "p999_us": round(float(np.quantile(whole, 0.999)), 1),
+        "stages": {
+            place.slot.id: round(float(us), 1) for place, us in zip(places, stages, strict=True)
+        },
+    }
+
+
+def print_table(result: dict[str, Any]) -> None:
+    """The same figures for people."""
+    for run in result["runs"]:
+        share = 100 * run["median_us"] / run["budget_us"]
+        worst = 100 * run["p999_us"] / run["budget_us"]
+        typer.echo(
+            f"{run['block_frames']:>4} frames ({run['budget_us'] / 1000:.2f} ms): "
+            f"median {run['median_us']:.0f} µs = {share:.1f} %, p99 {run['p99_us']:.0f} µs, "
+            f"p99.9 {run['p999_us']:.0f} µs = {worst:.1f} %   "
+            + "  ".join(f"{name} {us:.0f}" for name, us in run["stages"].items())
+        )

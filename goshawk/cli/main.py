@@ -1,0 +1,199 @@
+"""``goshawk serve | demo | render | measure | bench``. Exit codes: 0 good, 2 bad input."""
+
+import errno
+import json
+import socket
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Annotated
+
+import platformdirs
+import typer
+
+from goshawk.errors import GoshawkError
+
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    help="A real-time microphone chain and gain staging for voice-led streamers.",
+)
+
+JsonFlag = Annotated[bool, typer.Option("--json", help="Print JSON for programs.")]
+PortOption = Annotated[int, typer.Option(help="Port on this machine.", min=1, max=65535)]
+DataDirOption = Annotated[
+    Path | None, typer.Option(envvar="GOSHAWK_DATA_DIR", help="Where settings and files are kept.")
+]
+DEFAULT_PORT = 8610
+
+
+def fail(sentence: str) -> typer.Exit:
+    """Say what is wrong on stderr; raise what is returned."""
+    typer.echo(f"goshawk: {sentence}", err=True)
+    return typer.Exit(2)
+
+
+@contextmanager
+def plain_errors() -> Iterator[None]:
+    """Turn our own errors into one sentence and exit code 2."""
+    try:
+        yield
+    except GoshawkError as error:
+        raise fail(str(error)) from None
+
+
+def _serve(port: int, data_dir: Path) -> None:
+    import uvicorn
+
+    from goshawk.web.app import FRONTEND_DIR, create_app
+
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError as error:
+            if error.errno == errno.EADDRINUSE:
+                raise fail(
+                    f"port {port} is in use, perhaps by another Goshawk. Close that, or choose "
+                    f"another port: --port {port + 1}."
+                ) from None
+            raise fail(f"port {port} cannot be used ({error.strerror}). Choose another.") from None
+    if not FRONTEND_DIR.is_dir():
+        raise fail("the page has not been built. Run ./scripts/setup first.")
+    from goshawk.store.database import open_database
+
+    with plain_errors():
+        # Opened once before the server starts, so that trouble is one sentence and not a traceback.
+        opened = open_database(data_dir / "goshawk.db")
+        opened.connection.close()
+    if opened.notice:
+        typer.echo(opened.notice)
+    typer.echo(f"Goshawk is at http://127.0.0.1:{port}  (stop it with Ctrl+C)")
+    uvicorn.run(
+        create_app(data_dir),
+        host="127.0.0.1",
+        port=port,
+        log_level="warning",
+        ws_max_size=131_072,
+        ws_per_message_deflate=False,
+        timeout_graceful_shutdown=1,
+    )
+
+
+@app.command()
+def serve(port: PortOption = DEFAULT_PORT, data_dir: DataDirOption = None) -> None:
+    """Start Goshawk for use, with your own rig."""
+    _serve(port, data_dir or platformdirs.user_data_path("goshawk"))
+
+
+@app.command()
+def demo(port: PortOption = DEFAULT_PORT, data_dir: DataDirOption = None) -> None:
+    """Start Goshawk with the demo rig, apart from your own."""
+    _serve(port, data_dir or platformdirs.user_data_path("goshawk") / "demo")
+
+
+@app.command()
+def measure(file: Path, as_json: JsonFlag = False) -> None:
+    """Measure a sound file: peaks, loudness, noise floor, speech level."""
+    from goshawk.core.measure.recording import measure_recording
+    from goshawk.devices.file import read_sound_file
+    from goshawk.units import SAMPLE_RATE_HZ
+
+    with plain_errors():
+        sound, rate_hz = read_sound_file(file)
+    figures = {
+        key: None if value is None else round(value, 2)
+        for key, value in measure_recording(sound).items()
+    }
+    figures |= {
+        "duration_s": round(len(sound) / SAMPLE_RATE_HZ, 3),
+        "sample_rate_hz": rate_hz,
+        "channels": sound.shape[1],
+    }
+    if as_json:
+        typer.echo(json.dumps(figures))
+        return
+    for key, value in figures.items():
+        name, _, unit = key.rpartition("_")
+        name = name.replace("_", " ") or key
+        typer.echo(
+            f"{name:<20} {'too short or too quiet to say' if value is None else value} {unit}"
+        )
+
+
+@app.command()
+def render(
+    source: Annotated[Path, typer.Argument(metavar="IN")],
+    target: Annotated[Path, typer.Argument(metavar="OUT")],
+    preset: Annotated[Path | None, typer.Option(help="A preset's JSON file.")] = None,
+    block: Annotated[
+        int, typer.Option(help="Frames a block; the result is the same.", min=1, max=65536)
+    ] = 256,
+    align: Annotated[bool, typer.Option(help="Take the chain's delay out of the result.")] = True,
+    as_json: JsonFlag = False,
+) -> None:
+    """Pass a sound file through the voice chain, as fast as it goes."""
+    from goshawk.cli.offline import render_file
+
+    with plain_errors():
+        said = render_file(source, target, preset, block, align)
+    typer.echo(
+        json.dumps(said)
+        if as_json
+        else f"{target}: {said['duration_s']} s at 48 kHz, {said['latency_ms']} ms of delay "
+        + ("taken out" if align else "left in")
+    )
+
+
+@app.command()
+def bench(as_json: JsonFlag = False) -> None:
+    """Time the voice chain, stage by stage, for several block sizes."""
+    from goshawk.cli.bench import print_table, run_bench
+
+    result = run_bench(lambda text: typer.echo(text, err=True))
+    if as_json:
+        typer.echo(json.dumps(result))
+    else:
+        print_table(result)
+
+
+@app.command("bench-load")
+def bench_load(
+    seconds: Annotated[float, typer.Option(help="Length of each of the two runs.", min=1)] = 120.0,
+    as_json: JsonFlag = False,
+) -> None:
+    """Count late blocks of a live engine, without and with load from the web."""
+    from goshawk.cli.bench_load import run_bench_load
+
+    with plain_errors():
+        result = run_bench_load(seconds, lambda text: typer.echo(text, err=True))
+    if as_json:
+        typer.echo(json.dumps(result))
+    else:
+        for name, run in result.items():
+            typer.echo(f"{name:>9}: " + ", ".join(f"{k} {v}" for k, v in run.items()))
+
+
+@app.command(hidden=True)
+def warm_up() -> None:
+    """Compile every kernel into the cache, so that the first start is as quick as later ones."""
+    from goshawk.core.rig import Rig
+    from goshawk.engine.loop import AudioLoop
+
+    AudioLoop(Rig())
+
+
+@app.command(hidden=True)
+def openapi() -> None:
+    """Print the OpenAPI document (docs/openapi.json is made with it)."""
+    from goshawk.web.app import create_app
+
+    application = create_app(Path("unused"), Path("unused"))
+    json.dump(application.openapi(), sys.stdout, indent=1, sort_keys=True)
+    typer.echo()
+
+
+if __name__ == "__main__":
+    app()

@@ -1,0 +1,134 @@
+"""Keeps the last seconds of every station's moments, and makes the figures that are shown from them.
+
+Runs beside the audio process, on the readings it sends: sorting a thousand moments for nine stations
+has no place in the per-block path.
+"""
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from goshawk.core.graph.mixer import BACKGROUND, MICROPHONE, VIEWERS_VOICE
+from goshawk.core.measure import loudness
+from goshawk.core.measure.clearance import background_peaks_dbfs, clearance_db, voice_peaks_dbfs
+from goshawk.core.measure.levels import (
+    MOMENT_MS,
+    SPEECH,
+    StationLevels,
+    moments_in_db,
+    station_levels,
+)
+from goshawk.core.stage import Floats
+from goshawk.units import frames_to_ms
+
+WINDOW_S = 10.0
+WINDOW_MOMENTS = int(WINDOW_S * 1000 / MOMENT_MS)
+KEPT_SEGMENTS = 600
+"""A minute of loudness segments: enough for short-term loudness and a recent integrated one."""
+
+
+def _rounded(value: float | None) -> float | None:
+    return None if value is None else round(value, 1)
+
+
+class Monitor:
+    """Windows over the readings of one engine. Levels in dBFS, one row a moment."""
+
+    def __init__(self) -> None:
+        self._stations: list[str] = []
+        self._moments: Floats = np.zeros((0, 0, 2))
+        self._activity: NDArray[np.int8] = np.zeros(0, np.int8)
+        self._segments = np.zeros(0)
+        self._true_peak = -120.0
+        self._last: dict[str, Any] = {}
+
+    def push(self, readings: dict[str, Any]) -> None:
+        """Take what the engine says (see ``Mixer.take_readings``)."""
+        moments = moments_in_db(readings["moments"])
+        if readings["stations"] != self._stations:
+            self._stations = readings["stations"]
+            self._moments = np.zeros((len(self._stations), 0, 2))
+            self._activity = np.zeros(0, np.int8)
+        self._moments = np.concatenate([self._moments, moments], 1)[:, -WINDOW_MOMENTS:]
+        self._activity = np.concatenate([self._activity, readings["activity"]])[-WINDOW_MOMENTS:]
+        self._segments = np.concatenate([self._segments, readings["segments"]])[-KEPT_SEGMENTS:]
+        self._true_peak = max(self._true_peak, readings["true_peak_dbtp"])
+        self._last = readings
+
+    def live(self) -> dict[str, Any]:
+        """The newest moments only: what moves at picture rate."""
+        fresh = self._last["moments"].shape[1]
+        newest = self._moments[:, -fresh:] if fresh else self._moments[:, :0]
+        return {
+            "first_moment": self._last["first_moment"],
+            "activity": self._last["activity"].tolist(),
+            "rms_dbfs": self._by_station(newest[..., 0]),
+            "peak_dbfs": self._by_station(newest[..., 1]),
+            "stages": self._last["stages"],
+            "ceiling": self._last["ceiling"],
+        }
+
+    def history(self) -> dict[str, Any]:
+        """The whole window, for a page that has just opened."""
+        return {
+            "activity": self._activity.tolist(),
+            "rms_dbfs": self._by_station(self._moments[..., 0]),
+            "peak_dbfs": self._by_station(self._moments[..., 1]),
+        }
+
+    def _by_station(self, levels: Floats) -> dict[str, list[float]]:
+        rounded = np.round(levels, 1).tolist()
+        return dict(zip(self._stations, rounded, strict=True))
+
+    def _of(self, station: str) -> Floats:
+        levels: Floats = self._moments[self._stations.index(station)]
+        return levels
+
+    def stations(self) -> dict[str, StationLevels]:
+        """Levels at every station over the window."""
+        return {name: station_levels(self._of(name), self._activity) for name in self._stations}
+
+    def figures(self) -> dict[str, Any]:
+        """Figures over the window: peaks and clearances, loudness, true peak, delay."""
+        voice = voice_peaks_dbfs(self._of(VIEWERS_VOICE)[:, 1], self._activity)
+        peaks: dict[str, float | None] = {"voice": _rounded(voice)}
+        clearances: dict[str, float | None] = {}
+        for name in BACKGROUND:
+            other = background_peaks_dbfs(self._of(name)[:, 1])
+            peaks[name] = _rounded(other)
+            clearances[name] = _rounded(clearance_db(voice, other))
+        momentary = loudness.sliding_loudness(
+            self._segments[-loudness.SEGMENTS_PER_BLOCK :], loudness.SEGMENTS_PER_BLOCK
+        )
+        short_term = loudness.sliding_loudness(
+            self._segments[-loudness.SEGMENTS_PER_SHORT_TERM :], loudness.SEGMENTS_PER_SHORT_TERM
+        )
+        true_peak, self._true_peak = self._true_peak, -120.0
+        return {
+            "peaks_dbfs": peaks,
+            "clearance_db": clearances,
+            "momentary_lufs": _audible(momentary),
+            "short_term_lufs": _audible(short_term),
+            "true_peak_dbtp": _rounded(true_peak),
+            "latency_ms": round(frames_to_ms(self._last["latency_frames"]), 1),
+            "stage_latency_ms": {
+                name: round(frames_to_ms(frames), 2)
+                for name, frames in self._last["stage_latency_frames"].items()
+            },
+            "is_speech": bool(len(self._activity) and (self._activity[-30:] == SPEECH).any()),
+            "voice_reaches_viewers": self._reaches(),
+            "bad_samples": self._last["bad_samples"],
+        }
+
+    def _reaches(self) -> bool:
+        """Measured, not read off a switch: the voice's last second in the feed is not silence."""
+        recent = self._of(VIEWERS_VOICE)[-100:, 1]
+        microphone = self._of(MICROPHONE)[-100:, 1]
+        return bool(len(recent) and recent.max() > -100.0 and microphone.max() > -100.0)
+
+
+def _audible(values: Floats) -> float | None:
+    if not len(values) or values[-1] <= loudness.ABSOLUTE_GATE_LUFS:
+        return None
+    return round(float(values[-1]), 1)

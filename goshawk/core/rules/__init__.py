@@ -1,0 +1,1 @@
+"""Rules: plain functions from measured numbers and settings to findings, each with its reason."""

@@ -1,0 +1,67 @@
+"""How each input of the Viewers feed stands against its target.
+
+The targets are the user's; their defaults come from the trade's rule that speech peaks some 10 to
+15 dB above effects and further above music (compare EBU R 128 s1 guidance on speech to background
+and the BBC's clean-audio trials: 4 LU is the least, 10 LU or more is easy to follow).
+"""
+
+from typing import Literal
+
+from pydantic import BaseModel
+
+from goshawk.core.rig import Targets
+
+CLEARANCE_TOLERANCE_DB = 2.0
+"""Nearer than this, loudness differences in a mix are hard to hear; it counts as on target."""
+
+Verdict = Literal["waiting", "on target", "too loud", "too quiet"]
+
+
+class Standing(BaseModel):
+    """One input against its target. ``off_db`` is positive when it is too loud."""
+
+    verdict: Verdict
+    target_peaks_dbfs: float
+    tolerance_db: float
+    off_db: float | None
+    text: str
+
+
+def _standing(target: float, tolerance: float, off_db: float | None, waits_for: str) -> Standing:
+    if off_db is None:
+        verdict: Verdict = "waiting"
+        text = f"waiting for {waits_for}"
+    elif abs(off_db) <= tolerance:
+        verdict, text = "on target", "on target"
+    else:
+        verdict = "too loud" if off_db > 0 else "too quiet"
+        text = f"{abs(off_db):.0f} dB {verdict}"
+    return Standing(
+        verdict=verdict, target_peaks_dbfs=target, tolerance_db=tolerance, off_db=off_db, text=text
+    )
+
+
+def standings(
+    peaks_dbfs: dict[str, float | None], clearance_db: dict[str, float | None], targets: Targets
+) -> dict[str, Standing]:
+    """Voice by its peaks, game and music by the clearance that the voice has over them."""
+    voice = peaks_dbfs["voice"]
+    target = targets.voice_peaks_dbfs
+    found = {
+        "voice": _standing(
+            target,
+            targets.voice_tolerance_db,
+            None if voice is None else voice - target,
+            "half a second of speech",
+        )
+    }
+    wanted = {"game": targets.game_clearance_db, "music": targets.music_clearance_db}
+    for name, wanted_db in wanted.items():
+        clearance = clearance_db[name]
+        found[name] = _standing(
+            target - wanted_db,
+            CLEARANCE_TOLERANCE_DB,
+            None if clearance is None else wanted_db - clearance,
+            "speech" if voice is None else "sound",
+        )
+    return found

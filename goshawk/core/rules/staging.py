@@ -1,0 +1,143 @@
+"""Findings about the voice's levels on its way through the chain.
+
+Each takes measured figures and the rig and says, in a sentence with a number, what is wrong and the
+one setting that mends it.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from pydantic import BaseModel
+
+from goshawk.core.measure.levels import StationLevels
+from goshawk.core.rig import Rig, Slot
+
+CLIPPED_DBFS = -0.1
+"""A converter at its end gives full scale; 0.1 dB is for what a filter behind it rounds off."""
+
+LEAST_GATE_GAP_DB = 3.0
+"""Room peaks wander by 2 to 3 dB; a close threshold nearer than this lets them hold the gate open."""
+
+HARD_LIMITING_DB = 4.0
+"""A limiter that takes this much off usual speech is heard; the level should fall before it."""
+
+CREST_OF_NOISE_DB = 10.0
+"""The greatest sample of 10 ms of steady noise stands about this far above its RMS."""
+
+
+PREAMP_STEP_DB = 6.0
+"""A clipped peak's true height cannot be known; halving the amplitude is the usual first step."""
+
+
+class Mend(BaseModel):
+    """The one change that mends a finding."""
+
+    label: str
+    path: str
+    value: float
+
+
+class Finding(BaseModel):
+    """Something worth a sentence."""
+
+    code: str
+    text: str
+    mend: Mend | None = None
+
+
+@dataclass(frozen=True)
+class Heard:
+    """A stage and the levels at its input over the last ten seconds."""
+
+    slot: Slot
+    before: StationLevels
+
+
+def _minus(value: float) -> str:
+    return f"{value:.0f}".replace("-", "−")
+
+
+def microphone_findings(levels: StationLevels) -> Iterable[Finding]:
+    """Clipping at the converter, which no later stage can mend."""
+    highest = levels.highest_peak_dbfs
+    if highest is not None and highest >= CLIPPED_DBFS:
+        yield Finding(
+            code="microphone_clips",
+            text=f"The microphone reached {_minus(highest)} dBFS and clips. Turn its preamp down by {PREAMP_STEP_DB:.0f} dB.",
+        )
+
+
+def gate_findings(heard: Heard) -> Iterable[Finding]:
+    """Thresholds between the room's loudest moments and the quietest speech, or the sentence why not."""
+    if heard.slot.stage != "gate" or heard.slot.is_bypassed:
+        return
+    settings, before = heard.slot.settings, heard.before
+    path = f"chain.{heard.slot.id}.settings"
+    if before.noise_floor_dbfs is not None:
+        room = before.noise_floor_dbfs + CREST_OF_NOISE_DB
+        close = settings.close_threshold_dbfs
+        if close < room + LEAST_GATE_GAP_DB:
+            wanted = round(room + LEAST_GATE_GAP_DB + 1.0)
+            if wanted <= settings.open_threshold_dbfs:
+                yield Finding(
+                    code="room_holds_gate_open",
+                    text=f"The room peaks at {_minus(room)} dBFS, too near the gate's closing level "
+                    f"({_minus(close)}). Raise it to {_minus(wanted)} dBFS.",
+                    mend=Mend(
+                        label=f"Close below {_minus(wanted)}",
+                        path=f"{path}.close_threshold_dbfs",
+                        value=wanted,
+                    ),
+                )
+            else:
+                yield Finding(
+                    code="room_opens_gate",
+                    text=f"The room peaks at {_minus(room)} dBFS and opens the gate. Raise its opening level to "
+                    f"{_minus(wanted + 5.0)} dBFS, or come nearer to the microphone.",
+                    mend=Mend(
+                        label=f"Open above {_minus(wanted + 5.0)}",
+                        path=f"{path}.open_threshold_dbfs",
+                        value=min(0.0, wanted + 5.0),
+                    ),
+                )
+    if before.peaks_dbfs is not None and before.body_low_dbfs is not None:
+        opens = settings.open_threshold_dbfs
+        if opens > before.body_low_dbfs + CREST_OF_NOISE_DB:
+            wanted_open = max(settings.close_threshold_dbfs, float(round(before.body_low_dbfs)))
+            yield Finding(
+                code="gate_chops_speech",
+                text=f"A quarter of your speech stays under the gate's opening level ({_minus(opens)} dBFS) and is "
+                f"cut. Lower it to {_minus(wanted_open)} dBFS.",
+                mend=Mend(
+                    label=f"Open above {_minus(wanted_open)}",
+                    path=f"{path}.open_threshold_dbfs",
+                    value=wanted_open,
+                ),
+            )
+
+
+def limiter_findings(heard: Heard) -> Iterable[Finding]:
+    """A limiter that works hard in usual speech: the fault is upstream."""
+    if heard.slot.stage != "limiter" or heard.slot.is_bypassed or heard.before.peaks_dbfs is None:
+        return
+    over = heard.before.peaks_dbfs - heard.slot.settings.ceiling_dbtp
+    if over > HARD_LIMITING_DB:
+        yield Finding(
+            code="limiter_works_hard",
+            text=f"Usual speech meets the limiter {over:.0f} dB above its ceiling. "
+            f"Take {over:.0f} dB off the makeup gain before it.",
+        )
+
+
+def staging_findings(stations: dict[str, StationLevels], rig: Rig) -> list[Finding]:
+    """All findings of the voice's way, from the microphone on."""
+    found = list(microphone_findings(stations["microphone"]))
+    before = "microphone"
+    for slot in rig.chain:
+        if slot.id not in stations:
+            continue
+        heard = Heard(slot, stations[before])
+        found.extend(gate_findings(heard))
+        found.extend(limiter_findings(heard))
+        before = slot.id
+    return found

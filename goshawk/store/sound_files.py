@@ -1,0 +1,46 @@
+"""The sound files that can be played as the microphone. Their samples lie beside the database."""
+
+import sqlite3
+import time
+
+from pydantic import BaseModel
+
+from goshawk.errors import NotFound
+from goshawk.store.database import transaction
+
+
+class StoredSoundFile(BaseModel):
+    """A file that was given, already checked and brought to 48 kHz."""
+
+    id: str
+    name: str
+    rate_hz: int
+    channels: int
+    duration_s: float
+
+
+_COLUMNS = "id, name, rate_hz, channels, duration_s"
+
+
+def add_sound_file(connection: sqlite3.Connection, file: StoredSoundFile) -> None:
+    """Remember a file whose samples are already in place."""
+    with transaction(connection):
+        connection.execute(
+            "INSERT INTO sound_files (id, name, rate_hz, channels, duration_s, saved_at) "
+            "VALUES (:id, :name, :rate_hz, :channels, :duration_s, :saved_at)",
+            {**file.model_dump(), "saved_at": time.time()},
+        )
+
+
+def list_sound_files(connection: sqlite3.Connection) -> list[StoredSoundFile]:
+    """All files, the newest first."""
+    rows = connection.execute(f"SELECT {_COLUMNS} FROM sound_files ORDER BY saved_at DESC")
+    return [StoredSoundFile.model_validate(dict(row)) for row in rows]
+
+
+def remove_sound_file(connection: sqlite3.Connection, file_id: str) -> None:
+    """Forget a file. Raises NotFound."""
+    with transaction(connection):
+        gone = connection.execute("DELETE FROM sound_files WHERE id = :id", {"id": file_id})
+        if not gone.rowcount:
+            raise NotFound("That sound file is not there any more. Choose another.")

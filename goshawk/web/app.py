@@ -1,0 +1,74 @@
+"""Assembles the application."""
+
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+from typing import Any
+
+from fastapi import FastAPI
+from fastapi.openapi.utils import get_openapi
+from fastapi.staticfiles import StaticFiles
+from pydantic import TypeAdapter
+from pydantic.json_schema import models_json_schema
+from starlette.types import Scope
+
+from goshawk import __version__
+from goshawk.web.errors import add_error_handlers
+from goshawk.web.guard import Guard
+from goshawk.web.messages import FROM_SERVER, FromPage
+from goshawk.web.routes import audio, live, rig, sound_files
+from goshawk.web.studio import Studio
+
+FRONTEND_DIR = Path(__file__).resolve().parents[2] / "frontend" / "dist"
+
+
+class _Page(StaticFiles):
+    """The built front end. Its files carry their hash in their name; the page itself is asked anew."""
+
+    async def get_response(self, path: str, scope: Scope) -> Any:
+        response = await super().get_response(path, scope)
+        fixed = path.startswith("assets/")
+        response.headers["Cache-Control"] = "max-age=31536000, immutable" if fixed else "no-cache"
+        return response
+
+
+def create_app(data_dir: Path, frontend_dir: Path = FRONTEND_DIR) -> FastAPI:
+    """The application on one folder of saved things. Raises StoreUnusable when it starts."""
+
+    @asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        studio = Studio(data_dir)
+        app.state.studio = studio
+        await studio.start()
+        try:
+            yield
+        finally:
+            await studio.stop()
+
+    app = FastAPI(
+        title="Goshawk", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None
+    )
+    add_error_handlers(app)
+    for module in (rig, sound_files, live, audio):
+        app.include_router(module.router)
+    if frontend_dir.is_dir():
+        app.mount("/", _Page(directory=frontend_dir, html=True))
+    app.add_middleware(Guard)
+    app.openapi = lambda: openapi_document(app)  # type: ignore[method-assign]
+    return app
+
+
+def openapi_document(app: FastAPI) -> dict[str, Any]:
+    """The HTTP interface and, among its schemas, the messages of the live link."""
+    document = get_openapi(title=app.title, version=app.version, routes=app.routes)
+    schemas = document["components"]["schemas"]
+    template = "#/components/schemas/{model}"
+    # Validation and serialisation must be one shape: what the server sends has every field.
+    _, definitions = models_json_schema(
+        [(model, "serialization") for model in FROM_SERVER], ref_template=template
+    )
+    schemas.update(definitions.get("$defs", {}))
+    asked = TypeAdapter(FromPage).json_schema(ref_template=template)
+    schemas.update(asked.pop("$defs"))
+    schemas["FromPage"] = asked
+    return document

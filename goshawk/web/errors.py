@@ -1,0 +1,44 @@
+"""Errors as problem details (RFC 9457), each with a sentence a person can act on."""
+
+from fastapi import FastAPI, Request
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import JSONResponse
+from starlette.exceptions import HTTPException
+
+from goshawk.errors import BadInput, BadSetting, EngineLost, GoshawkError, NotFound
+
+_STATUS: dict[type[GoshawkError], int] = {NotFound: 404, EngineLost: 503, BadInput: 422}
+
+
+def problem(status: int, code: str, detail: str, field: str = "") -> JSONResponse:
+    """One shape for every refusal."""
+    body = {"type": f"about:blank#{code}", "title": code, "status": status, "detail": detail}
+    if field:
+        body["field"] = field
+    return JSONResponse(body, status, media_type="application/problem+json")
+
+
+def _known(_: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, GoshawkError)
+    status = next((code for kind, code in _STATUS.items() if isinstance(error, kind)), 500)
+    field = error.field if isinstance(error, BadSetting) else ""
+    return problem(status, error.code, str(error), field)
+
+
+def _invalid(_: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, RequestValidationError)
+    first = error.errors()[0]
+    field = ".".join(str(part) for part in first["loc"][1:])
+    return problem(422, "bad_request", f"{field or 'The request'}: {first['msg']}.", field)
+
+
+def _http(_: Request, error: Exception) -> JSONResponse:
+    assert isinstance(error, HTTPException)
+    return problem(error.status_code, "refused", str(error.detail))
+
+
+def add_error_handlers(app: FastAPI) -> None:
+    """Make every error of the application a problem document."""
+    app.add_exception_handler(GoshawkError, _known)
+    app.add_exception_handler(RequestValidationError, _invalid)
+    app.add_exception_handler(HTTPException, _http)

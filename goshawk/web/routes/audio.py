@@ -1,0 +1,101 @@
+"""The sound link: the Viewers feed to the page, the browser's microphone from it.
+
+To the page: binary messages of interleaved stereo float32 at 48 kHz. From the page: JSON text that
+says what it wants (``AudioRequest``), then, if it gives a microphone, binary messages of interleaved
+float32 at the rate and channels it named.
+"""
+
+import asyncio
+import contextlib
+
+from fastapi import APIRouter, WebSocket, WebSocketDisconnect
+from pydantic import BaseModel, ConfigDict, Field, ValidationError
+
+from goshawk.devices.browser import RATES_HZ
+from goshawk.web.dependencies import StudioDep
+from goshawk.web.messages import Refusal
+from goshawk.web.studio import Listener, Studio
+
+router = APIRouter()
+LARGEST_TEXT = 4096
+LARGEST_SOUND_BYTES = 65_536
+
+
+class GivenMicrophone(BaseModel):
+    """Format of the microphone's sound."""
+
+    model_config = ConfigDict(extra="forbid")
+    rate_hz: int = Field(ge=RATES_HZ[0], le=RATES_HZ[-1])
+    channels: int = Field(ge=1, le=2)
+
+
+class AudioRequest(BaseModel):
+    """What the page wants from now on."""
+
+    model_config = ConfigDict(extra="forbid")
+    listen: bool = False
+    microphone: GivenMicrophone | None = None
+
+
+@router.websocket("/api/audio")
+async def audio(socket: WebSocket, studio: StudioDep) -> None:
+    """Serve one page's sound until it is gone."""
+    await socket.accept()
+    listener = Listener()
+    sending = asyncio.create_task(_send(socket, listener))
+    microphone: GivenMicrophone | None = None
+    try:
+        while True:
+            message = await socket.receive()
+            if message["type"] == "websocket.disconnect":
+                return
+            if (text := message.get("text")) is not None:
+                request = _request(text)
+                if request is None:
+                    await _refuse(socket, "The message was not understood. Reload the page.")
+                    continue
+                microphone = _follow(studio, listener, request)
+            elif microphone is None:
+                await _refuse(socket, "Say the microphone's rate and channels before its sound.")
+            else:
+                samples = message["bytes"]
+                frame_bytes = 4 * microphone.channels
+                if len(samples) % frame_bytes or len(samples) > LARGEST_SOUND_BYTES:
+                    await _refuse(
+                        socket,
+                        "The microphone's sound must come as whole frames of float32, at most "
+                        f"{LARGEST_SOUND_BYTES} bytes a message.",
+                    )
+                    continue
+                studio.push_microphone(listener, microphone.rate_hz, microphone.channels, samples)
+    finally:
+        sending.cancel()
+        studio.leave(listener)
+
+
+def _request(text: str) -> AudioRequest | None:
+    if len(text) > LARGEST_TEXT:
+        return None
+    try:
+        return AudioRequest.model_validate_json(text)
+    except ValidationError:
+        return None
+
+
+def _follow(studio: Studio, listener: Listener, request: AudioRequest) -> GivenMicrophone | None:
+    studio.listen(listener, request.listen)
+    if request.microphone:
+        studio.claim_microphone(listener)
+    else:
+        studio.release_microphone(listener)
+    return request.microphone
+
+
+async def _refuse(socket: WebSocket, text: str) -> None:
+    await socket.send_text(Refusal(code="bad_message", text=text).model_dump_json())
+
+
+async def _send(socket: WebSocket, listener: Listener) -> None:
+    with contextlib.suppress(WebSocketDisconnect, RuntimeError):
+        while True:
+            await socket.send_bytes(await listener.sound.get())

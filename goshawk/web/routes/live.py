@@ -1,0 +1,73 @@
+"""The live link: settings both ways, readings to the page."""
+
+import asyncio
+import contextlib
+
+from fastapi import APIRouter, WebSocket, WebSocketDisconnect
+from pydantic import TypeAdapter, ValidationError
+
+from goshawk.errors import BadSetting, GoshawkError
+from goshawk.web.dependencies import StudioDep
+from goshawk.web.messages import FromPage, Refusal, SetSetting, TrySetting, Undo
+from goshawk.web.studio import LivePage, Studio
+
+router = APIRouter()
+LARGEST_MESSAGE = 4096
+_from_page: TypeAdapter[FromPage] = TypeAdapter(FromPage)
+
+
+@router.websocket("/api/live")
+async def live(socket: WebSocket, studio: StudioDep) -> None:
+    """Speak with one page until it is gone."""
+    await socket.accept()
+    page = studio.open_page()
+    sending = asyncio.create_task(_send(socket, page))
+    try:
+        while True:
+            message = await socket.receive()
+            if message["type"] == "websocket.disconnect":
+                return
+            refusal = await _obey(studio, message.get("text"))
+            if refusal:
+                page.tell(refusal.model_dump_json())
+                page.tell(studio.state().model_dump_json())
+    finally:
+        sending.cancel()
+        studio.close_page(page)
+
+
+async def _send(socket: WebSocket, page: LivePage) -> None:
+    with contextlib.suppress(WebSocketDisconnect, RuntimeError):
+        while True:
+            await socket.send_text(await page.next())
+
+
+async def _obey(studio: Studio, text: str | None) -> Refusal | None:
+    """Do what a message asks; what is wrong with it, if it cannot be done."""
+    if text is None or len(text) > LARGEST_MESSAGE:
+        return Refusal(
+            code="bad_message",
+            text=f"A message on this link is JSON text of at most {LARGEST_MESSAGE} characters.",
+        )
+    try:
+        asked = _from_page.validate_json(text)
+    except ValidationError as error:
+        first = error.errors()[0]
+        return Refusal(
+            code="bad_message",
+            text=f"The message was not understood: {first['msg']}. Reload the page.",
+        )
+    try:
+        match asked:
+            case TrySetting():
+                await studio.try_setting(asked.path, asked.value)
+            case SetSetting():
+                await studio.set_setting(asked.path, asked.value)
+            case Undo():
+                await studio.step(-1)
+            case _:
+                await studio.step(+1)
+    except GoshawkError as error:
+        field = error.field if isinstance(error, BadSetting) else ""
+        return Refusal(code=error.code, text=str(error), field=field)
+    return None
