@@ -44,7 +44,9 @@ class ReadingsStore {
   readonly rms = new Map<string, Ring>();
   readonly peak = new Map<string, Ring>();
   readonly activity = new Ring(HISTORY, 0);
+  /** Of each stage, one value a message (30 a second): gain reduction in dB, and whether it is open. */
   readonly reduction = new Map<string, Ring>();
+  readonly isOpen = new Map<string, Ring>();
   stages: Record<string, StageReading> = {};
   ceiling: StageReading = {};
   levels: Levels | null = null;
@@ -75,6 +77,9 @@ class ReadingsStore {
       if (typeof reading.gain_reduction_db === "number") {
         this.ring(this.reduction, id, STAGE_HISTORY, 0).push(reading.gain_reduction_db);
       }
+    }
+    for (const [id, { is_open }] of Object.entries(this.stages)) {
+      if (is_open !== undefined) this.ring(this.isOpen, id, STAGE_HISTORY, 0).push(Number(is_open));
     }
     this.heardAt = performance.now();
   }

@@ -1,0 +1,38 @@
+import { BalancePage } from "./balance/BalancePage";
+import { ChainPage } from "./chain/ChainPage";
+import { LevelPath } from "./levelpath/LevelPath";
+import { useLive } from "./live/store";
+import { Messages } from "./shell/Messages";
+import { Rail } from "./shell/Rail";
+import { TopBar } from "./shell/TopBar";
+import { useKeys } from "./shell/useKeys";
+import { useView } from "./view";
+import { WiringPage } from "./wiring/WiringPage";
+
+const PAGES = { Wiring: WiringPage, Chain: ChainPage, Balance: BalancePage };
+
+export function App() {
+  useKeys();
+  const task = useView((view) => view.task);
+  const isReady = useLive((live) => live.state !== null && live.known !== null);
+  const Page = PAGES[task];
+  return (
+    <div className="grid h-full min-h-[640px] grid-cols-[134px_minmax(0,1fr)]">
+      <Rail />
+      <div className="flex min-h-0 min-w-0 flex-col">
+        <TopBar />
+        <Messages />
+        {isReady ? (
+          <>
+            <LevelPath isTall={task === "Chain"} />
+            <main className="min-h-0 flex-1 overflow-auto px-[18px] pt-3 pb-4" aria-label={task}>
+              <Page />
+            </main>
+          </>
+        ) : (
+          <p className="p-8 text-quiet">Waiting for Goshawk …</p>
+        )}
+      </div>
+    </div>
+  );
+}

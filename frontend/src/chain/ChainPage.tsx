@@ -1,0 +1,66 @@
+import type { ComponentType } from "react";
+import type { Slot } from "../api/client";
+import { setSetting } from "../live/link";
+import { useLevels } from "../live/readings";
+import { useLive } from "../live/store";
+import { STAGE_LABELS } from "../levelpath/stations";
+import { Button } from "../ui/Button";
+import { useView } from "../view";
+import { CompressorPanel } from "./CompressorPanel";
+import { Findings } from "./Findings";
+import { GatePanel } from "./GatePanel";
+import { LimiterPanel } from "./LimiterPanel";
+import { TrimPanel } from "./TrimPanel";
+
+/** What a stage's panel gets: its id, and the meter of the station before it. */
+export type PanelProps = { id: string; before: string };
+
+const PANELS: Record<Slot["stage"], ComponentType<PanelProps>> = {
+  trim: TrimPanel,
+  gate: GatePanel,
+  compressor: CompressorPanel,
+  limiter: LimiterPanel,
+};
+
+const DOES: Record<Slot["stage"], string> = {
+  trim: "sets the level into the chain",
+  gate: "closes in pauses so that the room is not heard",
+  compressor: "brings loud and quiet speech closer together",
+  limiter: "the ceiling: nothing passes above it",
+};
+
+export function ChainPage() {
+  const chain = useLive((live) => live.state?.rig.chain) ?? [];
+  const stageId = useView((view) => view.stageId);
+  const levels = useLevels();
+  const index = Math.max(
+    0,
+    chain.findIndex(({ id }) => id === stageId),
+  );
+  const slot = chain[index];
+  if (!slot) return <p className="text-quiet">This chain has no stages.</p>;
+  const Panel = PANELS[slot.stage];
+  const delay = levels?.stage_latency_ms[slot.id];
+  return (
+    <>
+      <div className="mb-2 flex items-center gap-3">
+        <h2 className="text-[19px] font-semibold">{STAGE_LABELS[slot.stage]}</h2>
+        <p className="text-quiet">{DOES[slot.stage]}</p>
+        <p className="ml-auto text-xs text-quiet">
+          {delay !== undefined && `adds ${delay.toFixed(1)} ms`}
+        </p>
+        <Button
+          look={slot.is_bypassed ? "main" : "plain"}
+          aria-pressed={slot.is_bypassed}
+          onClick={() => setSetting(`chain.${slot.id}.is_bypassed`, !slot.is_bypassed)}
+        >
+          {slot.is_bypassed ? "Bypassed" : "Bypass"}
+        </Button>
+      </div>
+      <div className={slot.is_bypassed ? "opacity-60" : ""}>
+        <Panel key={slot.id} id={slot.id} before={chain[index - 1]?.id ?? "microphone"} />
+      </div>
+      <Findings />
+    </>
+  );
+}

@@ -1,0 +1,158 @@
+import { useCallback } from "react";
+import { readings, SPEECH } from "../live/readings";
+import { colour, hatch, Picture, TEXT_FONT } from "../ui/Picture";
+import { Setting, useSetting } from "../ui/Setting";
+import { signless } from "../units/format";
+import {
+  areaOf,
+  fillBelow,
+  levelGrid,
+  levelLine,
+  timeAxis,
+  tracePath,
+  yIn,
+  type Area,
+} from "../ui/axes";
+import type { PanelProps } from "./ChainPage";
+import { Panel } from "../ui/Panel";
+import { PanelLayout } from "./PanelLayout";
+
+const TOP = 0;
+const BOTTOM = -72;
+const BINS = 72;
+const SETTINGS = [
+  "open_threshold_dbfs",
+  "close_threshold_dbfs",
+  "range_db",
+  "attack_ms",
+  "hold_ms",
+  "release_ms",
+  "look_ahead_ms",
+  "side_chain_high_pass_hz",
+];
+
+export function GatePanel({ id, before }: PanelProps) {
+  const open = Number(useSetting(`chain.${id}.settings.open_threshold_dbfs`)?.value ?? 0);
+  const close = Number(useSetting(`chain.${id}.settings.close_threshold_dbfs`)?.value ?? 0);
+
+  const paintHistory = useCallback(
+    (canvas: CanvasRenderingContext2D, width: number, height: number) => {
+      const area = areaOf(width, height);
+      const y = (db: number) => yIn(area, db, TOP, BOTTOM);
+      levelGrid(canvas, area, TOP, BOTTOM, 12);
+      timeAxis(canvas, area);
+      openTimes(canvas, area, id);
+      const peaks = readings.peak.get(before);
+      if (peaks) {
+        tracePath(canvas, area, peaks, y);
+        canvas.strokeStyle = colour("voice");
+        canvas.lineWidth = 1.5;
+        canvas.stroke();
+        fillBelow(canvas, area, colour("voice"), 0.22);
+      }
+      levelLine(canvas, area, y(open), `opens ${signless(open, 1)}`, false);
+      levelLine(canvas, area, y(close), `closes ${signless(close, 1)}`, true);
+    },
+    [id, before, open, close],
+  );
+
+  const paintShares = useCallback(
+    (canvas: CanvasRenderingContext2D, width: number, height: number) => {
+      const area = { ...areaOf(width, height), left: 4 };
+      const y = (db: number) => yIn(area, db, TOP, BOTTOM);
+      distribution(canvas, area, before, true, colour("voice"), "your speech");
+      distribution(canvas, area, before, false, hatch(canvas), "the room");
+      levelLine(canvas, area, y(open), "", false);
+      levelLine(canvas, area, y(close), "", true);
+    },
+    [before, open, close],
+  );
+
+  return (
+    <PanelLayout
+      settings={SETTINGS.map((name) => (
+        <Setting key={name} path={`chain.${id}.settings.${name}`} />
+      ))}
+    >
+      <Panel className="flex-1" title="Peaks at the gate, dBFS; shaded while it was open">
+        <Picture
+          paint={paintHistory}
+          label="Ten seconds of peaks at the gate with both thresholds"
+          className="h-[330px] w-full"
+        />
+      </Panel>
+      <Panel className="w-[190px] shrink-0" title="How often, same scale">
+        <Picture
+          paint={paintShares}
+          label="How often speech and the room reach each level"
+          className="h-[330px] w-full"
+        />
+      </Panel>
+    </PanelLayout>
+  );
+}
+
+/** Shades the times at which the gate was open, and marks them at the bottom. */
+function openTimes(canvas: CanvasRenderingContext2D, area: Area, id: string) {
+  const open = readings.isOpen.get(id);
+  if (!open) return;
+  const width = (area.right - area.left) / open.length;
+  canvas.fillStyle = colour("voice");
+  for (let i = 0; i < open.length; i++) {
+    if (!open.at(i)) continue;
+    const x = area.left + i * width;
+    canvas.globalAlpha = 0.09;
+    canvas.fillRect(x, area.top, width + 0.5, area.bottom - area.top);
+    canvas.globalAlpha = 1;
+    canvas.fillRect(x, area.bottom + 1, width + 0.5, 3);
+  }
+}
+
+/** A smoothed histogram of peaks in speech or in pauses, lying on its side. */
+function distribution(
+  canvas: CanvasRenderingContext2D,
+  area: Area,
+  meter: string,
+  isSpeech: boolean,
+  fill: string | CanvasPattern,
+  label: string,
+) {
+  const peaks = readings.peak.get(meter);
+  if (!peaks) return;
+  const bins = new Float32Array(BINS);
+  let total = 0;
+  for (let i = 0; i < peaks.length; i++) {
+    const said = readings.activity.at(i);
+    const value = peaks.at(i);
+    if (value <= BOTTOM || (isSpeech ? said !== SPEECH : said !== 0)) continue;
+    const bin = Math.floor(((TOP - value) / (TOP - BOTTOM)) * BINS);
+    // Spread over five bins, so that ten seconds make a shape and not a comb.
+    for (let k = -2; k <= 2; k++) {
+      if (bin + k >= 0 && bin + k < BINS) bins[bin + k] = (bins[bin + k] ?? 0) + 3 - Math.abs(k);
+    }
+    total += 1;
+  }
+  if (total < 50) return;
+  const greatest = Math.max(...bins);
+  canvas.beginPath();
+  canvas.moveTo(area.left, area.top);
+  bins.forEach((count, i) => {
+    const y = area.top + ((i + 0.5) / BINS) * (area.bottom - area.top);
+    canvas.lineTo(area.left + (count / greatest) * (area.right - area.left) * 0.62, y);
+  });
+  canvas.lineTo(area.left, area.bottom);
+  canvas.closePath();
+  canvas.globalAlpha = isSpeech ? 0.45 : 1;
+  canvas.fillStyle = fill;
+  canvas.fill();
+  canvas.globalAlpha = 1;
+  canvas.strokeStyle = isSpeech ? colour("voice") : colour("noise");
+  canvas.lineWidth = 1.3;
+  canvas.stroke();
+  const y = area.top + ((bins.indexOf(greatest) + 0.5) / BINS) * (area.bottom - area.top);
+  canvas.font = TEXT_FONT;
+  canvas.textAlign = "right";
+  canvas.textBaseline = "middle";
+  canvas.fillStyle = isSpeech ? colour("voice-text") : colour("quiet");
+  canvas.fillText(label, area.right, y);
+}

@@ -1,0 +1,53 @@
+import { useCallback } from "react";
+import { readings, useLevels } from "../live/readings";
+import { colour, Picture } from "../ui/Picture";
+import { areaOf, levelGrid, timeAxis, tracePath, yIn } from "../ui/axes";
+import { Panel } from "../ui/Panel";
+
+/** Ten seconds of gain reduction, hanging from the top, and what it comes to in words. */
+export function ReductionPicture({ id, deepest }: { id: string; deepest: number }) {
+  const paint = useCallback(
+    (canvas: CanvasRenderingContext2D, width: number, height: number) => {
+      const area = areaOf(width, height);
+      levelGrid(canvas, area, 0, deepest, deepest / 6);
+      timeAxis(canvas, area);
+      const reduction = readings.reduction.get(id);
+      if (!reduction) return;
+      tracePath(canvas, area, reduction, (db) => yIn(area, db, 0, deepest));
+      canvas.strokeStyle = colour("voice");
+      canvas.lineWidth = 1.6;
+      canvas.stroke();
+      canvas.lineTo(area.right, area.top);
+      canvas.lineTo(area.left, area.top);
+      canvas.closePath();
+      canvas.globalAlpha = 0.3;
+      canvas.fillStyle = colour("voice");
+      canvas.fill();
+      canvas.globalAlpha = 1;
+    },
+    [id, deepest],
+  );
+  return (
+    <Panel className="flex-1" title="Gain reduction, dB">
+      <Picture paint={paint} label="Ten seconds of gain reduction" className="h-[308px] w-full" />
+      <ReductionSentence id={id} />
+    </Panel>
+  );
+}
+
+function ReductionSentence({ id }: { id: string }) {
+  useLevels();
+  const reduction = readings.reduction.get(id);
+  if (!reduction) return <p className="text-[13px]">–</p>;
+  const values = Array.from({ length: reduction.length }, (_, i) => reduction.at(i));
+  const working = values.filter((value) => value > 0.5);
+  const share = working.length / values.length;
+  const usual = working.toSorted((a, b) => a - b)[Math.floor(working.length / 2)] ?? 0;
+  return (
+    <p className="text-[13px]">
+      {share < 0.01
+        ? "Takes nothing away in the last 10 s."
+        : `Takes ${usual.toFixed(0)} dB off usually, ${Math.max(...values).toFixed(0)} dB at most; at work ${Math.round(share * 100)} % of the time.`}
+    </p>
+  );
+}

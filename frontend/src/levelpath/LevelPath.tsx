@@ -1,0 +1,145 @@
+/** The picture that all tasks share: the voice's level from the microphone to the viewers. */
+
+import { useCallback, useEffect, useRef, useState } from "react";
+import { readings, useLevels } from "../live/readings";
+import { useLive } from "../live/store";
+import { Picture } from "../ui/Picture";
+import { decibels } from "../units/format";
+import { openStage, openTask, useView } from "../view";
+import { Notch } from "./Notch";
+import { COLUMNS, paintLevelPath } from "./paint";
+import { columnX, frameOf, xOf } from "./scale";
+import { figureOf, notchesOf, stationsOf } from "./stations";
+
+const TALL = 316;
+const LOW = 150;
+
+export function LevelPath({ isTall }: { isTall: boolean }) {
+  const rig = useLive((live) => live.state?.rig);
+  const levels = useLevels();
+  const selected = useView((view) => (view.task === "Chain" ? view.stageId : null));
+  const place = useRef<HTMLElement>(null);
+  const [width, setWidth] = useState(0);
+  const height = isTall ? TALL : LOW;
+
+  useEffect(() => {
+    const watcher = new ResizeObserver(([entry]) => entry && setWidth(entry.contentRect.width));
+    if (place.current) watcher.observe(place.current);
+    return () => watcher.disconnect();
+  }, []);
+
+  const paint = useCallback(
+    (canvas: CanvasRenderingContext2D, w: number, h: number) => {
+      if (rig) paintLevelPath(canvas, w, h, stationsOf(rig), isTall);
+    },
+    [rig, isTall],
+  );
+  if (!rig) return null;
+
+  const stations = stationsOf(rig);
+  const frame = frameOf(width, height, isTall);
+  const gap = (frame.split - frame.left) / stations.length;
+  const isWaiting = levels !== null && levels.stations.microphone?.peaks_dbfs === null;
+
+  return (
+    <section
+      ref={place}
+      aria-label="Level path"
+      className="relative shrink-0 border-b border-line"
+      style={{ height }}
+    >
+      {isTall && (
+        <p className="absolute top-2 left-[18px] text-xs text-quiet">
+          Level path · last 10 s{isWaiting && " · waiting for speech"}
+        </p>
+      )}
+      {isTall && (
+        <p className="absolute top-2 text-xs text-quiet" style={{ left: frame.split + 18 }}>
+          What viewers get
+        </p>
+      )}
+      {stations.map((station, i) => (
+        <button
+          key={station.meter}
+          type="button"
+          aria-pressed={station.stageId !== null && station.stageId === selected}
+          onClick={() => (station.stageId ? openStage(station.stageId) : openEnd(station.meter))}
+          className={`absolute flex flex-col items-center justify-end rounded-md pb-1 ${
+            station.stageId !== null && station.stageId === selected
+              ? "bg-raised"
+              : "hover:bg-raised/40"
+          }`}
+          style={{
+            left: xOf(i, stations.length, frame) - Math.min(gap, 104) / 2,
+            width: Math.min(gap, 104),
+            top: isTall ? 26 : 4,
+            bottom: 4,
+          }}
+        >
+          <span
+            className={`text-[13px] ${station.stageId === selected && isTall ? "font-semibold" : ""} ${
+              rig.chain.find(({ id }) => id === station.stageId)?.is_bypassed ? "line-through" : ""
+            }`}
+          >
+            {station.label}
+          </span>
+          {isTall && (
+            <span className="figures text-xs text-quiet" data-figure={station.meter}>
+              {figureOf(station, rig, levels, readings.stages[station.stageId ?? ""])}
+            </span>
+          )}
+          <LiveLevel meter={station.meter} />
+        </button>
+      ))}
+      <Picture
+        paint={paint}
+        label="Levels of the voice and the room at each station, and of voice, game and music for the viewers"
+        className="pointer-events-none absolute inset-0 h-full w-full"
+      />
+      {isTall &&
+        rig.chain.flatMap((slot, i) =>
+          slot.is_bypassed
+            ? []
+            : notchesOf(slot).map((notch) => (
+                <Notch
+                  key={`${slot.id}.${notch.setting}`}
+                  path={`chain.${slot.id}.settings.${notch.setting}`}
+                  label={notch.label}
+                  side={notch.side}
+                  x={xOf(i + 1, stations.length, frame)}
+                  frame={frame}
+                />
+              )),
+        )}
+      {COLUMNS.map((name, i) => (
+        <div
+          key={name}
+          className="absolute bottom-1.5 w-14 -translate-x-1/2 text-center"
+          style={{ left: columnX(i, COLUMNS.length, frame) }}
+        >
+          <p
+            className={`text-[13px] font-semibold ${rig[name].is_muted ? "line-through" : ""}`}
+            style={{ color: name === "voice" ? "var(--voice-text)" : `var(--${name})` }}
+          >
+            {name[0]?.toUpperCase() + name.slice(1)}
+          </p>
+          {isTall && (
+            <p className="figures text-xs text-quiet">{decibels(levels?.peaks_dbfs[name])}</p>
+          )}
+        </div>
+      ))}
+    </section>
+  );
+}
+
+const openEnd = (meter: string) => openTask(meter === "microphone" ? "Wiring" : "Balance");
+
+/** The level now, for screen readers: it is drawn as a tick. Changes with the other figures. */
+function LiveLevel({ meter }: { meter: string }) {
+  useLevels();
+  return (
+    <span className="sr-only" data-live={meter}>
+      {decibels(readings.livePeak(meter))} dBFS now
+    </span>
+  );
+}

@@ -1,0 +1,73 @@
+/** The stations of the level path, from the microphone to the viewers, and what is written under each. */
+
+import type { Levels, Rig, Slot } from "../api/client";
+import type { StageReading } from "../live/readings";
+import { decibels, signless } from "../units/format";
+
+export type Station = {
+  /** Name of its measurements. */
+  meter: string;
+  label: string;
+  /** The stage it opens; null at both ends. */
+  stageId: string | null;
+};
+
+export const STAGE_LABELS: Record<Slot["stage"], string> = {
+  trim: "Trim",
+  gate: "Gate",
+  compressor: "Compressor",
+  limiter: "Limiter",
+};
+
+export function stationsOf(rig: Rig): Station[] {
+  return [
+    { meter: "microphone", label: "Microphone", stageId: null },
+    ...rig.chain.map((slot) => ({
+      meter: slot.id,
+      label: STAGE_LABELS[slot.stage],
+      stageId: slot.id,
+    })),
+    { meter: "viewers_voice", label: "Viewers", stageId: null },
+  ];
+}
+
+const signed = (value: number) => (value > 0 ? "+" : "") + signless(value, 1);
+
+/** What a stage does just now, in a word or a number. */
+export function figureOf(
+  station: Station,
+  rig: Rig,
+  levels: Levels | null,
+  reading: StageReading | undefined,
+): string {
+  const slot = rig.chain.find(({ id }) => id === station.stageId);
+  if (!slot) return decibels(levels?.stations[station.meter]?.peaks_dbfs);
+  if (slot.is_bypassed) return "bypassed";
+  switch (slot.stage) {
+    case "trim":
+      return signed(slot.settings.gain_db);
+    case "gate":
+      return reading?.is_open ? "open" : "closed";
+    default:
+      return signless(-Number(reading?.gain_reduction_db ?? 0), 1);
+  }
+}
+
+/** The thresholds that can be dragged on the path, as paths of settings. */
+export function notchesOf(
+  slot: Slot,
+): { setting: string; label: string; side: "above" | "below" }[] {
+  switch (slot.stage) {
+    case "gate":
+      return [
+        { setting: "open_threshold_dbfs", label: "open", side: "above" },
+        { setting: "close_threshold_dbfs", label: "close", side: "below" },
+      ];
+    case "compressor":
+      return [{ setting: "threshold_dbfs", label: "threshold", side: "above" }];
+    case "limiter":
+      return [{ setting: "ceiling_dbtp", label: "ceiling", side: "above" }];
+    default:
+      return [];
+  }
+}
