@@ -152,7 +152,7 @@ def default_chain() -> Chain:
     return (
         TrimSlot(id="trim", settings=TrimSettings(gain_db=7.0)),
         GateSlot(
-            id="gate", settings=GateSettings(open_threshold_dbfs=-40.0, close_threshold_dbfs=-45.0)
+            id="gate", settings=GateSettings(open_threshold_dbfs=-37.0, close_threshold_dbfs=-42.0)
         ),
         CompressorSlot(
             id="compressor",

@@ -97,6 +97,7 @@ class Studio:
         self._start_notice = opened.notice
         self._saved = rigs.load_active_rig(self._db)
         self._tried: Rig | None = None
+        self._trying_page: LivePage | None = None
         self._files = sound_files.list_sound_files(self._db)
         self._changing = asyncio.Lock()
         self._monitor = Monitor()
@@ -156,10 +157,11 @@ class Studio:
         """The newest figures; None until the engine plays."""
         return self._levels
 
-    async def try_setting(self, path: str, value: Any) -> None:
-        """Hear a value without saving it. Raises BadSetting."""
+    async def try_setting(self, page: LivePage, path: str, value: Any) -> None:
+        """Hear a value without saving it, while a page drags. Raises BadSetting."""
         async with self._changing:
             self._tried = changed(self.rig, path, value)
+            self._trying_page = page
             self._hear(self._tried)
 
     async def set_setting(self, path: str, value: Any) -> State:
@@ -271,8 +273,11 @@ class Studio:
         return page
 
     def close_page(self, page: LivePage) -> None:
-        """A page is gone."""
+        """A page is gone. What it was trying is taken back: nobody would ever save it."""
         self._pages.discard(page)
+        if page is self._trying_page and self._tried:
+            self._tried = None
+            self._hear(self._saved.rig)
 
     def notify(self, text: str, level: str) -> None:
         """Say a sentence in every window."""

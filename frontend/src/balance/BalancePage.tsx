@@ -160,7 +160,7 @@ function Feed() {
       <dl className="mt-1 grid grid-cols-2 text-[13px]">
         <Row label="Loudness, 0.4 s">{decibels(levels?.momentary_lufs)} LUFS</Row>
         <Row label="Loudness, 3 s">{decibels(levels?.short_term_lufs)} LUFS</Row>
-        <Row label="True peak">{decibels(levels?.true_peak_dbtp)} dBTP</Row>
+        <Row label="True peak, 10 s">{decibels(levels?.true_peak_dbtp)} dBTP</Row>
       </dl>
       <Setting path="viewers.ceiling_dbtp" />
     </Panel>

@@ -7,7 +7,6 @@ import { STAGE_LABELS } from "../levelpath/stations";
 import { Button } from "../ui/Button";
 import { useView } from "../view";
 import { CompressorPanel } from "./CompressorPanel";
-import { Findings } from "./Findings";
 import { GatePanel } from "./GatePanel";
 import { LimiterPanel } from "./LimiterPanel";
 import { TrimPanel } from "./TrimPanel";
@@ -60,7 +59,6 @@ export function ChainPage() {
       <div className={slot.is_bypassed ? "opacity-60" : ""}>
         <Panel key={slot.id} id={slot.id} before={chain[index - 1]?.id ?? "microphone"} />
       </div>
-      <Findings />
     </>
   );
 }

@@ -85,7 +85,7 @@ export function CompressorPanel({ id }: PanelProps) {
         <Picture
           paint={paint}
           label="Transfer curve of the compressor with the present level"
-          className="h-[330px] w-full"
+          className="h-[286px] w-full"
         />
       </Panel>
       <ReductionPicture id={id} deepest={24} />

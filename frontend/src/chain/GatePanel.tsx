@@ -78,14 +78,14 @@ export function GatePanel({ id, before }: PanelProps) {
         <Picture
           paint={paintHistory}
           label="Ten seconds of peaks at the gate with both thresholds"
-          className="h-[330px] w-full"
+          className="h-[286px] w-full"
         />
       </Panel>
       <Panel className="w-[190px] shrink-0" title="How often, same scale">
         <Picture
           paint={paintShares}
           label="How often speech and the room reach each level"
-          className="h-[330px] w-full"
+          className="h-[286px] w-full"
         />
       </Panel>
     </PanelLayout>
@@ -96,15 +96,18 @@ export function GatePanel({ id, before }: PanelProps) {
 function openTimes(canvas: CanvasRenderingContext2D, area: Area, id: string) {
   const open = readings.isOpen.get(id);
   if (!open) return;
-  const width = (area.right - area.left) / open.length;
+  const x = (i: number) => area.left + (i / open.length) * (area.right - area.left);
   canvas.fillStyle = colour("voice");
-  for (let i = 0; i < open.length; i++) {
-    if (!open.at(i)) continue;
-    const x = area.left + i * width;
-    canvas.globalAlpha = 0.09;
-    canvas.fillRect(x, area.top, width + 0.5, area.bottom - area.top);
+  // Whole runs at once: neighbouring slices would overlap into stripes.
+  for (let start = 0; start < open.length; start++) {
+    if (!open.at(start)) continue;
+    let end = start;
+    while (end < open.length && open.at(end)) end++;
+    canvas.globalAlpha = 0.12;
+    canvas.fillRect(x(start), area.top, x(end) - x(start), area.bottom - area.top);
     canvas.globalAlpha = 1;
-    canvas.fillRect(x, area.bottom + 1, width + 0.5, 3);
+    canvas.fillRect(x(start), area.bottom + 1, x(end) - x(start), 3);
+    start = end;
   }
 }
 
@@ -138,7 +141,7 @@ function distribution(
   canvas.moveTo(area.left, area.top);
   bins.forEach((count, i) => {
     const y = area.top + ((i + 0.5) / BINS) * (area.bottom - area.top);
-    canvas.lineTo(area.left + (count / greatest) * (area.right - area.left) * 0.62, y);
+    canvas.lineTo(area.left + (count / greatest) * (area.right - area.left) * 0.5, y);
   });
   canvas.lineTo(area.left, area.bottom);
   canvas.closePath();

@@ -49,7 +49,7 @@ export function LimiterPanel({ id, before }: PanelProps) {
         <Picture
           paint={paint}
           label="Ten seconds of peaks before and after the limiter"
-          className="h-[330px] w-full"
+          className="h-[286px] w-full"
         />
       </Panel>
       <ReductionPicture id={id} deepest={12} />

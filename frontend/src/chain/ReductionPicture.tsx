@@ -29,7 +29,7 @@ export function ReductionPicture({ id, deepest }: { id: string; deepest: number 
   );
   return (
     <Panel className="flex-1" title="Gain reduction, dB">
-      <Picture paint={paint} label="Ten seconds of gain reduction" className="h-[308px] w-full" />
+      <Picture paint={paint} label="Ten seconds of gain reduction" className="h-[264px] w-full" />
       <ReductionSentence id={id} />
     </Panel>
   );

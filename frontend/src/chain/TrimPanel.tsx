@@ -67,7 +67,7 @@ export function TrimPanel({ id, before }: PanelProps) {
         <Picture
           paint={paint}
           label="Ten seconds of peaks before and after the trim"
-          className="h-[272px] w-full"
+          className="h-[262px] w-full"
         />
         <p className="text-[13px]">
           Speech peaks at {decibels(inside?.peaks_dbfs)} dBFS at the microphone and{" "}

@@ -61,8 +61,8 @@ export function Notch({ path, label, side, x, frame }: Props) {
       onPointerUp={(event) => {
         if (dragged === null) return;
         setDragged(null);
-        const next = follow(event);
-        if (next !== setting.value) setSetting(path, next);
+        // Saved even if the value shown is already this one: so far it has only been tried.
+        setSetting(path, follow(event));
       }}
       onPointerCancel={() => setDragged(null)}
     >

@@ -1,11 +1,11 @@
 import { Slider } from "radix-ui";
-import { useLevels } from "../live/readings";
 import { listen, setPlayback, stopListening, useSound } from "../live/sound";
 import { say } from "../live/store";
 import { Button } from "../ui/Button";
 import { signless, spoken } from "../units/format";
 import { openTask, TASKS, useView } from "../view";
 import { Feather } from "./Feather";
+import { Findings } from "./Findings";
 
 export function Rail() {
   const current = useView((view) => view.task);
@@ -31,28 +31,11 @@ export function Rail() {
           </button>
         ))}
       </nav>
-      <FindingsCount />
-      <div className="mt-auto">
+      <Findings />
+      <div className="mt-auto pt-3">
         <ListenBox />
       </div>
     </div>
-  );
-}
-
-function FindingsCount() {
-  const findings = useLevels()?.findings ?? [];
-  if (!findings.length) return null;
-  return (
-    <button
-      type="button"
-      className="px-[18px] pt-8 text-left text-[13px]"
-      onClick={() => openTask("Chain")}
-    >
-      <span className="block font-semibold text-voice-text">
-        {findings.length === 1 ? "1 finding" : `${findings.length} findings`}
-      </span>
-      <span className="text-xs text-quiet">see Chain</span>
-    </button>
   );
 }
 
@@ -67,7 +50,7 @@ function ListenBox() {
       <Button
         look={isListening ? "main" : "plain"}
         aria-pressed={isListening}
-        className="w-full rounded-md! py-2! font-semibold"
+        className={`w-full rounded-md! py-2! font-semibold ${isListening ? "" : "bg-panel!"}`}
         onClick={() => (isListening ? stopListening() : void start())}
       >
         {isListening ? "Listening" : "Listen"}
@@ -88,7 +71,7 @@ function ListenBox() {
           aria-valuetext={spoken(playbackDb, "dB", 0)}
         />
       </Slider.Root>
-      <p className="figures text-xs text-quiet">{signless(playbackDb, 0)} dB, here only</p>
+      <p className="figures text-xs text-quiet">{signless(playbackDb, 0)} dB here</p>
       {isListening && (
         <p className="figures mt-1 text-[11px] text-quiet">
           {fillMs.toFixed(0)} ms waiting

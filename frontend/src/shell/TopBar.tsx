@@ -22,7 +22,8 @@ export function TopBar() {
       <Clearance name="game" />
       <Clearance name="music" />
       <Figure label="Delay" title="From the microphone to the viewers: the chain and the ceiling">
-        {levels ? levels.latency_ms.toFixed(1) : "–"} <small className="font-normal">ms</small>
+        {levels ? levels.latency_ms.toFixed(1) : "–"}
+        <Unit>ms</Unit>
       </Figure>
       <Health />
       <div className="flex items-center gap-1">
@@ -100,7 +101,8 @@ function Clearance({ name }: { name: "game" | "music" }) {
   return (
     <Figure label={`Over ${name}`} title={standing?.text}>
       <span className={isOff ? "text-voice-text" : ""}>
-        {decibels(levels?.clearance_db[name])} <small>dB</small>
+        {decibels(levels?.clearance_db[name])}
+        <Unit>dB</Unit>
       </span>
       <small className="ml-1.5 text-xs font-normal text-quiet">
         {isOff ? "wants " : ""}
@@ -124,9 +126,14 @@ function Health() {
   const late = late_blocks + missed_blocks;
   return (
     <Figure label={late ? `Engine, ${late} late` : "Engine"} title="Share of each block's time">
-      {load_percent.toFixed(0)} <small>%</small>
+      {load_percent.toFixed(0)}
+      <Unit>%</Unit>
     </Figure>
   );
+}
+
+function Unit({ children }: { children: string }) {
+  return <small className="ml-1 font-sans text-xs font-normal">{children}</small>;
 }
 
 type IconProps = { label: string; isOff?: boolean; onClick: () => void; children: ReactNode };

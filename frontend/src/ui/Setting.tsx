@@ -41,7 +41,7 @@ export function Setting({ path, colour = "var(--voice)", label }: Props) {
   };
 
   return (
-    <div className="py-[5px]" title={info.help} data-path={path}>
+    <div className="pb-px" title={info.help} data-path={path}>
       <div className="flex items-baseline justify-between">
         <span className="text-[13px]">{name}</span>
         <span className="flex items-baseline gap-1.5">
@@ -55,7 +55,7 @@ export function Setting({ path, colour = "var(--voice)", label }: Props) {
         </span>
       </div>
       <Slider.Root
-        className="relative flex h-5 touch-none items-center select-none"
+        className="relative flex h-[18px] touch-none items-center select-none"
         min={toTravel(info.minimum, info)}
         max={toTravel(info.maximum, info)}
         step={info.taper === "log" ? 0.0001 : info.step}

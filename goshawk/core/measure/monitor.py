@@ -4,6 +4,7 @@ Runs beside the audio process, on the readings it sends: sorting a thousand mome
 has no place in the per-block path.
 """
 
+from collections import deque
 from typing import Any
 
 import numpy as np
@@ -24,6 +25,9 @@ from goshawk.units import frames_to_ms
 
 WINDOW_S = 10.0
 WINDOW_MOMENTS = int(WINDOW_S * 1000 / MOMENT_MS)
+KEPT_TRUE_PEAKS = 300
+"""One each reading: ten seconds."""
+
 KEPT_SEGMENTS = 600
 """A minute of loudness segments: enough for short-term loudness and a recent integrated one."""
 
@@ -40,7 +44,7 @@ class Monitor:
         self._moments: Floats = np.zeros((0, 0, 2))
         self._activity: NDArray[np.int8] = np.zeros(0, np.int8)
         self._segments = np.zeros(0)
-        self._true_peak = -120.0
+        self._true_peaks: deque[float] = deque(maxlen=KEPT_TRUE_PEAKS)
         self._last: dict[str, Any] = {}
 
     def push(self, readings: dict[str, Any]) -> None:
@@ -53,7 +57,7 @@ class Monitor:
         self._moments = np.concatenate([self._moments, moments], 1)[:, -WINDOW_MOMENTS:]
         self._activity = np.concatenate([self._activity, readings["activity"]])[-WINDOW_MOMENTS:]
         self._segments = np.concatenate([self._segments, readings["segments"]])[-KEPT_SEGMENTS:]
-        self._true_peak = max(self._true_peak, readings["true_peak_dbtp"])
+        self._true_peaks.append(readings["true_peak_dbtp"])
         self._last = readings
 
     def live(self) -> dict[str, Any]:
@@ -104,13 +108,12 @@ class Monitor:
         short_term = loudness.sliding_loudness(
             self._segments[-loudness.SEGMENTS_PER_SHORT_TERM :], loudness.SEGMENTS_PER_SHORT_TERM
         )
-        true_peak, self._true_peak = self._true_peak, -120.0
         return {
             "peaks_dbfs": peaks,
             "clearance_db": clearances,
             "momentary_lufs": _audible(momentary),
             "short_term_lufs": _audible(short_term),
-            "true_peak_dbtp": _rounded(true_peak),
+            "true_peak_dbtp": _rounded(max(self._true_peaks)),
             "latency_ms": round(frames_to_ms(self._last["latency_frames"]), 1),
             "stage_latency_ms": {
                 name: round(frames_to_ms(frames), 2)

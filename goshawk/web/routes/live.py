@@ -27,7 +27,7 @@ async def live(socket: WebSocket, studio: StudioDep) -> None:
             message = await socket.receive()
             if message["type"] == "websocket.disconnect":
                 return
-            refusal = await _obey(studio, message.get("text"))
+            refusal = await _obey(studio, page, message.get("text"))
             if refusal:
                 page.tell(refusal.model_dump_json())
                 page.tell(studio.state().model_dump_json())
@@ -42,7 +42,7 @@ async def _send(socket: WebSocket, page: LivePage) -> None:
             await socket.send_text(await page.next())
 
 
-async def _obey(studio: Studio, text: str | None) -> Refusal | None:
+async def _obey(studio: Studio, page: LivePage, text: str | None) -> Refusal | None:
     """Do what a message asks; what is wrong with it, if it cannot be done."""
     if text is None or len(text) > LARGEST_MESSAGE:
         return Refusal(
@@ -60,7 +60,7 @@ async def _obey(studio: Studio, text: str | None) -> Refusal | None:
     try:
         match asked:
             case TrySetting():
-                await studio.try_setting(asked.path, asked.value)
+                await studio.try_setting(page, asked.path, asked.value)
             case SetSetting():
                 await studio.set_setting(asked.path, asked.value)
             case Undo():
