@@ -22,7 +22,7 @@ Block = NDArray[np.float32]
 Floats = NDArray[np.float64]
 SettingsT = TypeVar("SettingsT", bound=Settings)
 
-GLIDE_MS = 8.0
+GLIDE_MS = 10.0
 """Time constant of each of the two poles through which changed settings glide. Two poles start
 with zero slope, so a jump of a setting has no corner that would be heard as a click."""
 

@@ -1,0 +1,164 @@
+"""What holds for every stage, whatever it does. A new stage is covered once it is listed in STAGES."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from goshawk.core.graph.chain import STAGES, StagePlace
+from goshawk.core.rig import Slot, default_chain
+from goshawk.core.settings import Settings
+from tests.conftest import RATE_HZ, peak_db, random_sound, run, tone
+
+BLOCK = 1024
+every_stage = pytest.mark.parametrize("name", list(STAGES))
+
+
+def default_slot(name: str) -> Slot:
+    return next(slot for slot in default_chain() if slot.stage == name)
+
+
+def place_of(name: str, channels: int = 1, **changes: Any) -> StagePlace:
+    slot = default_slot(name)
+    return StagePlace(slot.model_copy(update=changes), channels, BLOCK)
+
+
+def at_ends(model: type[Settings], *, is_high: bool) -> Settings:
+    """Every number at one end of its range."""
+    schema = model.model_json_schema()["properties"]
+    end = "maximum" if is_high else "minimum"
+    return model(**{name: field[end] for name, field in schema.items() if end in field})
+
+
+def through(place: StagePlace, sound: np.ndarray, block_frames: int) -> np.ndarray:
+    out = sound.copy()
+    for start in range(0, len(out), block_frames):
+        place.process(out[start : start + block_frames])
+    return out
+
+
+@every_stage
+@settings(max_examples=8, deadline=None)
+@given(seed=st.integers(0, 1000), cuts=st.lists(st.integers(0, BLOCK), min_size=3, max_size=12))
+def test_any_way_of_cutting_gives_the_same_samples(name: str, seed: int, cuts: list[int]) -> None:
+    sound = random_sound(seed, 0.2, channels=2)
+    whole = through(place_of(name, 2), sound, BLOCK)
+    place, cut, at = place_of(name, 2), sound.copy(), 0
+    for frames in [*cuts, *[BLOCK] * 20]:
+        place.process(cut[at : at + frames])
+        at += frames
+    np.testing.assert_array_equal(whole, cut)
+
+
+@every_stage
+def test_silence_stays_silence_and_a_silent_channel_stays_silent(name: str) -> None:
+    assert not through(place_of(name), np.zeros((RATE_HZ, 1), np.float32), 256).any()
+    sound = random_sound(1, channels=2)
+    sound[:, 1] = 0.0
+    assert not through(place_of(name, 2), sound, 256)[:, 1].any()
+
+
+@every_stage
+@pytest.mark.parametrize("is_high", [False, True])
+@pytest.mark.parametrize(
+    "sound",
+    [
+        np.full((4000, 1), np.nan, np.float32),
+        np.full((4000, 1), np.inf, np.float32),
+        np.full((4000, 1), -3e38, np.float32),
+        np.full((4000, 1), 1e-42, np.float32),
+        np.ones((4000, 1), np.float32),
+        np.eye(4000, 1, dtype=np.float32),
+        random_sound(2) * 1000,
+    ],
+    ids=["nan", "infinity", "greatest", "denormal", "dc", "impulse", "overload"],
+)
+def test_output_is_finite_whatever_enters_at_both_ends_of_every_range(
+    name: str, is_high: bool, sound: np.ndarray
+) -> None:
+    stage = STAGES[name](at_ends(type(default_slot(name).settings), is_high=is_high), 1, BLOCK)
+    out = run(stage, np.ascontiguousarray(sound))
+    assert np.isfinite(out).all()
+    # What entered is over at once: usual sound passes as it would have.
+    assert np.isfinite(run(stage, tone(997, -20, 0.3))).all()
+    assert not np.any((np.abs(out) > 0) & (np.abs(out) < 1e-38))
+
+
+@every_stage
+def test_reset_forgets_all_sound(name: str) -> None:
+    stage = place_of(name).stage
+    fresh = run(stage, random_sound(3))
+    run(stage, random_sound(4) * 100)
+    stage.reset()
+    np.testing.assert_array_equal(fresh, run(stage, random_sound(3)))
+
+
+@every_stage
+def test_bypass_is_a_delay_of_the_latency(name: str) -> None:
+    place = place_of(name, is_bypassed=True)
+    impulse = np.zeros((4000, 1), np.float32)
+    impulse[100] = 0.5
+    out = through(place, impulse, 256)
+    assert np.flatnonzero(out).tolist() == [100 + place.latency_frames]
+
+
+@every_stage
+def test_the_stage_itself_has_the_latency_it_declares(name: str) -> None:
+    """The greatest correlation of output with input lies at the declared latency."""
+    stage = place_of(name).stage
+    sound = random_sound(5, 0.3) * 0.2 + tone(300, -12, 0.3)[: round(0.3 * RATE_HZ)] * 0.0
+    out = run(stage, sound)[:, 0]
+    lags = np.arange(0, 800)
+    match = [np.dot(out[lag:], sound[: len(out) - lag, 0]) for lag in lags]
+    assert lags[int(np.argmax(match))] == stage.latency_frames
+
+
+def energy_off_tone_db(sound: np.ndarray, hz: float) -> float:
+    """Energy away from a tone (and from its slow change of level), relative to it, in dB."""
+    windowed = sound * np.blackman(len(sound))
+    power = np.abs(np.fft.rfft(windowed)) ** 2
+    near = np.abs(np.fft.rfftfreq(len(sound), 1 / RATE_HZ) - hz) < 200
+    return float(10 * np.log10(power[~near].sum() / power[near].sum()))
+
+
+JUMPS: list[tuple[str, dict[str, Any]]] = [
+    ("trim", {"gain_db": -20.0}),
+    ("trim", {"is_polarity_inverted": True}),
+    ("trim", {"is_dc_removed": False}),
+    ("gate", {"range_db": 60.0}),
+    ("gate", {"look_ahead_ms": 8.0}),
+    ("gate", {"open_threshold_dbfs": -5.0, "close_threshold_dbfs": -5.0, "hold_ms": 0.0}),
+    ("compressor", {"threshold_dbfs": -60.0, "attack_ms": 0.1}),
+    ("compressor", {"makeup_gain_db": 30.0}),
+    ("compressor", {"ratio": 20.0, "knee_db": 0.0}),
+    ("compressor", {"mix_percent": 0.0}),
+    ("limiter", {"ceiling_dbtp": -24.0}),
+]
+
+
+@pytest.mark.parametrize(("name", "jump"), JUMPS, ids=str)
+def test_a_jump_of_a_setting_makes_no_click(name: str, jump: dict[str, Any]) -> None:
+    place = place_of(name)
+    sound = tone(1000, -18, 2.0)
+    changed = default_slot(name).settings.model_copy(update=jump)
+    out = sound.copy()
+    for number, start in enumerate(range(0, len(out), 480)):
+        if number == 100:
+            place.apply(place.slot.model_copy(update={"settings": changed}))
+        place.process(out[start : start + 480])
+    around = out[int(0.85 * RATE_HZ) : int(1.5 * RATE_HZ), 0]
+    assert energy_off_tone_db(around, 1000) < -60
+
+
+@every_stage
+def test_bypassing_makes_no_click_and_moves_nothing_in_time(name: str) -> None:
+    place = place_of(name)
+    out = tone(1000, -18, 2.0)
+    for number, start in enumerate(range(0, len(out), 480)):
+        if number in (100, 150):
+            place.apply(place.slot.model_copy(update={"is_bypassed": number == 100}))
+        place.process(out[start : start + 480])
+    assert energy_off_tone_db(out[int(0.85 * RATE_HZ) :, 0], 1000) < -60
+    assert peak_db(out[int(1.2 * RATE_HZ) : int(1.4 * RATE_HZ)]) == pytest.approx(-18, abs=0.01)
