@@ -28,6 +28,8 @@ def read_sound_file(path: Path, name: str | None = None) -> tuple[Block, int]:
     of more than two channels, or holds NaN or infinity.
     """
     name = name or path.name
+    if not path.exists():
+        raise BadSoundFile(f"{name} does not exist. Check the path.")
     try:
         with soundfile.SoundFile(path) as file:
             rate_hz, channels, frames = file.samplerate, file.channels, file.frames
@@ -40,9 +42,7 @@ def read_sound_file(path: Path, name: str | None = None) -> tuple[Block, int]:
                     f"{name} is longer than {LONGEST_S // 60} minutes. Cut it, and give a part."
                 )
             sound = file.read(dtype="float32", always_2d=True)
-    except (soundfile.LibsndfileError, OSError, RuntimeError) as error:
-        if isinstance(error, OSError) and not path.exists():
-            raise BadSoundFile(f"{name} does not exist. Check the path.") from None
+    except (soundfile.LibsndfileError, OSError, RuntimeError):
         raise BadSoundFile(
             f"{name} cannot be read as sound. Give a {PLAYED_FORMATS} file."
         ) from None

@@ -11,8 +11,8 @@ from goshawk.errors import StoreUnusable
 from goshawk.store.database import transaction
 
 KEPT_REVISIONS = 500
-MERGE_S = 1.0
-"""Changes of one setting closer together than this are one step of undo (a held arrow key)."""
+NUDGE_S = 1.0
+"""Nudges of one setting closer together than this are one step of undo (a held arrow key)."""
 
 
 @dataclass(frozen=True)
@@ -36,7 +36,9 @@ def load_active_rig(connection: sqlite3.Connection) -> SavedRig:
     return _load(connection)
 
 
-def save_change(connection: sqlite3.Connection, rig: Rig, path: str) -> SavedRig:
+def save_change(
+    connection: sqlite3.Connection, rig: Rig, path: str, *, is_nudge: bool = False
+) -> SavedRig:
     """Save a new state of the active rig; what had been undone before it is forgotten."""
     now = time.time()
     try:
@@ -47,8 +49,8 @@ def save_change(connection: sqlite3.Connection, rig: Rig, path: str) -> SavedRig
                 "DELETE FROM revisions WHERE rig_id = :rig AND number > :number",
                 {"rig": rig_id, "number": number},
             )
-            is_same = active["changed_path"] == path and now - active["saved_at"] < MERGE_S
-            if is_same and number > 1:
+            is_same = active["changed_path"] == path and now - active["saved_at"] < NUDGE_S
+            if is_nudge and is_same:
                 connection.execute(
                     "UPDATE revisions SET document = :document, saved_at = :now "
                     "WHERE rig_id = :rig AND number = :number",

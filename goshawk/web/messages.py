@@ -26,11 +26,15 @@ class TrySetting(_FromPage):
 
 
 class SetSetting(_FromPage):
-    """Change and save a setting; answered by the new state."""
+    """Change and save a setting; answered by the new state.
+
+    A nudge is one of a run of small steps, as a held key makes: it joins the one before it, so that
+    undo takes the run back at once."""
 
     type: Literal["set"]
     path: str = Field(max_length=200)
     value: float | bool | str
+    is_nudge: bool = False
 
 
 class Undo(_FromPage):

@@ -164,13 +164,15 @@ class Studio:
             self._trying_page = page
             self._hear(self._tried)
 
-    async def set_setting(self, path: str, value: Any) -> State:
+    async def set_setting(self, path: str, value: Any, *, is_nudge: bool = False) -> State:
         """Change and save one setting. Raises BadSetting; then nothing has changed."""
         async with self._changing:
             try:
                 rig = changed(self._saved.rig, path, value)
                 self._check_file(rig)
-                self._saved = await self._in_store(lambda: rigs.save_change(self._db, rig, path))
+                self._saved = await self._in_store(
+                    lambda: rigs.save_change(self._db, rig, path, is_nudge=is_nudge)
+                )
             finally:
                 self._tried = None
                 self._hear(self._saved.rig)

@@ -740,8 +740,16 @@ export interface components {
         /**
          * SetSetting
          * @description Change and save a setting; answered by the new state.
+         *
+         *     A nudge is one of a run of small steps, as a held key makes: it joins the one before it, so that
+         *     undo takes the run back at once.
          */
         SetSetting: {
+            /**
+             * Is Nudge
+             * @default false
+             */
+            is_nudge: boolean;
             /** Path */
             path: string;
             /**

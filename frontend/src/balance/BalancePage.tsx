@@ -100,7 +100,7 @@ function Strip({ name, path }: { name: StripName; path: string }) {
   const standing = levels?.standings[name];
   const isOff = standing?.verdict === "too loud" || standing?.verdict === "too quiet";
   const title = name[0]?.toUpperCase() + name.slice(1);
-  const tone = name === "voice" ? "var(--voice-text)" : `var(--${name})`;
+  const tone = name === "voice" ? "var(--voice-strong)" : `var(--${name})`;
   return (
     <section
       aria-label={title}
@@ -135,7 +135,7 @@ function Strip({ name, path }: { name: StripName; path: string }) {
           <Row label="Voice above it">{decibels(levels?.clearance_db[name])} dB</Row>
         )}
       </dl>
-      <p className={`mt-1 text-[13px] ${isOff ? "font-semibold text-voice-text" : "text-quiet"}`}>
+      <p className={`mt-1 text-[13px] ${isOff ? "font-semibold text-voice-strong" : "text-quiet"}`}>
         {isOff && "▲ "}
         {standing?.text ?? "–"}
       </p>

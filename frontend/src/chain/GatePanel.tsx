@@ -156,6 +156,6 @@ function distribution(
   canvas.font = TEXT_FONT;
   canvas.textAlign = "right";
   canvas.textBaseline = "middle";
-  canvas.fillStyle = isSpeech ? colour("voice-text") : colour("quiet");
+  canvas.fillStyle = isSpeech ? colour("voice-strong") : colour("quiet");
   canvas.fillText(label, area.right, y);
 }

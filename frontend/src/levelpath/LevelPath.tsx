@@ -119,7 +119,7 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
         >
           <p
             className={`text-[13px] font-semibold ${rig[name].is_muted ? "line-through" : ""}`}
-            style={{ color: name === "voice" ? "var(--voice-text)" : `var(--${name})` }}
+            style={{ color: name === "voice" ? "var(--voice-strong)" : `var(--${name})` }}
           >
             {name[0]?.toUpperCase() + name.slice(1)}
           </p>

@@ -1,7 +1,7 @@
 /** A threshold on the level path: a mark on its station that can be dragged up and down. */
 
 import { useState, type KeyboardEvent, type PointerEvent } from "react";
-import { setSetting, trySetting } from "../live/link";
+import { nudgeSetting, setSetting, trySetting } from "../live/link";
 import { useSetting } from "../ui/Setting";
 import { digitsOf, signless, spoken } from "../units/format";
 import { afterKey, settle } from "../units/taper";
@@ -30,7 +30,8 @@ export function Notch({ path, label, side, x, frame }: Props) {
       : afterKey(event.key, event.shiftKey, value, info);
     if (next === null) return;
     event.preventDefault();
-    setSetting(path, next);
+    if (isReset) setSetting(path, next);
+    else nudgeSetting(path, next);
   };
 
   return (

@@ -143,7 +143,7 @@ function path(canvas: CanvasRenderingContext2D, stations: Station[], levels: Lev
 /** What is over is vermilion and marked. */
 function over(canvas: CanvasRenderingContext2D, x: number, y: number, word: string) {
   canvas.font = `600 ${TEXT_FONT}`;
-  canvas.fillStyle = colour("over-text");
+  canvas.fillStyle = colour("over-strong");
   canvas.textAlign = "center";
   canvas.textBaseline = "middle";
   canvas.fillText(`▲ ${word}`, x, y);

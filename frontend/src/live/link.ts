@@ -80,7 +80,12 @@ export function trySetting(path: string, value: Value) {
 
 /** Change and save a setting. */
 export function setSetting(path: string, value: Value) {
-  send({ type: "set", path, value });
+  send({ type: "set", path, value, is_nudge: false });
+}
+
+/** Change and save by a small step: a run of them is undone at once. */
+export function nudgeSetting(path: string, value: Value) {
+  send({ type: "set", path, value, is_nudge: true });
 }
 
 export const undo = () => send({ type: "undo" });

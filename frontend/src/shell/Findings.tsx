@@ -8,7 +8,7 @@ export function Findings() {
   if (!findings.length) return null;
   return (
     <section aria-label="Findings" className="overflow-auto px-[18px] pt-6 text-xs">
-      <h2 className="text-[13px] font-semibold text-voice-text">
+      <h2 className="text-[13px] font-semibold text-voice-strong">
         {findings.length === 1 ? "1 finding" : `${findings.length} findings`}
       </h2>
       <ul>

@@ -9,7 +9,7 @@ export function Messages() {
   return (
     <div role="log" aria-label="Messages" aria-live="polite">
       {status === "lost" && (
-        <p className="border-b border-over bg-panel px-[18px] py-2 text-over-text">
+        <p className="border-b border-over bg-panel px-[18px] py-2 text-over-strong">
           ▲ There is no connection to Goshawk. It is being tried again; what you hear may go on.
         </p>
       )}
@@ -18,7 +18,7 @@ export function Messages() {
           key={message.id}
           className="flex items-center gap-3 border-b border-line bg-panel px-[18px] py-1.5 text-[13px]"
         >
-          <p className={`flex-1 ${message.level === "trouble" ? "text-over-text" : ""}`}>
+          <p className={`flex-1 ${message.level === "trouble" ? "text-over-strong" : ""}`}>
             {message.level === "trouble" && "▲ "}
             {message.text}
           </p>

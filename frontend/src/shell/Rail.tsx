@@ -10,7 +10,7 @@ import { Findings } from "./Findings";
 export function Rail() {
   const current = useView((view) => view.task);
   return (
-    <div className="flex flex-col bg-rail py-4">
+    <aside aria-label="Tasks and listening" className="flex flex-col bg-rail py-4">
       <div className="flex items-center gap-2 px-3.5 pb-5 text-[17px] font-semibold">
         <Feather /> goshawk
       </div>
@@ -35,7 +35,7 @@ export function Rail() {
       <div className="mt-auto pt-3">
         <ListenBox />
       </div>
-    </div>
+    </aside>
   );
 }
 
@@ -75,7 +75,7 @@ function ListenBox() {
       {isListening && (
         <p className="figures mt-1 text-[11px] text-quiet">
           {fillMs.toFixed(0)} ms waiting
-          {underruns > 0 && <span className="block text-over-text">▲ {underruns} gaps</span>}
+          {underruns > 0 && <span className="block text-over-strong">▲ {underruns} gaps</span>}
         </p>
       )}
     </div>

@@ -52,7 +52,7 @@ export function TopBar() {
 function SavedLine() {
   const status = useLive((live) => live.status);
   const isSaved = useLive((live) => live.state?.is_saved ?? true);
-  if (status === "lost") return <p className="text-xs text-over-text">▲ connection lost</p>;
+  if (status === "lost") return <p className="text-xs text-over-strong">▲ connection lost</p>;
   if (status === "connecting") return <p className="text-xs text-quiet">connecting …</p>;
   return <p className="text-xs text-quiet">{isSaved ? "saved" : "trying …"}</p>;
 }
@@ -100,7 +100,7 @@ function Clearance({ name }: { name: "game" | "music" }) {
   const isOff = standing && standing.verdict !== "on target" && standing.verdict !== "waiting";
   return (
     <Figure label={`Over ${name}`} title={standing?.text}>
-      <span className={isOff ? "text-voice-text" : ""}>
+      <span className={isOff ? "text-voice-strong" : ""}>
         {decibels(levels?.clearance_db[name])}
         <Unit>dB</Unit>
       </span>
@@ -118,7 +118,7 @@ function Health() {
   if (!levels || !isRunning) {
     return (
       <Figure label="Engine">
-        <span className="text-sm text-over-text">starting</span>
+        <span className="text-sm text-over-strong">starting</span>
       </Figure>
     );
   }

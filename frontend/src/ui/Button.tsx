@@ -4,7 +4,9 @@ type Props = ButtonHTMLAttributes<HTMLButtonElement> & { look?: "main" | "plain"
 
 export function Button({ look = "plain", className = "", ...rest }: Props) {
   const colours =
-    look === "main" ? "bg-voice text-on-voice font-semibold" : "bg-raised text-text hover:bg-line";
+    look === "main"
+      ? "bg-voice-strong text-on-voice font-semibold"
+      : "bg-raised text-text hover:bg-line";
   return (
     <button
       type="button"

@@ -22,7 +22,7 @@ export function Choice({ label, value, options, onChange }: Props) {
         <ToggleGroup.Item
           key={option.value}
           value={option.value}
-          className="rounded-full px-3.5 py-1 text-[13px] data-[state=on]:bg-voice data-[state=on]:font-semibold data-[state=on]:text-on-voice"
+          className="rounded-full px-3.5 py-1 text-[13px] data-[state=on]:bg-voice-strong data-[state=on]:font-semibold data-[state=on]:text-on-voice"
         >
           {option.label}
         </ToggleGroup.Item>

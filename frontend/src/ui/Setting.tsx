@@ -3,7 +3,7 @@
 import { Slider } from "radix-ui";
 import { useState, type KeyboardEvent } from "react";
 import { settingInfo, valueAt, type SettingInfo } from "../api/settings";
-import { setSetting, trySetting } from "../live/link";
+import { nudgeSetting, setSetting, trySetting } from "../live/link";
 import { useLive } from "../live/store";
 import { digitsOf, parseNumber, signless, spoken } from "../units/format";
 import { afterKey, fromTravel, settle, toTravel } from "../units/taper";
@@ -37,7 +37,7 @@ export function Setting({ path, colour = "var(--voice)", label }: Props) {
     const next = afterKey(event.key, event.shiftKey, value, info);
     if (next === null) return;
     event.preventDefault(); // Radix moves by its own steps otherwise.
-    setSetting(path, next);
+    nudgeSetting(path, next);
   };
 
   return (

@@ -85,11 +85,11 @@ function Arriving() {
         )}
       </dl>
       {device.state === "waiting" && (
-        <p className="mt-1 text-[13px] text-over-text">▲ nothing yet</p>
+        <p className="mt-1 text-[13px] text-over-strong">▲ nothing yet</p>
       )}
       {device.state === "ended" && <p className="mt-1 text-[13px]">The file has ended.</p>}
       {levels && levels.bad_samples > 0 && (
-        <p className="mt-1 text-[13px] text-over-text">
+        <p className="mt-1 text-[13px] text-over-strong">
           ▲ {levels.bad_samples} samples were no numbers and were replaced by silence.
         </p>
       )}

@@ -17,9 +17,11 @@ from goshawk.units import SAMPLE_RATE_HZ
 TAPS = 32
 ROWS = 256
 KAISER_BETA = 9.0
-FILL_SMOOTHING = 0.01
-PROPORTIONAL = 0.02
-INTEGRAL = 0.00004
+FILL_SMOOTHING_S = 0.5
+LOOP_RAD_PER_S = 0.1
+"""The loop's natural frequency, critically damped: it settles within a minute and does not follow the
+coming and going of single pieces."""
+
 MOST_CORRECTION = 0.005
 """A change of speed by half a percent is a twelfth of a semitone, inaudible in speech."""
 
@@ -68,7 +70,6 @@ class RateMatcher:
         self._is_running = False
         self._mean_fill = self._target
         self._integral = 0.0
-        self._correction = 0.0
         self.dropouts = 0
         self.overruns = 0
 
@@ -98,11 +99,13 @@ class RateMatcher:
         if not self._is_running:
             out.fill(0.0)
             return False
-        self._mean_fill += (self._fill - self._mean_fill) * FILL_SMOOTHING
-        error = (self._mean_fill - self._target) / self._target
-        self._integral = _bounded(self._integral + INTEGRAL * error)
-        self._correction = _bounded(PROPORTIONAL * error * 0.1 + self._integral)
-        step = self._nominal * (1.0 + self._correction)
+        seconds = len(out) / SAMPLE_RATE_HZ
+        self._mean_fill += (self._fill - self._mean_fill) * min(1.0, seconds / FILL_SMOOTHING_S)
+        # The fill is the integral of the speed's error, so this is a loop of second order.
+        error_s = (self._mean_fill - self._target) / (self._nominal * SAMPLE_RATE_HZ)
+        self._integral = _bounded(self._integral + LOOP_RAD_PER_S**2 * error_s * seconds)
+        correction = _bounded(2.0 * LOOP_RAD_PER_S * error_s + self._integral)
+        step = self._nominal * (1.0 + correction)
         self._position = _read(self._ring, self._table, self._position, step, out)
         return True
 

@@ -62,7 +62,7 @@ async def _obey(studio: Studio, page: LivePage, text: str | None) -> Refusal | N
             case TrySetting():
                 await studio.try_setting(page, asked.path, asked.value)
             case SetSetting():
-                await studio.set_setting(asked.path, asked.value)
+                await studio.set_setting(asked.path, asked.value, is_nudge=asked.is_nudge)
             case Undo():
                 await studio.step(-1)
             case _:

@@ -1,0 +1,111 @@
+"""The command line, as a program is called."""
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import soundfile
+
+from goshawk.core.preset import Preset
+from tests.conftest import random_sound, tone
+
+
+def goshawk(*arguments: object) -> subprocess.CompletedProcess[str]:
+    command = [sys.executable, "-m", "goshawk.cli.main", *map(str, arguments)]
+    return subprocess.run(command, capture_output=True, text=True, check=False)
+
+
+def said(*arguments: object) -> Any:
+    done = goshawk(*arguments, "--json")
+    assert done.returncode == 0, done.stderr
+    return json.loads(done.stdout)
+
+
+def test_measure_gives_the_promised_figures(tmp_path: Path) -> None:
+    path = tmp_path / "tone.wav"
+    soundfile.write(path, tone(997, -23, 6.0, channels=2), 48_000)
+    figures = said("measure", path)
+    assert figures["integrated_lufs"] == pytest.approx(-23, abs=0.1)
+    assert figures["sample_peak_dbfs"] == pytest.approx(-23, abs=0.02)
+    assert (figures["duration_s"], figures["sample_rate_hz"], figures["channels"]) == (
+        6.0,
+        48_000,
+        2,
+    )
+    assert set(figures) == {
+        "sample_peak_dbfs", "true_peak_dbtp", "integrated_lufs", "momentary_max_lufs",
+        "short_term_max_lufs", "loudness_range_lu", "noise_floor_dbfs", "speech_level_dbfs",
+        "snr_db", "duration_s", "sample_rate_hz", "channels",
+    }  # fmt: skip
+
+
+def test_an_independent_program_agrees_on_loudness_and_true_peak(tmp_path: Path) -> None:
+    """ffmpeg's ebur128 on the demo's voice."""
+    path = Path("goshawk/devices/sounds/voice_talk.flac")
+    judge = subprocess.run(
+        ["ffmpeg", "-nostats", "-i", path, "-af", "aresample=48000,ebur128=peak=true", "-f", "null", "-"],
+        capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    summary = judge.stderr.split("Summary:")[1]
+
+    def number(label: str) -> float:
+        return float(summary.split(f"{label}:")[1].split()[0])
+
+    figures = said("measure", path)
+    assert figures["integrated_lufs"] == pytest.approx(number("I"), abs=0.1)
+    assert figures["loudness_range_lu"] == pytest.approx(number("LRA"), abs=0.5)
+    assert figures["true_peak_dbtp"] == pytest.approx(number("Peak"), abs=0.2)
+
+
+def test_render_takes_a_preset_and_any_block_size(tmp_path: Path) -> None:
+    source = tmp_path / "in.wav"
+    soundfile.write(source, random_sound(1, 1.0), 48_000, subtype="FLOAT")
+    preset = tmp_path / "preset.json"
+    preset.write_text(Preset(name="Mine").model_dump_json())
+    outs = []
+    for block in (64, 4096):
+        target = tmp_path / f"out{block}.wav"
+        result = said("render", source, target, "--preset", preset, "--block", block)
+        assert (result["preset"], result["duration_s"]) == ("Mine", 1.0)
+        outs.append(soundfile.read(target)[0])
+    np.testing.assert_array_equal(outs[0], outs[1])
+    late = said("render", source, tmp_path / "late.wav", "--no-align")
+    raw = soundfile.read(tmp_path / "late.wav")[0]
+    frames = round(late["latency_ms"] * 48)
+    np.testing.assert_array_equal(raw[frames:], outs[0][: len(raw) - frames])
+
+
+def test_bad_input_is_one_sentence_and_exit_code_2(tmp_path: Path) -> None:
+    bad = tmp_path / "bad.json"
+    bad.write_text('{"format": "goshawk-preset", "version": 1, "name": "x", "chain": [{}]}')
+    good = tmp_path / "good.wav"
+    soundfile.write(good, np.zeros(1000), 48_000)
+    for arguments in [
+        ("measure", tmp_path / "none.wav"),
+        ("measure", bad),
+        ("render", good, tmp_path / "out.mp3"),
+        ("render", good, tmp_path / "out.wav", "--preset", bad),
+        ("render", good, tmp_path / "nowhere" / "out.wav"),
+        ("render", good, tmp_path / "out.wav", "--preset", tmp_path / "none.json"),
+        ("demo", "--port", "0"),
+    ]:
+        done = goshawk(*arguments)
+        assert done.returncode == 2, arguments
+        assert "Traceback" not in done.stderr
+        assert done.stderr.strip()
+    assert not (tmp_path / "out.wav").exists()
+
+
+def test_a_port_in_use_is_said() -> None:
+    import socket
+
+    with socket.socket() as busy:
+        busy.bind(("127.0.0.1", 0))
+        busy.listen()
+        done = goshawk("serve", "--port", busy.getsockname()[1])
+    assert done.returncode == 2
+    assert "is in use" in done.stderr

@@ -1,0 +1,216 @@
+"""A new user's first evening, in the real interface: mouse, keyboard and sound."""
+
+import re
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from playwright.sync_api import Browser, Locator, Page, expect
+
+from tests.stories.conftest import Server, open_page
+
+pytestmark = pytest.mark.browser
+AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+def number_in(locator: Locator) -> float:
+    """The first number of an element's text; NaN while there is none."""
+    match = re.search(r"[−-]?\d+(\.\d+)?", locator.inner_text())
+    return float(match[0].replace("−", "-")) if match else float("nan")
+
+
+def eventually(page: Page, is_so: Callable[[], bool], seconds: float = 20) -> None:
+    for _ in range(int(seconds * 10)):
+        if is_so():
+            return
+        page.wait_for_timeout(100)
+    assert is_so()
+
+
+def live(page: Page, meter: str) -> float:
+    """The level that a station of the path shows now."""
+    return number_in(page.locator(f"[data-live={meter}]"))
+
+
+def open_stage(page: Page, name: str) -> None:
+    page.get_by_label("Level path").get_by_text(name, exact=True).click()
+
+
+def notch(page: Page, name: str) -> Locator:
+    return page.get_by_role("slider", name=f"{name}, on the level path")
+
+
+def setting(page: Page, name: str) -> Locator:
+    return page.get_by_role("slider", name=name, exact=True)
+
+
+def test_listen_set_the_gate_and_see_what_it_costs(page: Page) -> None:
+    page.get_by_role("button", name="Listen").click()
+    expect(page.get_by_role("button", name="Listening")).to_be_visible()
+    eventually(page, lambda: number_in(page.get_by_text("ms waiting")) > 10)
+    expect(page.get_by_text("Viewers hear you")).to_be_visible()
+
+    # The notch is dragged over the speech: a finding says what it costs, and mends it.
+    open_stage(page, "Gate")
+    opens = notch(page, "Opens above")
+    box = opens.bounding_box()
+    assert box
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x, y - 75, steps=6)
+    page.mouse.up()
+    expect(opens).not_to_have_attribute("aria-valuetext", re.compile("37"))
+    findings = page.get_by_label("Findings")
+    expect(findings).to_contain_text("A quarter of your speech")
+    findings.get_by_role("button").click()
+    expect(findings).to_be_hidden()
+
+    # Bypassed, it says so everywhere; undo brings all of it back, step by step.
+    page.get_by_role("button", name="Bypass", exact=True).click()
+    expect(page.locator("[data-figure=gate]")).to_have_text("bypassed")
+    for _ in range(3):
+        page.get_by_role("button", name="Undo").click()
+    expect(opens).to_have_attribute("aria-valuetext", "minus 37.0 decibels full scale")
+    expect(page.get_by_role("button", name="Undo")).to_be_disabled()
+
+
+def test_the_compressor_shows_its_work_and_the_ceiling_holds(page: Page) -> None:
+    open_stage(page, "Compressor")
+    figure = page.locator("[data-figure=compressor]")
+    eventually(page, lambda: number_in(figure) < -2)
+    for name, value in (("Threshold", "-40"), ("Ratio", "10")):
+        page.get_by_role("textbox", name=f"{name}, typed").fill(value)
+        page.keyboard.press("Enter")
+    eventually(page, lambda: number_in(figure) < -15)
+    expect(setting(page, "Ratio")).to_have_attribute("aria-valuetext", "10.0 to one")
+
+    open_stage(page, "Limiter")
+    page.get_by_role("textbox", name="Ceiling, typed").fill("-24")
+    page.keyboard.press("Enter")
+    page.wait_for_timeout(500)
+    for _ in range(10):
+        assert live(page, "limiter") <= -24
+        page.wait_for_timeout(100)
+
+
+def test_the_browsers_microphone_reads_its_level_and_six_db_more_after_the_trim(page: Page) -> None:
+    page.keyboard.press("1")
+    page.get_by_role("radio", name="This browser's microphone").click()
+    page.get_by_text("automatic gain are switched off").wait_for()
+    page.get_by_role("button", name="Open this browser's microphone").click()
+    eventually(page, lambda: abs(live(page, "microphone") + 20) < 0.5)
+    page.keyboard.press("2")
+    open_stage(page, "Trim")
+    page.get_by_role("textbox", name="Gain, typed").fill("6")
+    page.keyboard.press("Enter")
+    eventually(page, lambda: abs(live(page, "trim") + 14) < 0.5)
+    assert abs(live(page, "microphone") + 20) < 0.5
+
+    # The page goes away: the sound goes on without it, and another window says what is missing.
+    page.keyboard.press("1")
+    page.get_by_role("button", name="Close the microphone").click()
+    page.get_by_text("nothing yet").wait_for()
+
+
+def test_a_sound_file_is_the_microphone(page: Page, tmp_path: Path) -> None:
+    path = tmp_path / "phrase.flac"
+    t = np.arange(16_000 * 3) / 16_000
+    soundfile.write(path, 0.0316 * np.sin(2 * np.pi * 500 * t), 16_000)
+    (tmp_path / "bad.wav").write_text("no sound")
+    page.keyboard.press("1")
+    page.get_by_role("radio", name="A sound file").click()
+    page.get_by_label("Sound file", exact=True).set_input_files(tmp_path / "bad.wav")
+    page.get_by_text("bad.wav cannot be read as sound").wait_for()
+    page.get_by_role("button", name="Put this message away").click()
+    page.get_by_label("Sound file", exact=True).set_input_files(path)
+    expect(page.get_by_role("list", name="Sound files")).to_contain_text("16000 Hz · mono")
+    eventually(page, lambda: abs(live(page, "microphone") + 30) < 0.5)
+    page.get_by_role("button", name="Remove phrase.flac").click()
+    page.get_by_text("the attic plays instead").wait_for()
+
+
+def test_the_stand_in_and_the_balance(page: Page) -> None:
+    page.keyboard.press("3")
+    over_game = page.get_by_label("Game", exact=True)
+    eventually(
+        page, lambda: "dB" in over_game.inner_text() and "waiting" not in over_game.inner_text()
+    )
+    page.get_by_role("textbox", name="Game trim, typed").fill("6")
+    page.keyboard.press("Enter")
+    expect(over_game).to_contain_text("too loud")
+    page.get_by_role("button", name="Mute voice").click()
+    expect(page.get_by_text("Viewers do not hear you")).to_be_visible()
+    page.get_by_role("button", name="Mute voice").click()
+    expect(page.get_by_text("Viewers hear you")).to_be_visible()
+
+    page.keyboard.press("1")
+    page.get_by_role("radio", name="be silent").click()
+    eventually(page, lambda: live(page, "microphone") < -45)
+    page.get_by_role("radio", name="laugh out loud").click()
+    eventually(page, lambda: live(page, "microphone") > -12)
+
+
+def test_everything_is_as_it_was_left_after_a_kill(
+    page: Page, server: Server, browser: Browser
+) -> None:
+    """Two windows agree; the server is killed and started again; both come back by themselves."""
+    other = open_page(browser, server)
+    open_stage(page, "Gate")
+    page.get_by_role("textbox", name="Takes away, typed").fill("33")
+    page.keyboard.press("Enter")
+    open_stage(other, "Gate")
+    expect(setting(other, "Takes away")).to_have_attribute("aria-valuetext", "33 decibels")
+    server.kill()
+    expect(page.get_by_text("There is no connection to Goshawk")).to_be_visible()
+    server.start()
+    for window in (page, other):
+        expect(window.get_by_text("There is no connection to Goshawk")).to_be_hidden()
+        expect(setting(window, "Takes away")).to_have_attribute("aria-valuetext", "33 decibels")
+    other.close()
+
+
+def test_by_keyboard_alone(page: Page) -> None:
+    """No mouse: open a stage, move a threshold coarsely and finely, bypass, undo, hear the levels."""
+    page.get_by_role("button", name="Gate").focus()
+    page.keyboard.press("Enter")
+    opens = notch(page, "Opens above")
+    for _ in range(60):
+        page.keyboard.press("Tab")
+        if opens.evaluate("element => element === document.activeElement"):
+            break
+    expect(opens).to_be_focused()
+    page.keyboard.press("PageUp")
+    expect(opens).to_have_attribute("aria-valuenow", "-36")
+    page.keyboard.press("Shift+ArrowDown")
+    expect(opens).to_have_attribute("aria-valuenow", "-36.01")
+    page.keyboard.press("Delete")
+    expect(opens).to_have_attribute("aria-valuenow", "-37")
+    page.keyboard.press("b")
+    expect(page.get_by_role("button", name="Bypassed", exact=True)).to_be_visible()
+    page.keyboard.press("Control+z")
+    expect(page.get_by_role("button", name="Bypass", exact=True)).to_be_visible()
+    page.keyboard.press("Control+Shift+Z")
+    expect(page.get_by_role("button", name="Bypassed", exact=True)).to_be_visible()
+    page.keyboard.press("l")
+    spoken = page.get_by_label("Spoken")
+    expect(spoken).to_contain_text("Viewers hear you")
+    page.keyboard.press("3")
+    expect(page.get_by_role("heading", name="Balance")).to_be_visible()
+
+
+@pytest.mark.parametrize("theme", ["dusk", "daylight"])
+def test_axe_finds_nothing_on_any_view(page: Page, theme: str) -> None:
+    if theme == "daylight":
+        page.get_by_role("button", name="Use the daylight theme").click()
+    page.evaluate(AXE.read_text())
+    for view in ("Trim", "Gate", "Compressor", "Limiter", "Wiring", "Balance", "Keys"):
+        if view in ("Wiring", "Balance", "Keys"):
+            page.get_by_role("button", name=view).click()
+        else:
+            open_stage(page, view)
+        page.wait_for_timeout(150)
+        found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
+        assert [(v["id"], [n["target"] for n in v["nodes"]][:3]) for v in found] == [], view

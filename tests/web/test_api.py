@@ -1,0 +1,250 @@
+"""The HTTP interface, the live link and the sound link, with a real engine behind them."""
+
+import json
+import os
+import signal
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+import soundfile
+from fastapi.testclient import TestClient
+from starlette.websockets import WebSocketDisconnect
+
+from goshawk.core.rig import Rig
+from goshawk.web.app import create_app
+
+HOST = "127.0.0.1:8610"
+
+
+@pytest.fixture(scope="module")
+def client(tmp_path_factory: pytest.TempPathFactory) -> Iterator[TestClient]:
+    app = create_app(tmp_path_factory.mktemp("data"))
+    with TestClient(app, base_url=f"http://{HOST}") as client:
+        wait_for(client, lambda levels: levels is not None)
+        yield client
+
+
+def wait_for(client: TestClient, is_there: Callable[[Any], bool], seconds: float = 60) -> Any:
+    """Ask for the levels until they are as wanted."""
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        levels = client.get("/api/levels").json()
+        if is_there(levels):
+            return levels
+        time.sleep(0.05)
+    raise AssertionError(f"not within {seconds} s: {levels}")
+
+
+def change(client: TestClient, path: str, value: Any) -> dict[str, Any]:
+    reply = client.patch("/api/rig", json={"path": path, "value": value})
+    assert reply.status_code == 200, reply.text
+    state: dict[str, Any] = reply.json()
+    return state
+
+
+def link_to(client: TestClient, name: str) -> Any:
+    return client.websocket_connect(f"ws://{HOST}/api/{name}")
+
+
+def next_of(socket: Any, kind: str) -> dict[str, Any]:
+    """The next message of a kind on the live link."""
+    for _ in range(500):
+        message: dict[str, Any] = json.loads(socket.receive_text())
+        if message["type"] == kind:
+            return message
+    raise AssertionError(f"no {kind}")
+
+
+def wav(tmp_path: Path, sound: np.ndarray, rate_hz: int = 48_000) -> bytes:
+    path = tmp_path / "given.wav"
+    soundfile.write(path, sound, rate_hz, subtype="FLOAT")
+    return path.read_bytes()
+
+
+def test_a_setting_is_changed_undone_and_redone(client: TestClient) -> None:
+    state = change(client, "chain.gate.settings.range_db", 30)
+    assert state["rig"]["chain"][1]["settings"]["range_db"] == 30
+    assert client.post("/api/rig/undo").json()["rig"]["chain"][1]["settings"]["range_db"] == 18
+    assert client.post("/api/rig/redo").json()["rig"]["chain"][1]["settings"]["range_db"] == 30
+    assert client.post("/api/rig/undo").json()["can_redo"]
+
+
+def test_refusals_are_problem_documents_with_a_sentence(client: TestClient) -> None:
+    before = client.get("/api/state").json()["rig"]
+    for body, sentence in [
+        ({"path": "chain.gate.settings.range_db", "value": 99}, "at most 80"),
+        ({"path": "chain.gate.settings.close_threshold_dbfs", "value": -1}, "Lower the closing"),
+        ({"path": "nowhere", "value": 1}, "no setting"),
+        ({"path": "game.trim_db"}, "value"),
+        ({"path": "microphone.file_id", "value": "none"}, "Choose another"),
+    ]:
+        reply = client.patch("/api/rig", json=body)
+        assert reply.status_code in (404, 422)
+        assert reply.headers["content-type"] == "application/problem+json"
+        assert sentence in reply.json()["detail"]
+    assert client.patch("/api/rig", content=b"{").status_code == 422
+    assert client.get("/api/state").json()["rig"] == before
+
+
+@pytest.mark.parametrize(
+    "headers",
+    [{"host": "goshawk.example"}, {"origin": "http://elsewhere.example"}, {"origin": "null"}],
+)
+def test_requests_from_elsewhere_are_refused(client: TestClient, headers: dict[str, str]) -> None:
+    assert client.get("/api/state", headers=headers).status_code == 403
+    for name in ("live", "audio"):
+        with (
+            pytest.raises(WebSocketDisconnect) as closed,
+            client.websocket_connect(f"ws://{HOST}/api/{name}", headers=headers),
+        ):
+            pass
+        assert "refused" in closed.value.reason
+
+
+def test_own_requests_are_welcome(client: TestClient) -> None:
+    assert client.get("/api/state", headers={"origin": f"http://{HOST}"}).status_code == 200
+
+
+def test_the_schema_tells_every_numbers_unit_range_and_help(client: TestClient) -> None:
+    schema = client.get("/api/schema").json()["schema"]
+    numbers = [
+        field
+        for model in schema["$defs"].values()
+        for field in model.get("properties", {}).values()
+        if field.get("type") == "number"
+    ]
+    assert len(numbers) > 20
+    for field in numbers:
+        assert {"unit", "step", "minimum", "maximum", "default", "title", "description"} <= set(
+            field
+        )
+
+
+def test_two_windows_show_the_same_and_a_try_is_taken_back(client: TestClient) -> None:
+    with link_to(client, "live") as one, link_to(client, "live") as two:
+        next_of(one, "state")
+        next_of(two, "state")
+        one.send_json({"type": "set", "path": "game.trim_db", "value": -11})
+        assert next_of(two, "state")["rig"]["game"]["trim_db"] == -11
+        one.send_json({"type": "try", "path": "game.trim_db", "value": -40})
+        tried = next_of(two, "state")
+        assert (tried["rig"]["game"]["trim_db"], tried["is_saved"]) == (-40, False)
+        one.close()
+        back = next_of(two, "state")
+        assert (back["rig"]["game"]["trim_db"], back["is_saved"]) == (-11, True)
+        two.send_json({"type": "undo"})
+        assert next_of(two, "state")["rig"]["game"]["trim_db"] == Rig().game.trim_db
+
+
+def test_bad_messages_are_refused_and_the_link_stays(client: TestClient) -> None:
+    with link_to(client, "live") as link:
+        for text, sentence in [
+            ("no json", "not understood"),
+            ('{"type": "format the disk"}', "not understood"),
+            ('{"type": "set", "path": "game.trim_db", "value": 99}', "at most 12"),
+            ('{"type": "set", "path": "game.trim_db", "value": NaN}', "finite"),
+            ("x" * 10_000, "at most"),
+        ]:
+            link.send_text(text)
+            assert sentence in next_of(link, "refused")["text"]
+        assert next_of(link, "readings")["peak_dbfs"]["microphone"]
+
+
+def test_the_feed_is_heard_over_the_sound_link(client: TestClient) -> None:
+    with link_to(client, "audio") as link:
+        link.send_json({"listen": True})
+        sound = np.concatenate([np.frombuffer(link.receive_bytes(), "<f4") for _ in range(60)])
+    assert np.isfinite(sound).all()
+    assert 0.001 < np.abs(sound).max() <= 10 ** (-3 / 20) * 1.02
+
+
+def test_a_microphone_over_the_sound_link_reads_its_level(client: TestClient) -> None:
+    change(client, "microphone.source", "browser")
+    wait_for(client, lambda levels: levels["microphone"]["state"] == "waiting")
+    with link_to(client, "audio") as link:
+        link.send_bytes(b"\0" * 64)
+        assert "before its sound" in json.loads(link.receive_text())["text"]
+        link.send_json({"microphone": {"rate_hz": 48_000, "channels": 1}})
+        link.send_bytes(b"\0" * 7)
+        assert "whole frames" in json.loads(link.receive_text())["text"]
+        started, n = time.monotonic(), 0
+        while time.monotonic() - started < 2.0:
+            if n / 48_000 < time.monotonic() - started + 0.08:
+                at = np.arange(n, n + 480)
+                link.send_bytes(
+                    (0.1 * np.sin(2 * np.pi * 1000 * at / 48_000)).astype("<f4").tobytes()
+                )
+                n += 480
+            else:
+                time.sleep(0.002)
+        levels = client.get("/api/levels").json()
+    assert levels["microphone"]["state"] == "playing"
+    assert levels["stations"]["microphone"]["highest_peak_dbfs"] > -21
+    with link_to(client, "live") as page:
+        wait_for(client, lambda levels: levels["microphone"]["state"] == "waiting")
+        assert next_of(page, "state")["rig"]["microphone"]["source"] == "browser"
+    change(client, "microphone.source", "attic")
+
+
+def test_a_file_is_given_played_and_removed(client: TestClient, tmp_path: Path) -> None:
+    t = np.arange(44_100) / 44_100
+    sound = wav(tmp_path, 0.1 * np.sin(2 * np.pi * 1000 * t), 44_100)
+    file = client.post("/api/sound-files?name=tone.wav", content=sound).json()
+    assert (file["rate_hz"], file["channels"], file["duration_s"]) == (44_100, 1, 1.0)
+    change(client, "microphone.file_id", file["id"])
+    change(client, "microphone.source", "file")
+
+    def is_tone(levels: Any) -> bool:
+        floor = levels["stations"]["microphone"]["noise_floor_dbfs"]
+        return floor is not None and abs(floor - -23.0) < 0.3
+
+    wait_for(client, is_tone, 20)
+    with link_to(client, "live") as page:
+        assert client.delete(f"/api/sound-files/{file['id']}").status_code == 204
+        assert "was removed" in next_of(page, "notice")["text"]
+    assert client.get("/api/state").json()["rig"]["microphone"]["source"] == "attic"
+    assert client.delete(f"/api/sound-files/{file['id']}").status_code == 404
+
+
+def test_bad_files_are_refused_over_the_interface(client: TestClient, tmp_path: Path) -> None:
+    for content, sentence in [
+        (b"", "is empty"),
+        (b"no sound at all", "cannot be read as sound"),
+        (wav(tmp_path, np.full(100, np.nan, np.float32)), "no numbers"),
+    ]:
+        reply = client.post("/api/sound-files?name=bad.wav", content=content)
+        assert reply.status_code == 422
+        assert sentence in reply.json()["detail"]
+    assert client.get("/api/state").json()["sound_files"] == []
+
+
+def test_a_lost_engine_comes_back_with_its_settings(client: TestClient) -> None:
+    """The audio process is killed while it plays: the user is told, and the sound returns."""
+    change(client, "voice.is_muted", True)
+    wait_for(client, lambda levels: not levels["voice_reaches_viewers"])
+    with link_to(client, "live") as page:
+        studio = client.app.state.studio  # type: ignore[attr-defined]
+        os.kill(studio.engine.pid, signal.SIGKILL)
+        assert "started again" in next_of(page, "notice")["text"]
+    levels = wait_for(client, lambda levels: levels["engine"]["restarts"] == 1)
+    assert not levels["voice_reaches_viewers"]
+    change(client, "voice.is_muted", False)
+    wait_for(client, lambda levels: levels["voice_reaches_viewers"])
+
+
+def test_the_committed_interface_document_is_the_present_one(client: TestClient) -> None:
+    document = Path(__file__).parents[2] / "docs" / "openapi.json"
+    assert json.loads(document.read_text()) == json.loads(json.dumps(client.app.openapi())), (  # type: ignore[attr-defined]
+        "make it anew: .venv/bin/goshawk openapi > docs/openapi.json, then npm run api"
+    )
+
+
+def test_settings_are_as_they_were_left(tmp_path: Path) -> None:
+    for expected, value in ((Rig().targets.voice_peaks_dbfs, -9.0), (-9.0, -10.0)):
+        with TestClient(create_app(tmp_path), base_url=f"http://{HOST}") as client:
+            assert client.get("/api/state").json()["rig"]["targets"]["voice_peaks_dbfs"] == expected
+            change(client, "targets.voice_peaks_dbfs", value)
