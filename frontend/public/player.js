@@ -3,6 +3,7 @@
 const RING_FRAMES = 48000; // a second: far more than is ever allowed to wait
 const LEAST_TARGET = 0.03;
 const MOST_TARGET = 0.25;
+const SOURCE_RATE = 48000;
 const MOST_CORRECTION = 0.004; // a change of pitch nobody hears
 
 class Player extends AudioWorkletProcessor {
@@ -12,7 +13,7 @@ class Player extends AudioWorkletProcessor {
     this.written = 0;
     this.position = 0;
     this.isRunning = false;
-    this.target = 0.06 * sampleRate;
+    this.target = 0.06 * SOURCE_RATE;
     this.meanFill = this.target;
     this.underruns = 0;
     this.overruns = 0;
@@ -29,7 +30,7 @@ class Player extends AudioWorkletProcessor {
       this.written += 1;
     }
     // After a stall everything comes at once: skip to the wanted delay rather than stay late.
-    if (this.fill() > this.target + 0.25 * sampleRate) {
+    if (this.fill() > this.target + 0.25 * SOURCE_RATE) {
       this.overruns += 1;
       this.position = this.written - this.target;
       this.meanFill = this.target;
@@ -51,12 +52,13 @@ class Player extends AudioWorkletProcessor {
       this.isRunning = false;
       this.underruns += 1;
       this.calmFrames = 0;
-      this.target = Math.min(this.target * 1.5, MOST_TARGET * sampleRate);
+      this.target = Math.min(this.target * 1.5, MOST_TARGET * SOURCE_RATE);
     }
     if (this.isRunning) {
       this.meanFill += (this.fill() - this.meanFill) * 0.02;
       const error = (this.meanFill - this.target) / this.target;
-      const step = 1 + Math.max(-MOST_CORRECTION, Math.min(MOST_CORRECTION, error * 0.01));
+      const correction = Math.max(-MOST_CORRECTION, Math.min(MOST_CORRECTION, error * 0.01));
+      const step = (SOURCE_RATE / sampleRate) * (1 + correction);
       for (let n = 0; n < frames; n++) {
         const whole = Math.floor(this.position);
         const part = this.position - whole;
@@ -69,14 +71,14 @@ class Player extends AudioWorkletProcessor {
       this.calmFrames += frames;
       if (this.calmFrames > 30 * sampleRate) {
         this.calmFrames = 0;
-        this.target = Math.max(this.target * 0.8, LEAST_TARGET * sampleRate);
+        this.target = Math.max(this.target * 0.8, LEAST_TARGET * SOURCE_RATE);
       }
     }
     this.sinceReport += frames;
     if (this.sinceReport >= sampleRate / 4) {
       this.sinceReport = 0;
       this.port.postMessage({
-        fillMs: (1000 * this.fill()) / sampleRate,
+        fillMs: (1000 * this.fill()) / SOURCE_RATE,
         underruns: this.underruns,
         overruns: this.overruns,
       });

@@ -47,6 +47,7 @@ def plain_errors() -> Iterator[None]:
 def _serve(port: int, data_dir: Path) -> None:
     import uvicorn
 
+    from goshawk.store.database import database_path, open_database
     from goshawk.web.app import FRONTEND_DIR, create_app
 
     with socket.socket() as probe:
@@ -62,17 +63,12 @@ def _serve(port: int, data_dir: Path) -> None:
             raise fail(f"port {port} cannot be used ({error.strerror}). Choose another.") from None
     if not FRONTEND_DIR.is_dir():
         raise fail("the page has not been built. Run ./scripts/setup first.")
-    from goshawk.store.database import open_database
-
     with plain_errors():
-        # Opened once before the server starts, so that trouble is one sentence and not a traceback.
-        opened = open_database(data_dir / "goshawk.db")
-        opened.connection.close()
-    if opened.notice:
-        typer.echo(opened.notice)
+        # Opened before the server starts, so that trouble is one sentence and not a traceback.
+        opened = open_database(database_path(data_dir))
     typer.echo(f"Goshawk is at http://127.0.0.1:{port}  (stop it with Ctrl+C)")
     uvicorn.run(
-        create_app(data_dir),
+        create_app(data_dir, opened),
         host="127.0.0.1",
         port=port,
         log_level="warning",
@@ -190,7 +186,7 @@ def openapi() -> None:
     """Print the OpenAPI document (docs/openapi.json is made with it)."""
     from goshawk.web.app import create_app
 
-    application = create_app(Path("unused"), Path("unused"))
+    application = create_app(Path("unused"), frontend_dir=Path("unused"))
     json.dump(application.openapi(), sys.stdout, indent=1, sort_keys=True)
     typer.echo()
 

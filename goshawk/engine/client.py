@@ -159,8 +159,8 @@ class EngineClient:
             log.warning(
                 "audio process lost (exit code %s), starting it again", self._process.returncode
             )
-            self._on_notice("The audio process stopped. It was started again with your settings.")
             self._put_away()
+            self._on_notice("The audio process stopped. It was started again with your settings.")
             self.restarts += 1
             await asyncio.sleep(min(5.0, 0.2 * self.restarts))
             self._launch()

@@ -88,6 +88,7 @@ class AudioProcess:
         self._dropped = 0
         self._sound = np.zeros((SOUND_PACKET_FRAMES + 1024, 2), np.float32)
         self._sound_frames = 0
+        self._next_readings = 0.0
         self._is_running = True
 
     def run(self) -> None:
@@ -96,23 +97,23 @@ class AudioProcess:
         gc.freeze()
         gc.disable()  # A collection takes milliseconds; nothing in the loop makes cycles.
         self._clock = Clock(try_realtime())
-        messages.send(self._end, messages.READY)
-        next_readings = 0.0
-        while self._is_running:
-            block_s = self._loop.block_frames / SAMPLE_RATE_HZ
-            self._clock.wait(block_s)
-            feed = self._loop.run_block()
-            self._clock.finished(block_s)
-            try:
-                if self._listeners:
-                    self._publish_sound(feed)
-                now = time.monotonic()
-                if now >= next_readings:
-                    next_readings = max(now, next_readings + 1.0 / READINGS_PER_S)
-                    self._publish_readings()
-                self._obey()
-            except (EOFError, OSError):
-                return
+        with contextlib.suppress(EOFError, OSError):  # The other end is gone: so are we.
+            messages.send(self._end, messages.READY)
+            while self._is_running:
+                self._run_block()
+
+    def _run_block(self) -> None:
+        block_s = self._loop.block_frames / SAMPLE_RATE_HZ
+        self._clock.wait(block_s)
+        feed = self._loop.run_block()
+        self._clock.finished(block_s)
+        if self._listeners:
+            self._publish_sound(feed)
+        now = time.monotonic()
+        if now >= self._next_readings:
+            self._next_readings = max(now, self._next_readings + 1.0 / READINGS_PER_S)
+            self._publish_readings()
+        self._obey()
 
     def _publish_sound(self, feed: np.ndarray[Any, Any]) -> None:
         frames = len(feed)

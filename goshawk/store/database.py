@@ -14,6 +14,11 @@ from goshawk.errors import StoreUnusable
 BUSY_TIMEOUT_MS = 2000
 
 
+def database_path(data_dir: Path) -> Path:
+    """Where a folder of saved things has its database."""
+    return data_dir / "goshawk.db"
+
+
 @dataclass(frozen=True)
 class Opened:
     """An open database, and a sentence for the user if it is not the one that was there."""

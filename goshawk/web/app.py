@@ -13,6 +13,7 @@ from pydantic.json_schema import models_json_schema
 from starlette.types import Scope
 
 from goshawk import __version__
+from goshawk.store.database import Opened, database_path, open_database
 from goshawk.web.errors import add_error_handlers
 from goshawk.web.guard import Guard
 from goshawk.web.messages import FROM_SERVER, FromPage
@@ -32,12 +33,15 @@ class _Page(StaticFiles):
         return response
 
 
-def create_app(data_dir: Path, frontend_dir: Path = FRONTEND_DIR) -> FastAPI:
-    """The application on one folder of saved things. Raises StoreUnusable when it starts."""
+def create_app(
+    data_dir: Path, opened: Opened | None = None, frontend_dir: Path = FRONTEND_DIR
+) -> FastAPI:
+    """The application on one folder of saved things; its database is opened if it is not given.
+    Raises StoreUnusable when it starts."""
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        studio = Studio(data_dir)
+        studio = Studio(data_dir, opened or open_database(database_path(data_dir)))
         app.state.studio = studio
         await studio.start()
         try:

@@ -20,7 +20,7 @@ from goshawk.devices.file import read_sound_file
 from goshawk.engine.client import EngineClient
 from goshawk.errors import BadSoundFile, NotFound
 from goshawk.store import rigs, sound_files
-from goshawk.store.database import open_database
+from goshawk.store.database import Opened
 from goshawk.store.sound_files import StoredSoundFile
 from goshawk.units import SAMPLE_RATE_HZ
 from goshawk.web.messages import (
@@ -90,9 +90,8 @@ class Listener:
 class Studio:
     """Owns the rig: every change goes through here, is heard, saved, and shown in all windows."""
 
-    def __init__(self, data_dir: Path) -> None:
+    def __init__(self, data_dir: Path, opened: Opened) -> None:
         self._data_dir = data_dir
-        opened = open_database(data_dir / "goshawk.db")
         self._db = opened.connection
         self._start_notice = opened.notice
         self._saved = rigs.load_active_rig(self._db)
@@ -110,10 +109,7 @@ class Studio:
         self._was_running = False
         self._played = ""
         self.engine = EngineClient(
-            self._saved.rig,
-            self._on_readings,
-            self._on_sound,
-            lambda text: self.notify(text, "trouble"),
+            self._saved.rig, self._on_readings, self._on_sound, self._on_engine_trouble
         )
 
     async def start(self) -> None:
@@ -225,23 +221,23 @@ class Studio:
             target = self._samples(file_id)
             target.parent.mkdir(parents=True, exist_ok=True)
             np.save(target, sound)
-            file = StoredSoundFile(
+            return StoredSoundFile(
                 id=file_id,
                 name=name,
                 rate_hz=rate_hz,
                 channels=sound.shape[1],
                 duration_s=round(len(sound) / SAMPLE_RATE_HZ, 3),
             )
-            sound_files.add_sound_file(self._db, file)
-            return file
 
+        try:
+            # A long file takes seconds: settings can be changed meanwhile.
+            file = await self._in_store(prepare)
+        except OSError as error:
+            raise BadSoundFile(
+                f"{name} could not be kept ({error.strerror}). Make room on the disk and try again."
+            ) from None
         async with self._changing:
-            try:
-                file = await self._in_store(prepare)
-            except OSError as error:
-                raise BadSoundFile(
-                    f"{name} could not be kept ({error.strerror}). Make room on the disk and try again."
-                ) from None
+            await self._in_store(lambda: sound_files.add_sound_file(self._db, file))
             self._files = sound_files.list_sound_files(self._db)
         self._tell_state()
         return file
@@ -330,6 +326,14 @@ class Studio:
                 "The browser's microphone is gone. Open it again, or choose another source.",
                 "trouble",
             )
+
+    def _on_engine_trouble(self, text: str) -> None:
+        if not self.engine.is_running:
+            # What is not measured any more must not be shown as if it were.
+            self._levels = None
+            self._was_running = False
+            self._monitor = Monitor()
+        self.notify(text, "trouble")
 
     def _on_sound(self, packet: bytes) -> None:
         for listener in self._listeners:

@@ -73,7 +73,7 @@ def spoken_tone(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return path
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="module")
 def browser(spoken_tone: Path) -> Iterator[Browser]:
     os.environ["PULSE_SERVER"] = "/nonexistent"
     fake = [

@@ -44,6 +44,7 @@ function take(message: FromServer) {
   switch (message.type) {
     case "state":
       useLive.setState({ state: message });
+      if (!message.is_engine_running) readings.forget();
       return;
     case "readings":
       readings.takeReadings(message);

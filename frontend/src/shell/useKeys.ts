@@ -1,35 +1,13 @@
 import { useEffect } from "react";
-import type { Levels } from "../api/client";
 import { redo, setSetting, undo } from "../live/link";
 import { readings } from "../live/readings";
 import { useLive } from "../live/store";
-import { MINUS, decibels } from "../units/format";
 import { openTask, TASKS, useView } from "../view";
+import { levelsSentence } from "./levelsSentence";
 import { speak } from "./speak";
 
 function isTyping(event: KeyboardEvent): boolean {
   return event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement;
-}
-
-const said = (value: number | null | undefined) => decibels(value).replace(MINUS, "minus ");
-
-/** The levels that matter, as a sentence for the ear. */
-export function levelsSentence(levels: Levels | null): string {
-  if (!levels) return "No levels: the engine does not play.";
-  const { voice } = levels.peaks_dbfs;
-  const parts = [
-    voice === null || voice === undefined
-      ? "Voice: waiting for speech."
-      : `Voice peaks ${said(voice)} decibels, ${levels.standings.voice?.text}.`,
-  ];
-  for (const name of ["game", "music"] as const) {
-    const clearance = levels.clearance_db[name];
-    if (clearance !== null && clearance !== undefined) {
-      parts.push(`Over ${name} ${said(clearance)} decibels, ${levels.standings[name]?.text}.`);
-    }
-  }
-  parts.push(levels.voice_reaches_viewers ? "Viewers hear you." : "Viewers do not hear you.");
-  return parts.join(" ");
 }
 
 function toggleBypass() {

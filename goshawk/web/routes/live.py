@@ -60,7 +60,9 @@ async def _obey(studio: Studio, page: LivePage, text: str | None) -> Refusal | N
     try:
         match asked:
             case TrySetting():
-                await studio.try_setting(page, asked.path, asked.value)
+                # While a drag passes over refused values nothing is said; its end says it.
+                with contextlib.suppress(BadSetting):
+                    await studio.try_setting(page, asked.path, asked.value)
             case SetSetting():
                 await studio.set_setting(asked.path, asked.value, is_nudge=asked.is_nudge)
             case Undo():

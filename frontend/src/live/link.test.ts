@@ -1,0 +1,136 @@
+/** The live link against a socket that the test holds. */
+
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+
+class Socket {
+  static readonly OPEN = 1;
+  static made: Socket[] = [];
+  readyState = 0;
+  sent: unknown[] = [];
+  onopen: () => void = () => undefined;
+  onclose: () => void = () => undefined;
+  onmessage: (event: { data: string }) => void = () => undefined;
+  constructor(readonly address: string) {
+    Socket.made.push(this);
+  }
+  send(text: string) {
+    this.sent.push(JSON.parse(text));
+  }
+  open() {
+    this.readyState = Socket.OPEN;
+    this.onopen();
+  }
+  close() {
+    this.readyState = 3;
+    this.onclose();
+  }
+  say(message: object) {
+    this.onmessage({ data: JSON.stringify(message) });
+  }
+}
+
+const newest = () => Socket.made[Socket.made.length - 1] as Socket;
+
+async function load() {
+  vi.resetModules();
+  const link = await import("./link");
+  const { useLive } = await import("./store");
+  const { readings } = await import("./readings");
+  return { ...link, live: useLive.getState, readings };
+}
+
+beforeEach(() => {
+  vi.useFakeTimers();
+  Socket.made = [];
+  vi.stubGlobal("WebSocket", Socket);
+  vi.stubGlobal("location", { protocol: "http:", host: "127.0.0.1:8610" });
+  vi.stubGlobal("window", globalThis);
+  vi.stubGlobal(
+    "fetch",
+    vi.fn(() => Promise.resolve({ ok: true, json: () => Promise.resolve({ schema: {} }) })),
+  );
+});
+afterEach(() => {
+  vi.useRealTimers();
+  vi.unstubAllGlobals();
+});
+
+describe("the live link", () => {
+  it("comes back by itself, waiting longer each time, and forgets what it measured", async () => {
+    const { connect, live, readings } = await load();
+    connect();
+    expect(newest().address).toBe("ws://127.0.0.1:8610/api/live");
+    newest().open();
+    newest().say({ type: "levels", stations: {} });
+    expect(live().status).toBe("open");
+    expect(readings.levels).not.toBeNull();
+
+    newest().close();
+    expect(live().status).toBe("lost");
+    expect(readings.levels).toBeNull();
+    vi.advanceTimersByTime(260);
+    expect(Socket.made).toHaveLength(2);
+    newest().close();
+    vi.advanceTimersByTime(260);
+    expect(Socket.made).toHaveLength(2);
+    vi.advanceTimersByTime(260);
+    expect(Socket.made).toHaveLength(3);
+    newest().open();
+    expect(live().status).toBe("open");
+  });
+
+  it("shows only what the server says", async () => {
+    const { connect, setSetting, live } = await load();
+    connect();
+    newest().open();
+    newest().say({ type: "state", rig: { game: { trim_db: -8 } }, is_engine_running: true });
+    setSetting("game.trim_db", -3);
+    expect(newest().sent).toEqual([
+      { type: "set", path: "game.trim_db", value: -3, is_nudge: false },
+    ]);
+    expect(live().state?.rig.game.trim_db).toBe(-8);
+    newest().say({ type: "refused", code: "bad_setting", text: "Too loud.", field: "" });
+    expect(live().messages.map(({ text }) => text)).toEqual(["Too loud."]);
+  });
+
+  it("sends no more tries than the sound can follow, but every change that is to be kept", async () => {
+    const { connect, trySetting, nudgeSetting } = await load();
+    connect();
+    newest().open();
+    for (let i = 0; i < 100; i++) {
+      trySetting("game.trim_db", i);
+      vi.advanceTimersByTime(5);
+    }
+    const tries = newest().sent.length;
+    expect(tries).toBeGreaterThan(10);
+    expect(tries).toBeLessThan(20);
+    for (let i = 0; i < 5; i++) nudgeSetting("game.trim_db", i);
+    expect(newest().sent).toHaveLength(tries + 5);
+  });
+
+  it("says so when a change cannot be sent", async () => {
+    const { connect, setSetting, live } = await load();
+    connect();
+    setSetting("game.trim_db", -3);
+    setSetting("game.trim_db", -4);
+    expect(live().messages).toHaveLength(1);
+    expect(live().messages[0]?.text).toContain("Not changed");
+  });
+
+  it("marks levels as stale when readings stop", async () => {
+    const { connect, readings } = await load();
+    connect();
+    newest().open();
+    const message = { type: "readings", activity: [1], stages: { gate: { is_open: true } } };
+    newest().say({
+      ...message,
+      rms_dbfs: { microphone: [-30] },
+      peak_dbfs: { microphone: [-20] },
+      ceiling: {},
+    });
+    expect(readings.livePeak("microphone")).toBe(-20);
+    expect(readings.isOpen.get("gate")?.at(299)).toBe(1);
+    vi.advanceTimersByTime(600);
+    expect(readings.livePeak("microphone")).toBe(-120);
+  });
+});

@@ -1,0 +1,158 @@
+"""The chain while it plays: stages come, go and move; delays change; nothing clicks or is lost."""
+
+import numpy as np
+import pytest
+
+from goshawk.core.dsp.delay import Delay
+from goshawk.core.dsp.limiter import LimiterSettings
+from goshawk.core.dsp.rate_matcher import RateMatcher
+from goshawk.core.graph.chain import VoiceChain
+from goshawk.core.graph.mixer import Mixer
+from goshawk.core.rig import (
+    MOST_STAGES,
+    CompressorSlot,
+    GateSlot,
+    LimiterSlot,
+    Rig,
+    TrimSlot,
+    changed,
+    check_chain,
+    default_chain,
+)
+from tests.conftest import RATE_HZ, peak_db, random_sound, tone
+
+
+def test_a_stage_that_stays_keeps_its_sound_when_others_come_and_go() -> None:
+    """Two chains, one of which gains and loses a stage before the limiter, agree afterwards."""
+    sound = random_sound(1, 1.0)
+    steady, changing = (VoiceChain(default_chain(), 1, 480) for _ in range(2))
+    trim, gate, compressor, limiter = default_chain()
+    extra = TrimSlot(id="second")
+    late = []
+    for number, start in enumerate(range(0, len(sound) - 480, 480)):
+        if number == 20:
+            changing.apply((trim, gate, compressor, extra, limiter))
+        if number == 40:
+            changing.apply((trim, gate, compressor, limiter))
+        one, two = sound[start : start + 480].copy(), sound[start : start + 480].copy()
+        steady.process(one)
+        changing.process(two)
+        late.append(np.abs(one - two).max())
+    assert max(late[:20]) == 0
+    assert max(late[50:]) < 1e-6
+
+
+def test_the_rules_of_the_list() -> None:
+    trim, gate, compressor, limiter = default_chain()
+    assert check_chain(()) == ()
+    with pytest.raises(ValueError, match="limiter must be the last"):
+        check_chain((limiter, trim))
+    with pytest.raises(ValueError, match="two stages are called 'gate'"):
+        check_chain((gate, CompressorSlot(id="gate")))
+    with pytest.raises(ValueError, match="at most 30"):
+        check_chain(tuple(TrimSlot(id=f"t{n}") for n in range(MOST_STAGES + 1)))
+    # Unusual orders and an empty chain are the user's choice.
+    assert check_chain((compressor, gate, trim, LimiterSlot(id="end"))) is not None
+
+
+def test_an_empty_chain_and_a_chain_of_thirty_stages_pass_sound() -> None:
+    sound = tone(1000, -20, 0.5, channels=2)
+    many = tuple(
+        (GateSlot if n % 2 else CompressorSlot)(id=f"s{n}", is_bypassed=True) for n in range(30)
+    )
+    for chain in ((), many):
+        rig = Rig(chain=chain).model_copy(update={"viewers": Rig().viewers})
+        mixer = Mixer(rig, 256)
+        silence = np.zeros((256, 2), np.float32)
+        for start in range(0, len(sound) - 256, 256):
+            out = mixer.process(sound[start : start + 256].copy(), silence.copy(), silence.copy())
+        assert peak_db(out) == pytest.approx(-20, abs=0.1)
+        assert mixer.take_readings()["latency_frames"] == mixer.latency_frames
+
+
+def test_a_longer_look_ahead_moves_the_meters_with_it() -> None:
+    """After the gate's look-ahead grows, a click is still in the same moment at every station."""
+    rig = changed(Rig(), "chain.gate.settings.open_threshold_dbfs", -37.0)
+    mixer = Mixer(rig, 480)
+    silence = np.zeros((480, 2), np.float32)
+    for number in range(100):
+        if number == 30:
+            before = mixer.latency_frames
+            mixer.apply(changed(rig, "chain.gate.settings.look_ahead_ms", 10.0))
+            assert mixer.latency_frames - before == 8 * 48
+        block = silence.copy()
+        if number == 90:
+            block[100] = 0.5
+        mixer.process(block, silence.copy(), silence.copy())
+        if number % 5 == 0 or number == 99:
+            readings = mixer.take_readings()
+            peaks = readings["moments"][:, :, 1]
+            if readings["first_moment"] <= 90 < readings["first_moment"] + peaks.shape[1]:
+                at = [int(np.argmax(row)) + readings["first_moment"] for row in peaks[:6]]
+                assert at == [90] * 6
+                return
+    raise AssertionError("the click was not measured")
+
+
+def test_stereo_voices_stay_stereo_and_going_back_to_mono_is_heard_on_both_sides() -> None:
+    mixer = Mixer(changed(Rig(), "chain.trim.settings.channel", "stereo"), 480)
+    sides = np.concatenate([tone(500, -20, 1.0), tone(1500, -20, 1.0)], 1)
+    silence = np.zeros((480, 2), np.float32)
+
+    def out(mixer: Mixer) -> np.ndarray:
+        blocks = [
+            mixer.process(sides[i : i + 480].copy(), silence.copy(), silence.copy()).copy()
+            for i in range(0, RATE_HZ, 480)
+        ]
+        return np.concatenate(blocks)[RATE_HZ // 2 :]
+
+    def loudest_hz(wave: np.ndarray) -> float:
+        return float(np.argmax(np.abs(np.fft.rfft(wave))) * RATE_HZ / len(wave))
+
+    stereo = out(mixer)
+    assert [loudest_hz(stereo[:, side]) for side in (0, 1)] == [500, 1500]
+    mixer.apply(changed(mixer.rig, "chain.trim.settings.channel", "right"))
+    mono = out(mixer)
+    assert [loudest_hz(mono[:, side]) for side in (0, 1)] == [1500, 1500]
+    assert mixer.take_readings()["moments"].shape[1] > 0
+
+
+def test_a_delay_changes_without_a_click_and_follows_the_newest_wish() -> None:
+    delay = Delay(1, 4800, 0)
+    sound = tone(200, -6, 1.0)
+    out = sound.copy()
+    for number, start in enumerate(range(0, len(out), 240)):
+        if number in (40, 41, 42):
+            delay.set_frames((480, 4000, 240)[number - 40])
+        delay.process(out[start : start + 240])
+    steps = np.abs(np.diff(out[:, 0]))
+    assert steps.max() < 3 * np.abs(np.diff(sound[:, 0])).max()
+    settled = RATE_HZ // 2
+    np.testing.assert_array_equal(out[settled:], sound[settled - 240 : -240])
+
+
+def test_a_burst_after_a_stall_is_skipped_to_the_wanted_delay() -> None:
+    """Sound that was held up for two seconds and comes at once must not stay two seconds late."""
+    matcher = RateMatcher(2, 48_000, 60.0)
+    block = np.zeros((256, 2), np.float32)
+    assert matcher.pull(block) is False
+    matcher.push(tone(1000, -20, 2.0, channels=2))
+    matcher.push(tone(1000, -20, 0.1, channels=2))
+    assert matcher.overruns >= 1
+    assert matcher.reading()["fill_ms"] < 180
+    while matcher.pull(block):
+        pass
+    assert matcher.dropouts == 1
+    assert not block.any()
+
+
+def test_the_ceiling_of_the_feed_is_a_setting_of_the_rig() -> None:
+    rig = changed(Rig(), "viewers.ceiling_dbtp", -12.0)
+    assert LimiterSettings(ceiling_dbtp=rig.viewers.ceiling_dbtp).ceiling_dbtp == -12
+    mixer = Mixer(rig, 256)
+    loud = tone(1000, 0, 0.2, channels=2)
+    peaks = [
+        peak_db(mixer.process(*(loud[i : i + 256].copy() for _ in range(3))))
+        for i in range(0, len(loud) - 256, 256)
+    ]
+    assert max(peaks) <= -12

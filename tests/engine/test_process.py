@@ -1,0 +1,171 @@
+"""The audio process on a clock that the test turns: late blocks, slow readers, floods, bad files."""
+
+import json
+import socket
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from goshawk.core.rig import Rig, changed
+from goshawk.engine import messages, process
+from goshawk.engine.process import AudioProcess, Clock
+
+BLOCK_S = 256 / 48_000
+
+
+class Time:
+    """Stands in for the time module: sleeping is what makes time pass."""
+
+    def __init__(self) -> None:
+        self.now = 1000.0
+
+    def monotonic(self) -> float:
+        self.now += 1e-6
+        return self.now
+
+    def sleep(self, seconds: float) -> None:
+        self.now += seconds
+
+
+@pytest.fixture
+def time(monkeypatch: pytest.MonkeyPatch) -> Time:
+    time = Time()
+    monkeypatch.setattr(process, "time", time)
+    monkeypatch.setattr(process, "try_realtime", lambda: False)
+    return time
+
+
+def test_blocks_are_due_at_absolute_times_and_lateness_is_counted(time: Time) -> None:
+    clock = Clock(is_realtime=False)
+    started = time.now
+    for number in range(1000):
+        clock.wait(BLOCK_S)
+        # One block takes longer than it lasts, and the next one too long for both.
+        time.now += {500: 1.5, 501: 0.9}.get(number, 0.2) * BLOCK_S
+        clock.finished(BLOCK_S)
+    assert time.now - started == pytest.approx(1000.2 * BLOCK_S, rel=1e-4)
+    assert clock.late_blocks == 2
+    assert clock.missed_blocks == 0
+
+
+def test_after_a_long_stall_the_missed_time_is_given_up_and_counted(time: Time) -> None:
+    clock = Clock(is_realtime=True)
+    clock.wait(BLOCK_S)
+    time.now += 100.5 * BLOCK_S
+    for _ in range(3):
+        clock.wait(BLOCK_S)
+        clock.finished(BLOCK_S)
+    assert clock.missed_blocks == 99
+    assert clock.late_blocks <= 1
+
+
+@pytest.fixture
+def ends() -> Iterator[tuple[socket.socket, socket.socket]]:
+    ours, theirs = messages.make_pair()
+    yield ours, theirs
+    ours.close()
+    theirs.close()
+
+
+def run_blocks(audio: AudioProcess, count: int) -> None:
+    """Run until so many blocks are done."""
+
+    class Enough(Exception):
+        pass
+
+    done = [0]
+    block = audio._loop.run_block
+
+    def counted() -> np.ndarray:
+        done[0] += 1
+        if done[0] > count:
+            raise Enough
+        return block()
+
+    audio._loop.run_block = counted  # type: ignore[method-assign]
+    with pytest.raises(Enough):
+        audio.run()
+    audio._loop.run_block = block  # type: ignore[method-assign]
+
+
+def taken(end: socket.socket) -> dict[bytes, list[bytes]]:
+    kinds: dict[bytes, list[bytes]] = {}
+    while message := messages.receive(end):
+        kinds.setdefault(message[0], []).append(message[1])
+    return kinds
+
+
+def test_rigs_are_taken_readings_and_sound_are_published(
+    time: Time, ends: tuple[socket.socket, socket.socket]
+) -> None:
+    ours, theirs = ends
+    audio = AudioProcess(theirs, Rig())
+    rig = changed(Rig(), "game.is_muted", True)
+    messages.send(ours, messages.RIG, rig.model_dump_json().encode())
+    messages.send(ours, messages.LISTENERS, b"\x01")
+    run_blocks(audio, 188)
+    assert audio._loop.rig == rig
+    said = taken(ours)
+    assert len(said[messages.READY]) == 1
+    assert len(said[messages.READINGS]) == pytest.approx(30, abs=3)
+    frames = sum(len(packet) // 8 for packet in said[messages.SOUND])
+    assert frames == pytest.approx(48_000, abs=1024)
+    readings = [messages.unpack_readings(body) for body in said[messages.READINGS]]
+    firsts = [r["first_moment"] for r in readings]
+    counts = [r["moments"].shape[1] for r in readings]
+    assert firsts[1:] == [a + b for a, b in zip(firsts, counts, strict=True)][:-1], "no moment lost"
+    assert readings[-1]["engine"]["late_blocks"] == 0
+
+
+def test_a_reader_that_never_reads_makes_nothing_late(
+    time: Time, ends: tuple[socket.socket, socket.socket]
+) -> None:
+    ours, theirs = ends
+    audio = AudioProcess(theirs, Rig())
+    messages.send(ours, messages.LISTENERS, b"\x01")
+    run_blocks(audio, 3000)
+    assert audio._dropped > 0
+    assert audio._clock.late_blocks == 0
+
+
+def test_a_flood_is_taken_a_few_messages_a_block(
+    time: Time, ends: tuple[socket.socket, socket.socket]
+) -> None:
+    ours, theirs = ends
+    audio = AudioProcess(theirs, Rig())
+    piece = messages.pack_microphone(48_000, 1, np.zeros(480, np.float32).tobytes())
+    sent = sum(messages.send(ours, messages.MICROPHONE, piece) for _ in range(100))
+    assert sent > 20
+    run_blocks(audio, 3)
+    left = len(taken(theirs)[messages.MICROPHONE])
+    assert left == sent - 12
+
+
+def test_a_damaged_file_is_said_and_the_sound_goes_on(
+    time: Time, ends: tuple[socket.socket, socket.socket], tmp_path: Path
+) -> None:
+    ours, theirs = ends
+    (tmp_path / "bad.npy").write_bytes(b"nothing")
+    audio = AudioProcess(theirs, changed(Rig(), "microphone.source", "file"))
+    for path in (tmp_path / "bad.npy", tmp_path / "gone.npy"):
+        messages.send(ours, messages.SOURCE_FILE, json.dumps(str(path)).encode())
+    run_blocks(audio, 50)
+    said = taken(ours)
+    assert len(said[messages.NOTICE]) == 2
+    assert b"Choose it again" in said[messages.NOTICE][0]
+    assert messages.unpack_readings(said[messages.READINGS][-1])["microphone"] == {
+        "state": "no file"
+    }
+
+
+def test_the_process_ends_when_told_or_when_it_is_alone(
+    time: Time, ends: tuple[socket.socket, socket.socket]
+) -> None:
+    ours, theirs = ends
+    audio = AudioProcess(theirs, Rig())
+    messages.send(ours, messages.QUIT)
+    audio.run()
+    ours.close()
+    AudioProcess(theirs, Rig()).run()

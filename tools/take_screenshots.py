@@ -1,0 +1,44 @@
+"""Take the pictures of docs/screenshots: python tools/take_screenshots.py [URL]
+
+Wants a running demo that has talked for ten seconds, and Chromium.
+"""
+
+import sys
+from pathlib import Path
+
+from playwright.sync_api import Page, sync_playwright
+
+OUT = Path(__file__).parents[1] / "docs" / "screenshots"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--disable-background-networking"]
+
+
+def stage(page: Page, name: str) -> None:
+    page.get_by_label("Level path").get_by_text(name, exact=True).click()
+
+
+def main() -> None:
+    url = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8610"
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.goto(url)
+        page.get_by_text("Level path").wait_for()
+        page.wait_for_timeout(11_000)  # until the pictures' ten seconds are full
+
+        def take(name: str) -> None:
+            page.wait_for_timeout(400)
+            page.screenshot(path=OUT / f"{name}.png")
+
+        for name in ("Trim", "Gate", "Compressor", "Limiter"):
+            stage(page, name)
+            take(f"chain-{name.lower()}")
+        page.keyboard.press("3")
+        take("balance")
+        page.get_by_role("button", name="Use the daylight theme").click()
+        page.keyboard.press("1")
+        take("wiring-daylight")
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
