@@ -42,7 +42,7 @@ export function Rail() {
 const LOWEST_DB = -48;
 
 function ListenBox() {
-  const { isListening, playbackDb, fillMs, underruns } = useSound();
+  const { isListening, playbackDb, fillMs, underruns, overruns } = useSound();
   const start = () =>
     listen().catch(() => say("trouble", "This browser cannot play sound. Use a newer one."));
   return (
@@ -75,7 +75,11 @@ function ListenBox() {
       {isListening && (
         <p className="figures mt-1 text-[11px] text-quiet">
           {fillMs.toFixed(0)} ms waiting
-          {underruns > 0 && <span className="block text-over-strong">▲ {underruns} gaps</span>}
+          {underruns + overruns > 0 && (
+            <span className="block text-over-strong">
+              ▲ gaps {underruns}, skips {overruns}
+            </span>
+          )}
         </p>
       )}
     </div>
