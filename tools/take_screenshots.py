@@ -32,10 +32,10 @@ def main() -> None:
         for name in ("Trim", "Gate", "Compressor", "Limiter"):
             stage(page, name)
             take(f"chain-{name.lower()}")
-        page.keyboard.press("3")
+        page.get_by_role("button", name="Balance").click()
         take("balance")
         page.get_by_role("button", name="Use the daylight theme").click()
-        page.keyboard.press("1")
+        page.get_by_role("button", name="Wiring").click()
         take("wiring-daylight")
         browser.close()
 

@@ -122,6 +122,7 @@ class EngineHealth(_FromServer):
     load_percent: float
     late_blocks: int
     missed_blocks: int
+    late_in_last_minute: int
     block_frames: int
     is_realtime: bool
     restarts: int

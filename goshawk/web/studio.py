@@ -4,6 +4,7 @@ import asyncio
 import json
 import secrets
 import time
+from collections import deque
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar
@@ -106,6 +107,7 @@ class Studio:
         self._levels: Levels | None = None
         self._levels_at = 0.0
         self._busy = (0.0, 0.0)
+        self._late_counts: deque[int] = deque(maxlen=round(60 / LEVELS_EVERY_S))
         self._was_running = False
         self._played = ""
         self.engine = EngineClient(
@@ -333,6 +335,7 @@ class Studio:
             self._levels = None
             self._was_running = False
             self._monitor = Monitor()
+            self._late_counts.clear()
         self.notify(text, "trouble")
 
     def _on_sound(self, packet: bytes) -> None:
@@ -367,6 +370,8 @@ class Studio:
         stations = self._monitor.stations()
         figures = self._monitor.figures()
         rig = self.rig
+        late = engine["late_blocks"] + engine["missed_blocks"]
+        self._late_counts.append(late)
         return Levels(
             **figures,
             stations={name: StationFigures.of(levels) for name, levels in stations.items()},
@@ -377,6 +382,7 @@ class Studio:
                 load_percent=round(load, 1),
                 late_blocks=engine["late_blocks"],
                 missed_blocks=engine["missed_blocks"],
+                late_in_last_minute=late - self._late_counts[0],
                 block_frames=engine["block_frames"],
                 is_realtime=engine["is_realtime"],
                 restarts=self.engine.restarts,

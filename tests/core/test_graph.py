@@ -153,7 +153,9 @@ def findings(rig: Rig, levels: StationLevels) -> dict[str, float | None]:
 def test_each_finding_fires_and_its_mend_ends_it() -> None:
     good = at(-65, -45, -30, -12, -8)
     assert findings(Rig(), good) == {}
-    assert "microphone_clips" in findings(Rig(), at(-65, -45, -30, -12, 0.0))
+    assert findings(Rig(), at(-65, -45, -30, -12, 0.0)) == {"microphone_clips": 30.0}
+    browser = changed(Rig(), "microphone.source", "browser")
+    assert findings(browser, at(-65, -45, -30, -12, 0.0)) == {"microphone_clips": None}
 
     noisy = at(-54, -45, -30, -12, -8)
     found = findings(Rig(), noisy)

@@ -295,6 +295,8 @@ export interface components {
             is_realtime: boolean;
             /** Late Blocks */
             late_blocks: number;
+            /** Late In Last Minute */
+            late_in_last_minute: number;
             /** Load Percent */
             load_percent: number;
             /** Missed Blocks */

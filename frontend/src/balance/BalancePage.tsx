@@ -128,12 +128,11 @@ function Strip({ name, path }: { name: StripName; path: string }) {
         path={path}
         colour={`var(--${name})`}
         label={`${title} ${name === "voice" ? "fader" : "trim"}`}
+        shortLabel={name === "voice" ? "Fader" : "Trim"}
       />
-      <dl className="mt-1 grid grid-cols-2 text-[13px]">
+      <dl className="mt-1 grid grid-cols-[auto_1fr] text-[13px]">
         <Row label="Peaks">{decibels(levels?.peaks_dbfs[name])} dBFS</Row>
-        {name !== "voice" && (
-          <Row label="Voice above it">{decibels(levels?.clearance_db[name])} dB</Row>
-        )}
+        {name !== "voice" && <Row label="Clearance">{decibels(levels?.clearance_db[name])} dB</Row>}
       </dl>
       <p className={`mt-1 text-[13px] ${isOff ? "font-semibold text-voice-strong" : "text-quiet"}`}>
         {isOff && "▲ "}
@@ -147,7 +146,7 @@ function Row({ label, children }: { label: string; children: ReactNode }) {
   return (
     <>
       <dt className="text-quiet">{label}</dt>
-      <dd className="figures text-right">{children}</dd>
+      <dd className="figures text-right whitespace-nowrap">{children}</dd>
     </>
   );
 }
@@ -157,7 +156,7 @@ function Feed() {
   return (
     <Panel>
       <h3 className="font-semibold">The whole, for viewers</h3>
-      <dl className="mt-1 grid grid-cols-2 text-[13px]">
+      <dl className="mt-1 grid grid-cols-[auto_1fr] text-[13px]">
         <Row label="Loudness, 0.4 s">{decibels(levels?.momentary_lufs)} LUFS</Row>
         <Row label="Loudness, 3 s">{decibels(levels?.short_term_lufs)} LUFS</Row>
         <Row label="True peak, 10 s">{decibels(levels?.true_peak_dbtp)} dBTP</Row>

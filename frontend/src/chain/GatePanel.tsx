@@ -155,7 +155,8 @@ function distribution(
   const y = area.top + ((bins.indexOf(greatest) + 0.5) / BINS) * (area.bottom - area.top);
   canvas.font = TEXT_FONT;
   canvas.textAlign = "right";
-  canvas.textBaseline = "middle";
+  // Where both lie at one level, their names must not.
+  canvas.textBaseline = isSpeech ? "bottom" : "top";
   canvas.fillStyle = isSpeech ? colour("voice-strong") : colour("quiet");
   canvas.fillText(label, area.right, y);
 }

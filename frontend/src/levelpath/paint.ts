@@ -134,9 +134,9 @@ function path(canvas: CanvasRenderingContext2D, stations: Station[], levels: Lev
       canvas.fillStyle = colour("text");
       canvas.fillRect(x - 9, yOf(peak, frame) - 1, 18, 2.5);
     }
+    // Inside the chain there is room above 0 dBFS; at the converter there is none.
     const highest = levels.stations[meter]?.highest_peak_dbfs ?? SILENCE;
-    if (highest >= -0.1)
-      over(canvas, x, frame.top - 8, meter === "microphone" ? "clips" : "over 0");
+    if (meter === "microphone" && highest >= -0.1) over(canvas, x, frame.top - 9, "clips");
   });
 }
 

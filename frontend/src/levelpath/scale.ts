@@ -15,7 +15,7 @@ export type Frame = {
 export function frameOf(width: number, height: number, isTall: boolean): Frame {
   return {
     width,
-    top: isTall ? 40 : 12,
+    top: isTall ? 40 : 20,
     bottom: height - (isTall ? 48 : 26),
     left: 52,
     split: width - 200,

@@ -23,10 +23,10 @@ export function KeysDialog({ children }: { children: ReactNode }) {
         <Dialog.Overlay className="fixed inset-0 bg-black/50" />
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed top-1/2 left-1/2 w-[460px] -translate-1/2 rounded-lg border border-line bg-panel p-6"
+          className="fixed top-1/2 left-1/2 w-[520px] -translate-1/2 rounded-lg border border-line bg-panel p-6"
         >
           <Dialog.Title className="mb-3 text-lg font-semibold">Keys</Dialog.Title>
-          <dl className="grid grid-cols-[150px_1fr] gap-y-1.5 text-[13px]">
+          <dl className="grid grid-cols-[190px_1fr] gap-y-1.5 text-[13px]">
             {KEYS.map(([key, does]) => (
               <div key={key} className="contents">
                 <dt className="figures">{key}</dt>

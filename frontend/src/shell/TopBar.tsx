@@ -122,10 +122,12 @@ function Health() {
       </Figure>
     );
   }
-  const { load_percent, late_blocks, missed_blocks } = levels.engine;
-  const late = late_blocks + missed_blocks;
+  const { load_percent, late_in_last_minute: late } = levels.engine;
   return (
-    <Figure label={late ? `Engine, ${late} late` : "Engine"} title="Share of each block's time">
+    <Figure
+      label={late ? `Engine, ${late} late` : "Engine"}
+      title="Share of each block's time; late: blocks of the last minute that came too late"
+    >
       {load_percent.toFixed(0)}
       <Unit>%</Unit>
     </Figure>

@@ -8,7 +8,14 @@ import { useLive } from "../live/store";
 import { digitsOf, parseNumber, signless, spoken } from "../units/format";
 import { afterKey, fromTravel, settle, toTravel } from "../units/taper";
 
-type Props = { path: string; colour?: string; label?: string };
+type Props = {
+  path: string;
+  colour?: string;
+  /** Instead of the setting's own name, where the same one stands for several things. */
+  label?: string;
+  /** What is written, where the place itself says the rest. */
+  shortLabel?: string;
+};
 
 /** The setting's present value and what is known of it; null until both have come. */
 export function useSetting(path: string): { value: unknown; info: SettingInfo } | null {
@@ -18,7 +25,7 @@ export function useSetting(path: string): { value: unknown; info: SettingInfo } 
   return { value: valueAt(rig, path), info: settingInfo(known, rig, path) };
 }
 
-export function Setting({ path, colour = "var(--voice)", label }: Props) {
+export function Setting({ path, colour = "var(--voice)", label, shortLabel }: Props) {
   const setting = useSetting(path);
   const [dragged, setDragged] = useState<number | null>(null);
   if (!setting || typeof setting.value !== "number") return null;
@@ -43,7 +50,7 @@ export function Setting({ path, colour = "var(--voice)", label }: Props) {
   return (
     <div className="pb-px" title={info.help} data-path={path}>
       <div className="flex items-baseline justify-between">
-        <span className="text-[13px]">{name}</span>
+        <span className="text-[13px]">{shortLabel ?? name}</span>
         <span className="flex items-baseline gap-1.5">
           <TypedNumber
             label={name}

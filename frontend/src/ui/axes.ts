@@ -107,7 +107,8 @@ export function levelLine(
   canvas.font = `600 ${FIGURES_FONT}`;
   canvas.textAlign = "right";
   const width = canvas.measureText(label).width;
-  const middle = y + (isDashed ? 9 : -9);
+  const isBelow = isDashed || y - 16 < area.top;
+  const middle = y + (isBelow ? 9 : -9);
   canvas.fillStyle = colour("panel");
   canvas.globalAlpha = 0.85;
   canvas.fillRect(area.right - width - 10, middle - 8, width + 8, 15);

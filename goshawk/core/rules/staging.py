@@ -57,14 +57,20 @@ def _minus(value: float) -> str:
     return f"{value:.0f}".replace("-", "−")
 
 
-def microphone_findings(levels: StationLevels) -> Iterable[Finding]:
-    """Clipping at the converter, which no later stage can mend."""
+def microphone_findings(levels: StationLevels, rig: Rig) -> Iterable[Finding]:
+    """Clipping at the converter, which no later stage can mend. Only the stand-in's preamp can be
+    turned from here; else the sentence is for the hand."""
     highest = levels.highest_peak_dbfs
-    if highest is not None and highest >= CLIPPED_DBFS:
-        yield Finding(
-            code="microphone_clips",
-            text=f"The microphone reached {_minus(highest)} dBFS and clips. Turn its preamp down by {PREAMP_STEP_DB:.0f} dB.",
-        )
+    if highest is None or highest < CLIPPED_DBFS:
+        return
+    lower = max(0.0, rig.microphone.preamp_gain_db - PREAMP_STEP_DB)
+    yield Finding(
+        code="microphone_clips",
+        text=f"The microphone reached full scale and clips. Turn its preamp down by {PREAMP_STEP_DB:.0f} dB.",
+        mend=Mend(label=f"Preamp at {lower:.0f} dB", path="microphone.preamp_gain_db", value=lower)
+        if rig.microphone.source == "attic"
+        else None,
+    )
 
 
 def gate_findings(heard: Heard) -> Iterable[Finding]:
@@ -131,7 +137,7 @@ def limiter_findings(heard: Heard) -> Iterable[Finding]:
 
 def staging_findings(stations: dict[str, StationLevels], rig: Rig) -> list[Finding]:
     """All findings of the voice's way, from the microphone on."""
-    found = list(microphone_findings(stations["microphone"]))
+    found = list(microphone_findings(stations["microphone"], rig))
     before = "microphone"
     for slot in rig.chain:
         if slot.id not in stations:
