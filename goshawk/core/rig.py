@@ -70,6 +70,9 @@ def check_chain(chain: Chain) -> Chain:
     return chain
 
 
+MOST_PREAMP_GAIN_DB = 60.0
+
+
 class MicrophoneSettings(Settings):
     """Where the voice comes from."""
 
@@ -82,7 +85,7 @@ class MicrophoneSettings(Settings):
     preamp_gain_db: float = number(
         36.0,
         0.0,
-        60.0,
+        MOST_PREAMP_GAIN_DB,
         "dB",
         "Preamp",
         "The stand-in interface's own gain, before its converter.",
@@ -150,7 +153,7 @@ class Targets(Settings):
 def default_chain() -> Chain:
     """The four stages, in the order of the job, set for the attic's voice."""
     return (
-        TrimSlot(id="trim", settings=TrimSettings(gain_db=7.0)),
+        TrimSlot(id="trim", settings=TrimSettings(gain_db=5.0)),
         GateSlot(
             id="gate", settings=GateSettings(open_threshold_dbfs=-37.0, close_threshold_dbfs=-42.0)
         ),

@@ -18,9 +18,9 @@ from goshawk.units import SAMPLE_RATE_HZ, db_to_linear, ms_to_frames
 # What a recording's level is at the preamp's input, in dB: a usual voice reaches the converter
 # with peaks near -17 dBFS at 36 dB of gain, as with a dynamic microphone at a hand's width.
 _RECORDINGS: dict[Performance, tuple[str, float]] = {
-    "talk": ("voice_talk", -46.0),
-    "murmur": ("voice_murmur", -58.0),
-    "laugh": ("voice_laugh", -37.0),
+    "talk": ("voice_talk", -44.0),
+    "murmur": ("voice_murmur", -56.0),
+    "laugh": ("voice_laugh", -38.0),
     "type": ("keyboard", -61.0),
 }
 _ROOM_DB = -70.0

@@ -9,6 +9,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import Standing
+from goshawk.core.rules.gain import GainAdvice
 from goshawk.core.rules.staging import Finding
 from goshawk.store.sound_files import StoredSoundFile
 
@@ -145,6 +146,7 @@ class Levels(_FromServer):
     bad_samples: int
     standings: dict[str, Standing]
     findings: list[Finding]
+    gain: GainAdvice
     microphone: dict[str, Any]
     engine: EngineHealth
 

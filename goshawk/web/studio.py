@@ -16,6 +16,7 @@ from goshawk.core.dsp.compressor import static_curve_db
 from goshawk.core.measure.monitor import Monitor
 from goshawk.core.rig import Rig, changed
 from goshawk.core.rules.balance import standings
+from goshawk.core.rules.gain import gain_advice
 from goshawk.core.rules.staging import staging_findings
 from goshawk.devices.file import read_sound_file
 from goshawk.engine.client import EngineClient
@@ -96,6 +97,7 @@ class Studio:
         self._db = opened.connection
         self._start_notice = opened.notice
         self._saved = rigs.load_active_rig(self._db)
+        self._heard = self._saved.rig
         self._tried: Rig | None = None
         self._trying_page: LivePage | None = None
         self._files = sound_files.list_sound_files(self._db)
@@ -185,6 +187,9 @@ class Studio:
         return self.state()
 
     def _hear(self, rig: Rig) -> None:
+        if rig.microphone != self._heard.microphone:
+            self._monitor.forget()
+        self._heard = rig
         self._give_file(rig)
         self.engine.apply(rig)
         self._tell_state()
@@ -377,6 +382,7 @@ class Studio:
             stations={name: StationFigures.of(levels) for name, levels in stations.items()},
             standings=standings(figures["peaks_dbfs"], figures["clearance_db"], rig.targets),
             findings=staging_findings(stations, rig),
+            gain=gain_advice(*self._monitor.microphone(), rig.microphone),
             microphone=readings["microphone"],
             engine=EngineHealth(
                 load_percent=round(load, 1),

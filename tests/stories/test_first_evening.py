@@ -115,6 +115,30 @@ def test_the_browsers_microphone_reads_its_level_and_six_db_more_after_the_trim(
     page.get_by_text("nothing yet").wait_for()
 
 
+def test_a_refused_or_unplugged_microphone_is_said_with_what_to_do(page: Page) -> None:
+    page.keyboard.press("1")
+    page.get_by_role("radio", name="This browser's microphone").click()
+    opens = page.get_by_role("button", name="Open this browser's microphone")
+    page.evaluate("""() => {
+        const real = navigator.mediaDevices.getUserMedia.bind(navigator.mediaDevices);
+        const answers = ["NotAllowedError", "NotFoundError"];
+        navigator.mediaDevices.getUserMedia = async (wanted) => {
+            const refused = answers.shift();
+            if (refused) throw new DOMException("", refused);
+            return (window.given = await real(wanted));
+        };
+    }""")
+    for sentence in ("Allow it beside the page's address", "Plug one in"):
+        opens.click()
+        page.get_by_text(sentence).wait_for()
+    opens.click()
+    eventually(page, lambda: abs(live(page, "microphone") + 20) < 0.5)
+    page.evaluate("given.getAudioTracks()[0].dispatchEvent(new Event('ended'))")
+    page.get_by_text("was unplugged. Plug it in and open it again").wait_for()
+    page.get_by_text("nothing yet").wait_for()
+    expect(opens).to_be_visible()
+
+
 def test_a_sound_file_is_the_microphone(page: Page, tmp_path: Path) -> None:
     path = tmp_path / "phrase.flac"
     t = np.arange(16_000 * 3) / 16_000
@@ -151,6 +175,18 @@ def test_the_stand_in_and_the_balance(page: Page) -> None:
     eventually(page, lambda: live(page, "microphone") < -45)
     page.get_by_role("radio", name="laugh out loud").click()
     eventually(page, lambda: live(page, "microphone") > -12)
+
+
+def test_the_preamp_is_set_by_the_advice(page: Page) -> None:
+    page.keyboard.press("1")
+    page.get_by_role("textbox", name="Preamp, typed").fill("20")
+    page.keyboard.press("Enter")
+    # Each change of the gain begins a new measurement: old peaks must not steer the advice.
+    page.get_by_text("Talk as you do on air").wait_for()
+    page.get_by_text(re.compile("Turn the preamp up by")).wait_for()
+    page.get_by_role("button", name=re.compile("Preamp at")).click()
+    page.get_by_text("Talk as you do on air").wait_for()
+    page.get_by_text("a good level").wait_for()
 
 
 def test_everything_is_as_it_was_left_after_a_kill(

@@ -330,6 +330,51 @@ export interface components {
         };
         FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
         /**
+         * GainAdvice
+         * @description What to do about the microphone's gain. ``by_db`` is positive for more gain.
+         */
+        GainAdvice: {
+            /**
+             * By Db
+             * @default 0
+             */
+            by_db: number;
+            /**
+             * Is Clipping
+             * @default false
+             */
+            is_clipping: boolean;
+            /**
+             * Landing High Dbfs
+             * @default -10
+             */
+            landing_high_dbfs: number;
+            /**
+             * Landing Low Dbfs
+             * @default -18
+             */
+            landing_low_dbfs: number;
+            /**
+             * Loudest Dbfs
+             * @default -3
+             */
+            loudest_dbfs: number;
+            /** @default null */
+            mend: components["schemas"]["Mend"] | null;
+            /** Text */
+            text: string;
+            /**
+             * Usual Peaks Dbfs
+             * @default null
+             */
+            usual_peaks_dbfs: number | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "waiting" | "good" | "raise" | "lower";
+        };
+        /**
          * GateSettings
          * @description Settings of the gate.
          */
@@ -456,6 +501,7 @@ export interface components {
             engine: components["schemas"]["EngineHealth"];
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            gain: components["schemas"]["GainAdvice"];
             /** Is Speech */
             is_speech: boolean;
             /** Latency Ms */

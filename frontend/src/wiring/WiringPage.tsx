@@ -10,6 +10,7 @@ import { Panel } from "../ui/Panel";
 import { Setting, useSetting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
 import { decibels } from "../units/format";
+import { GainPanel } from "./GainPanel";
 
 const SOURCES = [
   { value: "attic", label: "The attic (stand-in)" },
@@ -33,20 +34,23 @@ export function WiringPage() {
         <p className="text-quiet">where the voice comes from</p>
       </div>
       <div className="flex gap-3.5">
-        <Panel className="flex-1">
-          <h3 className="mb-2 font-semibold">Microphone</h3>
-          <Choice
-            label="Microphone"
-            value={source}
-            options={SOURCES}
-            onChange={(value) => setSetting("microphone.source", value)}
-          />
-          <div className="mt-4">
-            {source === "attic" && <AtticSource />}
-            {source === "browser" && <BrowserSource />}
-            {source === "file" && <FileSource />}
-          </div>
-        </Panel>
+        <div className="flex min-w-0 flex-1 flex-col gap-3.5">
+          <Panel>
+            <h3 className="mb-2 font-semibold">Microphone</h3>
+            <Choice
+              label="Microphone"
+              value={source}
+              options={SOURCES}
+              onChange={(value) => setSetting("microphone.source", value)}
+            />
+            <div className="mt-4">
+              {source === "attic" && <AtticSource />}
+              {source === "browser" && <BrowserSource />}
+              {source === "file" && <FileSource />}
+            </div>
+          </Panel>
+          <GainPanel />
+        </div>
         <div className="flex w-[300px] flex-col gap-3.5">
           <Arriving />
           <Buffer />

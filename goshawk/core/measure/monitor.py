@@ -60,6 +60,11 @@ class Monitor:
         self._true_peaks.append(readings["true_peak_dbtp"])
         self._last = readings
 
+    def forget(self) -> None:
+        """Begin the window anew: what came before was another microphone, or another gain."""
+        self._moments = self._moments[:, :0]
+        self._activity = self._activity[:0]
+
     def live(self) -> dict[str, Any]:
         """The newest moments only: what moves at picture rate."""
         fresh = self._last["moments"].shape[1]
@@ -92,6 +97,10 @@ class Monitor:
     def stations(self) -> dict[str, StationLevels]:
         """Levels at every station over the window."""
         return {name: station_levels(self._of(name), self._activity) for name in self._stations}
+
+    def microphone(self) -> tuple[Floats, NDArray[np.int8]]:
+        """The microphone's 10 ms peaks in dBFS over the window, and their activity."""
+        return self._of(MICROPHONE)[:, 1], self._activity
 
     def figures(self) -> dict[str, Any]:
         """Figures over the window: peaks and clearances, loudness, true peak, delay."""

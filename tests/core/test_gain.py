@@ -1,0 +1,72 @@
+"""Advice on the microphone's gain, on the stand-in's voice at every setting of its preamp."""
+
+import numpy as np
+import pytest
+
+from goshawk.core.measure.levels import MOMENT_FRAMES, PAUSE, SPEECH, MomentMeter, moments_in_db
+from goshawk.core.measure.speech_activity import SpeechActivity
+from goshawk.core.rig import MicrophoneSettings
+from goshawk.core.rules.gain import (
+    LANDING_HIGH_DBFS,
+    LANDING_LOW_DBFS,
+    gain_advice,
+    usual_peaks_dbfs,
+)
+from goshawk.devices.attic import Attic
+
+
+def listen(performance: str, preamp_gain_db: float) -> tuple[np.ndarray, np.ndarray]:
+    """Ten seconds of peaks and activity, after eight in which the room becomes known."""
+    attic, activity, meter = Attic(), SpeechActivity(), MomentMeter()
+    attic.perform(performance)  # type: ignore[arg-type]
+    attic.set_preamp_gain_db(preamp_gain_db)
+    block = np.zeros((MOMENT_FRAMES, 2), np.float32)
+    peaks, said = [], []
+    for moment in range(1800):
+        attic.read(block)
+        left = np.ascontiguousarray(block[:, :1])
+        activity.listen(left)
+        meter.measure(left)
+        peaks.append(moments_in_db(meter.moments(moment, 1))[0, 1])
+        said.append(int(activity.decisions(moment, 1)[0]))
+    return np.array(peaks[800:]), np.array(said[800:])
+
+
+@pytest.mark.parametrize("preamp_gain_db", range(0, 61, 10))
+def test_after_following_the_advice_once_usual_peaks_land_in_the_zone(
+    preamp_gain_db: float,
+) -> None:
+    microphone = MicrophoneSettings(preamp_gain_db=preamp_gain_db)
+    advice = gain_advice(*listen("talk", preamp_gain_db), microphone)
+    assert advice.is_clipping == (preamp_gain_db == 60), (
+        "a loud recording is told from a clipped one"
+    )
+    if advice.verdict == "good":
+        assert advice.mend is None
+        gain = preamp_gain_db
+    else:
+        assert advice.mend is not None
+        gain = advice.mend.value
+        assert (advice.verdict == "raise") == (gain > preamp_gain_db)
+    found = usual_peaks_dbfs(*listen("talk", gain))
+    assert found is not None
+    assert LANDING_LOW_DBFS <= found[0] <= LANDING_HIGH_DBFS
+    assert not found[1]
+
+
+def test_without_enough_speech_it_waits_and_a_knock_is_no_clipping() -> None:
+    microphone = MicrophoneSettings()
+    silence = np.full(1000, -60.0)
+    assert gain_advice(silence, np.full(1000, PAUSE), microphone).verdict == "waiting"
+    assert gain_advice(*listen("silent", 36.0), microphone).verdict == "waiting"
+    speech = np.full(1000, -14.0)
+    speech[:5] = 0.0
+    advice = gain_advice(speech, np.full(1000, SPEECH), microphone)
+    assert (advice.verdict, advice.is_clipping) == ("good", False)
+
+
+def test_a_preamp_that_cannot_be_set_from_here_is_an_instruction_to_the_hand() -> None:
+    quiet = np.full(1000, -30.0)
+    advice = gain_advice(quiet, np.full(1000, SPEECH), MicrophoneSettings(source="browser"))
+    assert advice.mend is None
+    assert advice.text == "Your usual peaks reach −30 dBFS. Turn the preamp up by 16 dB."
