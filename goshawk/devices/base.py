@@ -3,9 +3,8 @@
 from typing import Any, Protocol
 
 import numpy as np
-from numba import njit
 
-from goshawk.core.stage import Block
+from goshawk.core.stage import Block, kernel
 
 
 class InputDevice(Protocol):
@@ -20,7 +19,7 @@ class InputDevice(Protocol):
         """What the user should know of it: state and trouble as counts and flags."""
 
 
-@njit(cache=True, nogil=True)
+@kernel
 def play_loop(sound: Block, position: int, out: Block) -> int:
     """Fill ``out`` from a loop with as many channels or more; returns the new position."""
     for n in range(out.shape[0]):
