@@ -48,6 +48,7 @@ def _serve(port: int, data_dir: Path) -> None:
     import uvicorn
 
     from goshawk.store.database import database_path, open_database
+    from goshawk.store.rigs import load_active_rig
     from goshawk.web.app import FRONTEND_DIR, create_app
 
     with socket.socket() as probe:
@@ -66,6 +67,7 @@ def _serve(port: int, data_dir: Path) -> None:
     with plain_errors():
         # Opened before the server starts, so that trouble is one sentence and not a traceback.
         opened = open_database(database_path(data_dir))
+        load_active_rig(opened.connection)
     typer.echo(f"Goshawk is at http://127.0.0.1:{port}  (stop it with Ctrl+C)")
     uvicorn.run(
         create_app(data_dir, opened),

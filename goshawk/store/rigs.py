@@ -129,7 +129,8 @@ def _load(connection: sqlite3.Connection) -> SavedRig:
         rig = Rig.model_validate_json(active["document"])
     except ValidationError as error:
         raise StoreUnusable(
-            f"The saved rig cannot be read by this version: {error.errors()[0]['msg']}."
+            f"The saved rig cannot be read by this version ({error.errors()[0]['msg']}). "
+            "Use the version that saved it, or begin anew in another folder with --data-dir."
         ) from None
     bounds = connection.execute(
         "SELECT min(number) AS first, max(number) AS last FROM revisions WHERE rig_id = :rig",

@@ -11,6 +11,8 @@ import pytest
 import soundfile
 
 from goshawk.core.preset import Preset
+from goshawk.store.database import database_path, open_database
+from goshawk.store.rigs import load_active_rig
 from tests.conftest import random_sound, tone
 
 
@@ -98,6 +100,19 @@ def test_bad_input_is_one_sentence_and_exit_code_2(tmp_path: Path) -> None:
         assert "Traceback" not in done.stderr
         assert done.stderr.strip()
     assert not (tmp_path / "out.wav").exists()
+
+
+def test_a_saved_rig_that_cannot_be_read_is_said_and_kept(tmp_path: Path) -> None:
+    connection = open_database(database_path(tmp_path)).connection
+    load_active_rig(connection)
+    connection.execute("UPDATE revisions SET document = '{\"name\": 7}'")
+    connection.close()
+    done = goshawk("demo", "--port", "8699", "--data-dir", tmp_path)
+    assert done.returncode == 2
+    assert "cannot be read by this version" in done.stderr
+    assert "Traceback" not in done.stderr
+    connection = open_database(database_path(tmp_path)).connection
+    assert connection.execute("SELECT document FROM revisions").fetchone()[0] == '{"name": 7}'
 
 
 def test_a_port_in_use_is_said() -> None:
