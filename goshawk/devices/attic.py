@@ -25,7 +25,7 @@ _RECORDINGS: dict[Performance, tuple[str, float]] = {
 }
 _ROOM_DB = -70.0
 _PREAMP_NOISE_DBFS = -124.0
-"""RMS at the preamp's input: about -128 dBu, a usual interface's equivalent input noise."""
+"""RMS at the preamp's input: heard only at high gain, under the room's noise, as in usual interfaces."""
 _CONVERTER_NOISE_DBFS = -104.0
 
 

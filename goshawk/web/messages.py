@@ -1,8 +1,7 @@
 """The messages of the live link (``/api/live``), typed for both ends: they are part of the OpenAPI
 document, and the browser's types come from it."""
 
-from dataclasses import asdict
-from typing import Annotated, Any, Literal, Self
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -96,27 +95,6 @@ class History(_FromServer):
 CURVE_INPUTS_DBFS = range(-60, 1)
 
 
-class StationFigures(_FromServer):
-    """Levels at one station over the last ten seconds, in dBFS; null where they cannot be told."""
-
-    noise_floor_dbfs: float | None
-    quiet_dbfs: float | None
-    body_low_dbfs: float | None
-    body_high_dbfs: float | None
-    peaks_dbfs: float | None
-    highest_peak_dbfs: float | None
-
-    @classmethod
-    def of(cls, levels: StationLevels) -> Self:
-        """Rounded to what a screen shows."""
-        return cls(
-            **{
-                name: None if value is None else round(value, 1)
-                for name, value in asdict(levels).items()
-            }
-        )
-
-
 class EngineHealth(_FromServer):
     """How the audio process does."""
 
@@ -133,7 +111,7 @@ class Levels(_FromServer):
     """Figures over the last ten seconds, ten times a second."""
 
     type: Literal["levels"] = "levels"
-    stations: dict[str, StationFigures]
+    stations: dict[str, StationLevels]
     peaks_dbfs: dict[str, float | None]
     clearance_db: dict[str, float | None]
     momentary_lufs: float | None

@@ -32,7 +32,6 @@ from goshawk.web.messages import (
     Levels,
     Notice,
     State,
-    StationFigures,
 )
 
 T = TypeVar("T")
@@ -379,7 +378,7 @@ class Studio:
         self._late_counts.append(late)
         return Levels(
             **figures,
-            stations={name: StationFigures.of(levels) for name, levels in stations.items()},
+            stations={name: levels.rounded() for name, levels in stations.items()},
             standings=standings(figures["peaks_dbfs"], figures["clearance_db"], rig.targets),
             findings=staging_findings(stations, rig),
             gain=gain_advice(*self._monitor.microphone(), rig.microphone),

@@ -126,7 +126,7 @@ def test_what_the_monitor_says_of_a_known_tone() -> None:
     assert live["viewers_voice"][-1] == pytest.approx(-14, abs=0.1)
 
 
-def test_the_demo_stands_near_its_targets(attic_talk: Block) -> None:
+def test_the_demo_stands_near_its_targets() -> None:
     """The shipped settings fit the shipped voice: peaks on target, and no finding."""
     loop, monitor = AudioLoop(Rig()), Monitor()
     for number in range(12 * RATE_HZ // 256):
@@ -167,6 +167,14 @@ def test_each_finding_fires_and_its_mend_ends_it() -> None:
     found = findings(too_high, good)
     assert found == {"gate_chops_speech": -30.0}
     assert findings(changed(too_high, "chain.gate.settings.open_threshold_dbfs", -30.0), good) == {}
+
+    loud = at(-45, -40, -30, -12, -8)
+    found = findings(Rig(), loud)
+    assert found == {"room_opens_gate": -26.0}
+    opened = changed(Rig(), "chain.gate.settings.open_threshold_dbfs", -26.0)
+    assert findings(opened, loud) == {"room_holds_gate_open": -31.0}
+    mended = changed(opened, "chain.gate.settings.close_threshold_dbfs", -31.0)
+    assert findings(mended, loud) == {}
 
     assert "limiter_works_hard" in findings(Rig(), at(-65, -45, -30, 4, 6))
 

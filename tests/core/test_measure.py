@@ -106,7 +106,7 @@ def test_too_short_or_silent_is_said_and_not_guessed() -> None:
 
 def test_moments_are_numbered_from_the_microphone_whatever_the_latency() -> None:
     """A click in moment 7 is in moment 7 at a station that is 500 frames behind."""
-    sound = np.zeros((48_00, 1), np.float32)
+    sound = np.zeros((4_800, 1), np.float32)
     sound[7 * MOMENT_FRAMES + 200] = 0.5
     late = np.concatenate([np.zeros((500, 1), np.float32), sound])
     for meter, heard in ((MomentMeter(), sound), (MomentMeter(500), late)):

@@ -528,7 +528,7 @@ export interface components {
             };
             /** Stations */
             stations: {
-                [key: string]: components["schemas"]["StationFigures"];
+                [key: string]: components["schemas"]["StationLevels"];
             };
             /** True Peak Dbtp */
             true_peak_dbtp: number;
@@ -857,10 +857,12 @@ export interface components {
             version: string;
         };
         /**
-         * StationFigures
-         * @description Levels at one station over the last ten seconds, in dBFS; null where they cannot be told.
+         * StationLevels
+         * @description Levels at one station over a window (design: noise floor, body, peaks, highest peak).
+         *
+         *     All in dBFS, None where the window holds too little speech or pause to say.
          */
-        StationFigures: {
+        StationLevels: {
             /** Body High Dbfs */
             body_high_dbfs: number | null;
             /** Body Low Dbfs */

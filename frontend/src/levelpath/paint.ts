@@ -1,6 +1,6 @@
 /** Draws the level path: ribbons of voice and room through the stations, and what the viewers get. */
 
-import type { Levels, StationFigures } from "../api/client";
+import type { Levels, StationLevels } from "../api/client";
 import { readings, SILENCE } from "../live/readings";
 import { colour, FIGURES_FONT, hatch, TEXT_FONT } from "../ui/Picture";
 import { signless } from "../units/format";
@@ -170,7 +170,7 @@ function column(
   frame: Frame,
 ) {
   const meter = name === "voice" ? "viewers_voice" : name;
-  const figures: StationFigures | undefined = levels.stations[meter];
+  const figures: StationLevels | undefined = levels.stations[meter];
   const standing = levels.standings[name];
   if (standing) {
     const { target_peaks_dbfs: target, tolerance_db: tolerance } = standing;

@@ -3,7 +3,7 @@
 A feed-forward compressor with its detector in the log domain, after D. Giannoulis, M. Massberg and
 J. D. Reiss, "Digital Dynamic Range Compressor Design - A Tutorial and Analysis", J. Audio Eng. Soc.
 60(6), 2012: gain computer with soft knee (their equation 4), then the smooth, branching peak
-detector (equation 17) on the gain reduction in dB.
+detector on the gain reduction in dB.
 
 The level is the greatest absolute sample of the last PEAK_WINDOW_MS (of all channels, which are
 turned down together): it reads a tone's true amplitude from 50 Hz on, so that a steady tone meets

@@ -2,8 +2,8 @@
 
 Signal flow: input → side-chain high-pass → peak detector → open/close decision with hysteresis and
 hold → gain → times the input delayed by the look-ahead. The structure (separate thresholds, hold,
-range, look-ahead by delaying the signal) is the classic noise gate: U. Zölzer, *DAFX*, 2nd ed.
-(2011), section 4.2.3.
+range, look-ahead by delaying the signal) is the classic noise gate: U. Zölzer (ed.), *DAFX*, 2nd ed.
+(2011), chapter 4, dynamic range control.
 
 Attack and release are the time constants (63 % of the step) of the gain, as an amplitude.
 """

@@ -4,7 +4,7 @@ Signal flow, twice in a row: peaks between the samples (eight-fold oversampled) 
 exponential release → the least of the look-ahead window → two moving averages → times the delayed
 input. A moving average of minima is never above any gain that was needed inside its window, so the
 gain is down in full before the peak arrives, and moves without corners. The scheme is the
-look-ahead limiter of U. Zölzer, *DAFX*, 2nd ed. (2011), section 4.2.2, with the true-peak detector
+look-ahead limiter of U. Zölzer (ed.), *DAFX*, 2nd ed. (2011), chapter 4, with the true-peak detector
 of ITU-R BS.1770-5 Annex 2 made finer. A second, shorter pass removes the few tenths of a dB by
 which a moving gain can lift a peak between two samples.
 

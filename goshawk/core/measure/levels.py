@@ -5,7 +5,7 @@ the microphone on; a station further down the path starts counting later by its 
 moment k means the same sound everywhere.
 """
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -107,6 +107,15 @@ class StationLevels:
     body_high_dbfs: float | None
     peaks_dbfs: float | None
     highest_peak_dbfs: float | None
+
+    def rounded(self) -> "StationLevels":
+        """To what a screen shows."""
+        return StationLevels(
+            **{
+                name: None if value is None else round(value, 1)
+                for name, value in asdict(self).items()
+            }
+        )
 
 
 def station_levels(moments_db: Floats, activity: NDArray[np.integer]) -> StationLevels:

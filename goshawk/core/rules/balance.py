@@ -1,8 +1,7 @@
 """How each input of the Viewers feed stands against its target.
 
-The targets are the user's; their defaults come from the trade's rule that speech peaks some 10 to
-15 dB above effects and further above music (compare EBU R 128 s1 guidance on speech to background
-and the BBC's clean-audio trials: 4 LU is the least, 10 LU or more is easy to follow).
+The targets are the user's own. Their defaults (voice peaks at -7 dBFS, game 12 dB and music 18 dB
+below) are this project's starting points, not a standard's; they are declared in ``core/rig.py``.
 """
 
 from typing import Literal
@@ -12,7 +11,7 @@ from pydantic import BaseModel
 from goshawk.core.rig import Targets
 
 CLEARANCE_TOLERANCE_DB = 2.0
-"""Nearer than this, loudness differences in a mix are hard to hear; it counts as on target."""
+"""Nearer than this counts as on target: the measured peaks of a lively game wander by as much."""
 
 Verdict = Literal["waiting", "on target", "too loud", "too quiet"]
 

@@ -18,6 +18,9 @@ CLIPPED_DBFS = -0.1
 LEAST_GATE_GAP_DB = 3.0
 """Room peaks wander by 2 to 3 dB; a close threshold nearer than this lets them hold the gate open."""
 
+OPEN_OVER_CLOSE_DB = 5.0
+"""Hysteresis of a gate for speech: enough that the end of a word does not make it flutter."""
+
 HARD_LIMITING_DB = 4.0
 """A limiter that takes this much off usual speech is heard; the level should fall before it."""
 
@@ -78,48 +81,38 @@ def gate_findings(heard: Heard) -> Iterable[Finding]:
     if heard.slot.stage != "gate" or heard.slot.is_bypassed:
         return
     settings, before = heard.slot.settings, heard.before
-    path = f"chain.{heard.slot.id}.settings"
+    opens, closes = settings.open_threshold_dbfs, settings.close_threshold_dbfs
+
+    def mend(word: str, name: str, value: float) -> Mend:
+        path = f"chain.{heard.slot.id}.settings.{name}_threshold_dbfs"
+        return Mend(label=f"{word} {_minus(value)}", path=path, value=value)
+
     if before.noise_floor_dbfs is not None:
         room = before.noise_floor_dbfs + CREST_OF_NOISE_DB
-        close = settings.close_threshold_dbfs
-        if close < room + LEAST_GATE_GAP_DB:
-            wanted = round(room + LEAST_GATE_GAP_DB + 1.0)
-            if wanted <= settings.open_threshold_dbfs:
-                yield Finding(
-                    code="room_holds_gate_open",
-                    text=f"The room peaks at {_minus(room)} dBFS, too near the gate's closing level "
-                    f"({_minus(close)}). Raise it to {_minus(wanted)} dBFS.",
-                    mend=Mend(
-                        label=f"Close below {_minus(wanted)}",
-                        path=f"{path}.close_threshold_dbfs",
-                        value=wanted,
-                    ),
-                )
-            else:
-                yield Finding(
-                    code="room_opens_gate",
-                    text=f"The room peaks at {_minus(room)} dBFS and opens the gate. Raise its opening level to "
-                    f"{_minus(wanted + 5.0)} dBFS, or come nearer to the microphone.",
-                    mend=Mend(
-                        label=f"Open above {_minus(wanted + 5.0)}",
-                        path=f"{path}.open_threshold_dbfs",
-                        value=min(0.0, wanted + 5.0),
-                    ),
-                )
-    if before.peaks_dbfs is not None and before.body_low_dbfs is not None:
-        opens = settings.open_threshold_dbfs
-        if opens > before.body_low_dbfs + CREST_OF_NOISE_DB:
-            wanted_open = max(settings.close_threshold_dbfs, float(round(before.body_low_dbfs)))
+        clear = float(round(room + LEAST_GATE_GAP_DB + 1.0))
+        if closes < room + LEAST_GATE_GAP_DB and clear <= opens:
             yield Finding(
-                code="gate_chops_speech",
-                text=f"A quarter of your speech stays under the gate's opening level ({_minus(opens)} dBFS) and is "
-                f"cut. Lower it to {_minus(wanted_open)} dBFS.",
-                mend=Mend(
-                    label=f"Open above {_minus(wanted_open)}",
-                    path=f"{path}.open_threshold_dbfs",
-                    value=wanted_open,
-                ),
+                code="room_holds_gate_open",
+                text=f"The room peaks at {_minus(room)} dBFS, too near the gate's closing level "
+                f"({_minus(closes)}). Raise it to {_minus(clear)} dBFS.",
+                mend=mend("Close below", "close", clear),
             )
+        elif closes < room + LEAST_GATE_GAP_DB:
+            higher = min(0.0, clear + OPEN_OVER_CLOSE_DB)
+            yield Finding(
+                code="room_opens_gate",
+                text=f"The room peaks at {_minus(room)} dBFS and opens the gate. Raise its opening level to "
+                f"{_minus(higher)} dBFS, or come nearer to the microphone.",
+                mend=mend("Open above", "open", higher),
+            )
+    if before.body_low_dbfs is not None and opens > before.body_low_dbfs + CREST_OF_NOISE_DB:
+        lower = max(closes, float(round(before.body_low_dbfs)))
+        yield Finding(
+            code="gate_chops_speech",
+            text=f"A quarter of your speech stays under the gate's opening level ({_minus(opens)} dBFS) and is "
+            f"cut. Lower it to {_minus(lower)} dBFS.",
+            mend=mend("Open above", "open", lower),
+        )
 
 
 def limiter_findings(heard: Heard) -> Iterable[Finding]:
