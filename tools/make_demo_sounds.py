@@ -44,6 +44,15 @@ LAUGH = [
     "Ha ha! It sank! The whole barge just sank!",
     "Yes! Yes! Did you see that? We are through!",
 ]
+COPILOT = [
+    "I have the map here, second basin on the left, and mind the low bridge.",
+    "That bell means the keeper is awake. Take your time.",
+    "No, the other lever. The one with the rope on it.",
+    "I count three lanterns still burning, which is better than last week.",
+    "Go on, I am listening.",
+]
+COPILOT_PITCH = 0.83
+"""The same synthesiser, played slower: a deeper voice with a longer throat."""
 
 
 def speak(text: str) -> Sound:
@@ -258,7 +267,10 @@ def main() -> None:
     out = Path(sys.argv[1] if len(sys.argv) > 1 else "goshawk/devices/sounds")
     out.mkdir(parents=True, exist_ok=True)
     talk_pauses = [1.1, 0.9, 1.6, 2.2, 1.0, 1.4]
+    copilot = performance(COPILOT, -19.0, 2.0, [2.4, 3.6, 1.8])
+    slower = round(VOICE_RATE_HZ / COPILOT_PITCH)
     sounds = {
+        "copilot": (soxr.resample(copilot, VOICE_RATE_HZ, slower), VOICE_RATE_HZ),
         "voice_talk": (performance(TALK, -17.0, 0.0, talk_pauses), VOICE_RATE_HZ),
         "voice_murmur": (performance(MURMUR, -20.0, -5.0, [1.8, 1.2]), VOICE_RATE_HZ),
         "voice_laugh": (performance(LAUGH, -13.0, 5.0, [0.9, 1.2]), VOICE_RATE_HZ),

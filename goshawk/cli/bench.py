@@ -8,9 +8,9 @@ from typing import Any
 import numpy as np
 import typer
 
+from goshawk.core.chain_slots import default_chain
 from goshawk.core.graph.chain import VoiceChain
-from goshawk.core.rig import default_chain
-from goshawk.devices.attic import Attic
+from goshawk.devices.attic import Interface, Room
 from goshawk.units import SAMPLE_RATE_HZ
 
 BLOCK_SIZES = (64, 128, 256, 512)
@@ -20,10 +20,13 @@ WARM_UP_BLOCKS = 200
 
 def run_bench(say: Callable[[str], None]) -> dict[str, Any]:
     """Time each block and each stage of the default chain on the attic's voice, mono."""
-    attic = Attic()
-    attic.perform("talk")
+    frames = int(RUN_S * SAMPLE_RATE_HZ)
+    room = Room(frames)
+    room.perform("talk")
+    attic = Interface(room)
     attic.set_preamp_gain_db(36.0)
-    sound = np.zeros((int(RUN_S * SAMPLE_RATE_HZ), 2), np.float32)
+    sound = np.zeros((frames, 2), np.float32)
+    room.hear(sound)
     attic.read(sound)
     voice = np.ascontiguousarray(sound[:, :1])
     runs = []

@@ -1,22 +1,23 @@
 """A preset: a voice chain as a JSON document that can be kept and passed on."""
 
-from typing import Literal, Self
+import json
+from typing import Any, Literal, Self
 
 from pydantic import ConfigDict, Field, ValidationError, model_validator
 
-from goshawk.core.rig import Chain, check_chain, default_chain
+from goshawk.core.chain_slots import Chain, check_chain, default_chain
 from goshawk.core.settings import Settings, sentence_of
 from goshawk.errors import BadPreset
 
 LARGEST_PRESET_BYTES = 1_000_000
-NEWEST_VERSION = 1
+NEWEST_VERSION = 2
 
 
 class Preset(Settings):
     """A named voice chain."""
 
     format: Literal["goshawk-preset"] = "goshawk-preset"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     name: str = Field("Preset", min_length=1, max_length=80)
     chain: Chain = Field(default_factory=default_chain)
 
@@ -30,6 +31,16 @@ class _Header(Settings):
     model_config = ConfigDict(extra="ignore")
     format: str = ""
     version: int = 0
+
+
+def _upgraded(document: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 chose the microphone's channel in the trim; now the input does."""
+    if document.get("version") == 1:
+        for slot in document.get("chain", []):
+            if isinstance(slot, dict) and slot.get("stage") == "trim":
+                slot.get("settings", {}).pop("channel", None)
+        document["version"] = NEWEST_VERSION
+    return document
 
 
 def read_preset(text: str | bytes) -> Preset:
@@ -48,6 +59,6 @@ def read_preset(text: str | bytes) -> Preset:
             f"({NEWEST_VERSION}). Update the program, or export it from an older one."
         )
     try:
-        return Preset.model_validate_json(text)
+        return Preset.model_validate(_upgraded(json.loads(text)))
     except ValidationError as error:
         raise BadPreset(str(sentence_of(error, "preset"))) from None

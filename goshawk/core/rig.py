@@ -2,123 +2,25 @@
 
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Field, StringConstraints, ValidationError, model_validator
 
-from goshawk.core.dsp.compressor import CompressorSettings
-from goshawk.core.dsp.gate import GateSettings
-from goshawk.core.dsp.limiter import LimiterSettings
-from goshawk.core.dsp.trim import TrimSettings
+from goshawk.core.chain_slots import Chain, check_chain, default_chain
 from goshawk.core.settings import Settings, choice, number, sentence_of
+from goshawk.core.wiring import (
+    DeviceSettings,
+    Feeds,
+    Inputs,
+    InputSettings,
+    Role,
+    check_inputs,
+    default_inputs,
+)
 from goshawk.errors import BadSetting
 
+RIG_VERSION: Literal[2] = 2
 BlockFrames = Literal[64, 128, 256, 512, 1024]
-Performance = Literal["silent", "murmur", "talk", "laugh", "type"]
-
-
-class _Slot(Settings):
-    """A place in the voice chain."""
-
-    id: str = Field(min_length=1, max_length=40, pattern=r"^[a-z0-9_]+$")
-    is_bypassed: bool = choice(False, "Bypass", "Lets the voice pass this stage untouched.")
-
-
-class TrimSlot(_Slot):
-    """The trim's place."""
-
-    stage: Literal["trim"] = "trim"
-    settings: TrimSettings = TrimSettings()
-
-
-class GateSlot(_Slot):
-    """The gate's place."""
-
-    stage: Literal["gate"] = "gate"
-    settings: GateSettings = GateSettings()
-
-
-class CompressorSlot(_Slot):
-    """The compressor's place."""
-
-    stage: Literal["compressor"] = "compressor"
-    settings: CompressorSettings = CompressorSettings()
-
-
-class LimiterSlot(_Slot):
-    """The limiter's place."""
-
-    stage: Literal["limiter"] = "limiter"
-    settings: LimiterSettings = LimiterSettings()
-
-
-Slot = Annotated[TrimSlot | GateSlot | CompressorSlot | LimiterSlot, Field(discriminator="stage")]
-Chain = tuple[Slot, ...]
-MOST_STAGES = 30
-
-
-def check_chain(chain: Chain) -> Chain:
-    """One path, always: every place has its own id, and the limiter, if any, is last.
-
-    Raises ValueError with a sentence."""
-    ids = [slot.id for slot in chain]
-    if len(ids) > MOST_STAGES:
-        raise ValueError(f"a chain has at most {MOST_STAGES} stages, this one has {len(ids)}.")
-    if len(set(ids)) < len(ids):
-        twice = next(name for name in ids if ids.count(name) > 1)
-        raise ValueError(f"two stages are called {twice!r}. Give each stage an id of its own.")
-    if any(slot.stage == "limiter" for slot in chain[:-1]):
-        raise ValueError("the limiter must be the last stage of the chain. Move it to the end.")
-    return chain
-
-
-MOST_PREAMP_GAIN_DB = 60.0
-
-
-class MicrophoneSettings(Settings):
-    """Where the voice comes from."""
-
-    source: Literal["attic", "browser", "file"] = choice(
-        "attic", "Microphone", "The attic's stand-in, this browser's microphone, or a sound file."
-    )
-    performance: Performance = choice(
-        "talk", "The stand-in should", "What the stand-in microphone hears."
-    )
-    preamp_gain_db: float = number(
-        36.0,
-        0.0,
-        MOST_PREAMP_GAIN_DB,
-        "dB",
-        "Preamp",
-        "The stand-in interface's own gain, before its converter.",
-        step=1.0,
-    )
-    file_id: str = Field("", max_length=64, title="Sound file")
-    is_looped: bool = choice(True, "Loop", "Start the file again at its end.")
-
-
-class StripSettings(Settings):
-    """A background input on its way to the viewers."""
-
-    trim_db: float = number(
-        0.0, -60.0, 12.0, "dB", "Trim", "Sets this input's level for the viewers."
-    )
-    is_muted: bool = choice(False, "Mute", "Takes this input away from the viewers.")
-
-
-class VoiceSettings(Settings):
-    """The voice after its chain."""
-
-    fader_db: float = number(
-        0.0, -60.0, 12.0, "dB", "Fader", "The voice's level for the viewers, after its chain."
-    )
-    is_muted: bool = choice(False, "Mute", "Takes the voice away from the viewers.")
-
-
-class FeedSettings(Settings):
-    """What one listener hears, as a whole."""
-
-    ceiling_dbtp: float = number(
-        -3.0, -30.0, 0.0, "dBTP", "Ceiling of the feed", "The whole feed never goes above this."
-    )
+BLOCK_SIZES: tuple[BlockFrames, ...] = (64, 128, 256, 512, 1024)
+MOST_DISMISSALS = 200
 
 
 class Targets(Settings):
@@ -131,82 +33,182 @@ class Targets(Settings):
         2.0, 0.5, 6.0, "dB", "Tolerance", "How far from the target is still on target.", step=0.5
     )
     game_clearance_db: float = number(
-        12.0,
-        0.0,
-        40.0,
-        "dB",
-        "Over game",
-        "How far the voice should stand above the game.",
-        step=0.5,
+        12.0, 0.0, 40.0, "dB", "Over game", "How far the voice stands above the game.", step=0.5
     )
     music_clearance_db: float = number(
-        18.0,
-        0.0,
-        40.0,
-        "dB",
-        "Over music",
-        "How far the voice should stand above the music.",
-        step=0.5,
+        18.0, 0.0, 40.0, "dB", "Over music", "How far the voice stands above the music.", step=0.5
+    )
+    call_clearance_db: float = number(
+        4.0, 0.0, 40.0, "dB", "Over the call", "How far the voice stands above a caller.", step=0.5
+    )
+    other_clearance_db: float = number(
+        12.0, 0.0, 40.0, "dB", "Over the rest", "How far the voice stands above the rest.", step=0.5
     )
 
+    def clearance_db(self, role: Role) -> float:
+        """The wanted clearance over an input of a role. A second voice stands where a caller does."""
+        wanted: float = getattr(self, f"{'call' if role == 'voice' else role}_clearance_db")
+        return wanted
 
-def default_chain() -> Chain:
-    """The four stages, in the order of the job, set for the attic's voice."""
-    return (
-        TrimSlot(id="trim", settings=TrimSettings(gain_db=5.0)),
-        GateSlot(
-            id="gate", settings=GateSettings(open_threshold_dbfs=-37.0, close_threshold_dbfs=-42.0)
-        ),
-        CompressorSlot(
-            id="compressor",
-            settings=CompressorSettings(threshold_dbfs=-22.0, ratio=3.0, makeup_gain_db=11.0),
-        ),
-        LimiterSlot(id="limiter", settings=LimiterSettings(ceiling_dbtp=-4.0)),
-    )
+
+class Dismissal(Settings):
+    """A finding that the user has put aside; it comes back when it gets worse."""
+
+    key: str = Field(max_length=120)
+    badness: float
 
 
 class Rig(Settings):
     """Everything a user sets up."""
 
-    name: str = Field("Attic, late", min_length=1, max_length=80, title="Name")
+    version: Literal[2] = RIG_VERSION
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)] = (
+        Field("Attic, late", title="Name")
+    )
     block_frames: BlockFrames = Field(
         256,
         title="Buffer",
         description="Frames a block: small is quick, large is safe from dropouts.",
         json_schema_extra={"unit": "frames"},
     )
-    microphone: MicrophoneSettings = MicrophoneSettings()
+    devices: DeviceSettings = DeviceSettings()
+    inputs: Inputs = Field(default_factory=default_inputs)
+    chained: str = Field(
+        "voice",
+        max_length=40,
+        title="In the voice chain",
+        description="The input that passes the voice chain; the others are plain.",
+    )
     chain: Chain = Field(default_factory=default_chain)
-    voice: VoiceSettings = VoiceSettings()
-    game: StripSettings = StripSettings(trim_db=-8.0)
-    music: StripSettings = StripSettings(trim_db=-19.0)
-    viewers: FeedSettings = FeedSettings()
+    feeds: Feeds = Feeds()
+    is_on_break: bool = choice(
+        False, "Break", "Viewers hear only the music; the call and you hear what they heard."
+    )
+    picture_delay_ms: float = number(
+        0.0,
+        0.0,
+        1000.0,
+        "ms",
+        "The picture waits",
+        "By how much your broadcast program already delays the picture.",
+        step=1.0,
+    )
     targets: Targets = Targets()
+    dismissed: tuple[Dismissal, ...] = Field((), max_length=MOST_DISMISSALS)
 
     @model_validator(mode="after")
     def _is_sound(self) -> Self:
         check_chain(self.chain)
+        check_inputs(self.inputs, self.chained)
         return self
+
+    def input(self, input_id: str) -> InputSettings | None:
+        """An input by its id; None if there is none."""
+        return next((one for one in self.inputs if one.id == input_id), None)
+
+    @property
+    def voice(self) -> InputSettings | None:
+        """The input in the voice chain; None if there is none."""
+        return self.input(self.chained)
+
+
+def _validated(document: dict[str, Any]) -> Rig:
+    try:
+        return Rig.model_validate(document)
+    except ValidationError as error:
+        raise sentence_of(error, "", document) from None
+
+
+_FIXED = ("id", "stage", "version")
 
 
 def changed(rig: Rig, path: str, value: Any) -> Rig:
     """The rig with one setting changed.
 
-    ``path`` names it with dots, a stage by its id: ``chain.gate.settings.range_db``.
+    ``path`` names it with dots, a stage or an input by its id: ``chain.gate.settings.range_db``.
     Raises BadSetting with a sentence if there is no such setting or the value is refused.
     """
+    return changed_together(rig, {path: value})
+
+
+def changed_together(rig: Rig, values: dict[str, Any]) -> Rig:
+    """The rig with several settings changed at once; all of them or none. Raises BadSetting."""
     document = rig.model_dump(mode="json")
-    place: Any = document
-    *parents, last = path.split(".")
-    for part in parents:
-        if isinstance(place, list):
-            place = next((item for item in place if item.get("id") == part), None)
-        else:
-            place = place.get(part) if isinstance(place, dict) else None
-    if not isinstance(place, dict) or last not in place or last in ("id", "stage"):
-        raise BadSetting(f"There is no setting {path!r}. Check the name.", field=path)
-    place[last] = value
-    try:
-        return Rig.model_validate(document)
-    except ValidationError as error:
-        raise sentence_of(error, "", document) from None
+    for path, value in values.items():
+        place: Any = document
+        *parents, last = path.split(".")
+        for part in parents:
+            if isinstance(place, list):
+                place = next((item for item in place if item.get("id") == part), None)
+            else:
+                place = place.get(part) if isinstance(place, dict) else None
+        if not isinstance(place, dict) or last not in place or last in _FIXED:
+            raise BadSetting(f"There is no setting {path!r}. Check the name.", field=path)
+        place[last] = value
+    return _validated(document)
+
+
+_NEW_NAMES: dict[Role, str] = {
+    "voice": "Voice",
+    "game": "Game",
+    "music": "Music",
+    "call": "Call",
+    "other": "Input",
+}
+
+
+def with_input(rig: Rig, role: Role) -> Rig:
+    """The rig with one more input at the end, named after its role, heard by nobody yet.
+
+    Raises BadSetting if there are too many."""
+    names = {one.name.casefold() for one in rig.inputs}
+    ids = {one.id for one in rig.inputs}
+    name = _NEW_NAMES[role]
+    count = 1
+    while name.casefold() in names:
+        count += 1
+        name = f"{_NEW_NAMES[role]} {count}"
+    count = 1
+    while f"{role}_{count}" in ids:
+        count += 1
+    fresh = InputSettings(id=f"{role}_{count}", name=name, role=role)
+    document = rig.model_dump(mode="json")
+    document["inputs"].append(fresh.model_dump(mode="json"))
+    return _validated(document)
+
+
+def without_input(rig: Rig, input_id: str) -> Rig:
+    """The rig without an input; the voice chain is empty if it was the one in it. Raises BadSetting."""
+    _require(rig, input_id)
+    document = rig.model_dump(mode="json")
+    document["inputs"] = [one for one in document["inputs"] if one["id"] != input_id]
+    if document["chained"] == input_id:
+        document["chained"] = ""
+    return _validated(document)
+
+
+def with_input_moved(rig: Rig, input_id: str, by: int) -> Rig:
+    """The rig with an input moved up (negative) or down in the list. Raises BadSetting."""
+    _require(rig, input_id)
+    document = rig.model_dump(mode="json")
+    inputs = document["inputs"]
+    here = next(i for i, one in enumerate(inputs) if one["id"] == input_id)
+    there = max(0, min(len(inputs) - 1, here + by))
+    inputs.insert(there, inputs.pop(here))
+    return _validated(document)
+
+
+def _require(rig: Rig, input_id: str) -> None:
+    if rig.input(input_id) is None:
+        raise BadSetting(f"There is no input {input_id!r}. It may have been removed.", "inputs")
+
+
+def with_dismissal(rig: Rig, key: str, badness: float) -> Rig:
+    """The rig with a finding put aside at its present badness; the oldest falls out at the end."""
+    kept = tuple(one for one in rig.dismissed if one.key != key)[-(MOST_DISMISSALS - 1) :]
+    document = rig.model_dump(mode="json")
+    document["dismissed"] = [
+        *(one.model_dump() for one in kept),
+        {"key": key, "badness": badness},
+    ]
+    return _validated(document)

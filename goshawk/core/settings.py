@@ -4,11 +4,14 @@ The same line validates in the API, checks what the database holds and draws the
 browser, which reads it as JSON Schema (``minimum``, ``maximum``, ``unit``, ``step``, ``title``).
 """
 
-from typing import Any
+from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
 
 from goshawk.errors import BadSetting
+
+Id = Annotated[str, StringConstraints(min_length=1, max_length=40, pattern=r"^[a-z0-9_]+$")]
+"""The name by which a path finds an item of a list; never shown."""
 
 
 class Settings(BaseModel):
@@ -71,6 +74,13 @@ def sentence_of(error: ValidationError, subject: str, document: Any = None) -> B
             text = f"{name} is not a setting that exists. Check its spelling."
         case "missing":
             text = f"{name} is missing. Give it a value."
+        case "string_too_short":
+            text = f"{name} must not be empty. Type at least {context['min_length']} character."
+        case "string_too_long":
+            text = f"{name} may have {context['max_length']} characters at most. Shorten it."
+        case "value_error" if not name:
+            said = str(context["error"])
+            text = said[0].upper() + said[1:]
         case "value_error":
             text = f"{name}: {context['error']}"
         case "finite_number":

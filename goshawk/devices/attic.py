@@ -1,17 +1,20 @@
-"""The attic: a room with a storyteller, and the two-channel interface that its microphone is on.
+"""The attic: a room with a storyteller, the two-channel interface that her microphone is on, and a
+laptop whose own microphone hears the same room from farther off.
 
-Left channel: the microphone. Signal flow: performance + room → preamp (its own noise, then its
-gain) → converter, which clips at 0 dBFS as real ones do and has a noise of its own. Right channel:
-nothing plugged in, so only the noises of preamp and converter.
+Room: performance + its noise + what loudspeakers play, as it reaches the microphone's capsule.
+Interface: preamp (its own noise, then its gain) → converter, which clips at 0 dBFS as real ones do
+and has a noise of its own; left is the microphone, right has nothing plugged in.
 """
 
 from typing import Any
 
 import numpy as np
 
-from goshawk.core.dsp.delay import CROSSFADE_MS
-from goshawk.core.rig import Performance
+from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
 from goshawk.core.stage import Block, Floats, Glide, glide, kernel
+from goshawk.core.wiring import AtticSettings, Performance
+from goshawk.devices.base import to_mono
+from goshawk.devices.catalog import DEVICES
 from goshawk.devices.sounds import load_sound
 from goshawk.units import SAMPLE_RATE_HZ, db_to_linear, ms_to_frames
 
@@ -27,65 +30,75 @@ _ROOM_DB = -70.0
 _PREAMP_NOISE_DBFS = -124.0
 """RMS at the preamp's input: heard only at high gain, under the room's noise, as in usual interfaces."""
 _CONVERTER_NOISE_DBFS = -104.0
+_USUAL_GAIN_DB = float(AtticSettings().preamp_gain_db)
+
+SPEAKER_DELAY_MS = 4.0
+"""Loudspeakers a good metre from the microphone: sound travels 34 cm in a millisecond."""
+
+_LAPTOP_GAIN_DB = 24.0
+_LAPTOP_NOISE_DBFS = -68.0
 
 
 @kernel
-def _hear(
+def _perform(
+    out: Block, new: Block, old: Block, room: Block, places: Floats, fade_frames: float
+) -> None:
+    """Places: of the new and old performance, the room, and frames of the fade left."""
+    for n in range(out.shape[0]):
+        weight = 1.0 - places[3] / fade_frames
+        voice = new[int(places[0]), 0] * weight
+        if places[3] > 0.0:
+            voice += old[int(places[1]), 0] * (1.0 - weight)
+            places[3] -= 1.0
+        out[n, 0] += np.float32(voice + room[int(places[2]), 0])
+        places[0] = places[0] + 1.0 if places[0] + 1.0 < new.shape[0] else 0.0
+        places[1] = places[1] + 1.0 if places[1] + 1.0 < old.shape[0] else 0.0
+        places[2] = places[2] + 1.0 if places[2] + 1.0 < room.shape[0] else 0.0
+
+
+@kernel
+def _convert(
     out: Block,
-    new: Block,
-    old: Block,
-    room: Block,
+    air: Block,
     noise: Block,
-    places: Floats,
-    fade_frames: float,
+    place: int,
     converter: float,
     preamp: float,
     now: Floats,
     between: Floats,
     target: Floats,
     a: float,
-) -> None:
-    """Places: of the new and old performance, room, noise, and frames of the fade left."""
+) -> int:
+    """Preamp and converter; returns the new place in the noise."""
     for n in range(out.shape[0]):
         glide(now, between, target, a)
-        weight = 1.0 - places[4] / fade_frames
-        voice = new[int(places[0]), 0] * weight
-        if places[4] > 0.0:
-            voice += old[int(places[1]), 0] * (1.0 - weight)
-            places[4] -= 1.0
-        left = voice + room[int(places[2]), 0] + preamp * noise[int(places[3]), 0]
-        right = preamp * noise[int(places[3]), 1]
-        left = left * now[0] + converter * noise[int(places[3]), 2]
-        right = right * now[0] + converter * noise[int(places[3]), 3]
+        left = (air[n, 0] + preamp * noise[place, 0]) * now[0] + converter * noise[place, 2]
+        right = preamp * noise[place, 1] * now[0] + converter * noise[place, 3]
         out[n, 0] = np.float32(min(1.0, max(-1.0, left)))
         out[n, 1] = np.float32(min(1.0, max(-1.0, right)))
-        places[0] = places[0] + 1.0 if places[0] + 1.0 < new.shape[0] else 0.0
-        places[1] = places[1] + 1.0 if places[1] + 1.0 < old.shape[0] else 0.0
-        places[2] = places[2] + 1.0 if places[2] + 1.0 < room.shape[0] else 0.0
-        places[3] = places[3] + 1.0 if places[3] + 1.0 < noise.shape[0] else 0.0
+        place = place + 1 if place + 1 < noise.shape[0] else 0
+    return place
 
 
-class Attic:
-    """The stand-in microphone: ask it to be silent, murmur, talk, laugh out loud or type."""
+class Room:
+    """What reaches a microphone's capsule in the attic: ask the storyteller to be silent, murmur,
+    talk, laugh out loud or type."""
 
-    channels = 2
-
-    def __init__(self) -> None:
+    def __init__(self, max_frames: int) -> None:
         self._sounds: dict[Performance, Block] = {
             name: load_sound(file) * np.float32(db_to_linear(level))
             for name, (file, level) in _RECORDINGS.items()
         }
         self._sounds["silent"] = np.zeros((1, 1), np.float32)
-        self._room = load_sound("room") * np.float32(db_to_linear(_ROOM_DB))
-        random = np.random.default_rng(5)
-        # 7 s and a little, so that it does not repeat in step with the room.
-        shape = (int(7.3 * SAMPLE_RATE_HZ), 4)
-        self._noise = random.standard_normal(shape, np.float32)
+        self._noise = load_sound("room") * np.float32(db_to_linear(_ROOM_DB))
         self._performance: Performance = "silent"
         self._before: Performance = "silent"
-        self._places = np.zeros(5)
-        self._gain = Glide(1)
-        self.set_preamp_gain_db(0.0)
+        self._places = np.zeros(4)
+        self._air = np.zeros((max_frames, 1), np.float32)
+        self._played = np.zeros((max_frames, 1), np.float32)
+        self._way = Delay(1, ms_to_frames(SPEAKER_DELAY_MS), ms_to_frames(SPEAKER_DELAY_MS))
+        self._leak = 0.0
+        self._probe: Block | None = None
 
     def perform(self, performance: Performance) -> None:
         """Change what is heard, with a short crossfade; each performance starts at its beginning."""
@@ -93,20 +106,96 @@ class Attic:
             self._before, self._performance = self._performance, performance
             self._places[1] = self._places[0]
             self._places[0] = 0.0
-            self._places[4] = ms_to_frames(CROSSFADE_MS)
+            self._places[3] = ms_to_frames(CROSSFADE_MS)
+
+    def set_leak_db(self, leak_db: float | None) -> None:
+        """How loudly loudspeakers reach the converter at the preamp's usual gain; None: headphones."""
+        self._leak = 0.0 if leak_db is None else db_to_linear(leak_db - _USUAL_GAIN_DB)
+
+    def click(self, probe: Block) -> None:
+        """Make a short sound, shape (frames, 1), at the next block's first frame."""
+        self._probe = probe
+
+    def hear(self, played: Block) -> None:
+        """Let the next block pass; ``played`` (frames, 2) is what loudspeakers play meanwhile."""
+        frames = len(played)
+        air = self._air[:frames]
+        if self._leak:
+            to_mono(played, self._played[:frames])
+            np.multiply(self._way.process(self._played[:frames]), np.float32(self._leak), out=air)
+        else:
+            air.fill(0.0)
+        if self._probe is not None:
+            length = min(frames, len(self._probe))
+            air[:length] += self._probe[:length]
+            self._probe = self._probe[length:] if length < len(self._probe) else None
+        _perform(
+            air, self._sounds[self._performance], self._sounds[self._before], self._noise,
+            self._places, float(ms_to_frames(CROSSFADE_MS)),
+        )  # fmt: skip
+
+    def air(self, frames: int) -> Block:
+        """The block that passed last, shape (frames, 1)."""
+        return self._air[:frames]
+
+
+class Interface:
+    """The attic's two-channel interface."""
+
+    channels = 2
+
+    def __init__(self, room: Room) -> None:
+        self._room = room
+        # 7 s and a little, so that it does not repeat in step with the room.
+        shape = (int(7.3 * SAMPLE_RATE_HZ), 4)
+        self._noise = np.random.default_rng(5).standard_normal(shape, np.float32)
+        self._place = 0
+        self._gain = Glide(1)
+        self.set_preamp_gain_db(0.0)
 
     def set_preamp_gain_db(self, gain_db: float) -> None:
         """Turn the interface's knob."""
         self._gain.set(db_to_linear(gain_db))
 
+    @property
+    def gain(self) -> float:
+        """The preamp's gain, linear."""
+        return float(self._gain.target[0])
+
     def read(self, block: Block) -> None:
         g = self._gain
-        _hear(
-            block, self._sounds[self._performance], self._sounds[self._before], self._room,
-            self._noise, self._places, float(ms_to_frames(CROSSFADE_MS)),
+        self._place = _convert(
+            block, self._room.air(len(block)), self._noise, self._place,
             db_to_linear(_CONVERTER_NOISE_DBFS), db_to_linear(_PREAMP_NOISE_DBFS),
             g.now, g.between, g.target, g.coefficient,
         )  # fmt: skip
+
+    def status(self) -> dict[str, Any]:
+        return {"state": "playing"}
+
+
+class Laptop:
+    """The laptop's microphone: the same room from farther off, with more noise."""
+
+    channels = 1
+
+    def __init__(self, room: Room) -> None:
+        self._room = room
+        farther = ms_to_frames(DEVICES["laptop"].air_ms)
+        self._way = Delay(1, farther, farther)
+        self._noise = np.random.default_rng(6).standard_normal(
+            (int(5.7 * SAMPLE_RATE_HZ), 1), np.float32
+        ) * np.float32(db_to_linear(_LAPTOP_NOISE_DBFS))
+        self._place = 0
+
+    def read(self, block: Block) -> None:
+        frames = len(block)
+        np.multiply(self._room.air(frames), np.float32(db_to_linear(_LAPTOP_GAIN_DB)), out=block)
+        self._way.process(block)
+        if self._place + frames > len(self._noise):
+            self._place = 0
+        block += self._noise[self._place : self._place + frames]
+        self._place += frames
 
     def status(self) -> dict[str, Any]:
         return {"state": "playing"}

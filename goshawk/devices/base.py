@@ -1,14 +1,15 @@
-"""The protocol of every input device, and loops of sound that several of them play."""
+"""What every source of sound offers, and loops that several of them play."""
 
 from typing import Any, Protocol
 
 import numpy as np
 
-from goshawk.core.stage import Block, kernel
+from goshawk.core.stage import Block, Floats, Glide, glide, kernel
+from goshawk.units import db_to_linear
 
 
-class InputDevice(Protocol):
-    """A source of sound at 48 kHz."""
+class Source(Protocol):
+    """Makes sound at 48 kHz, as fast as it is asked to."""
 
     channels: int
 
@@ -31,23 +32,59 @@ def play_loop(sound: Block, position: int, out: Block) -> int:
     return position
 
 
-class LoopDevice:
-    """A program that plays a loop: the game, the music."""
+@kernel
+def scale(block: Block, now: Floats, between: Floats, target: Floats, a: float) -> None:
+    """Multiply by a gliding gain, in place."""
+    for n in range(block.shape[0]):
+        glide(now, between, target, a)
+        for c in range(block.shape[1]):
+            block[n, c] *= now[0]
+
+
+@kernel
+def raise_peaks(block: Block, peaks: Floats) -> None:
+    """Keep each channel's highest magnitude so far, in place in ``peaks`` of shape (channels,)."""
+    for n in range(block.shape[0]):
+        for c in range(block.shape[1]):
+            peaks[c] = max(peaks[c], abs(block[n, c]))
+
+
+@kernel
+def to_mono(block: Block, out: Block) -> None:
+    """The mean of two channels, (frames, 2) to (frames, 1)."""
+    for n in range(block.shape[0]):
+        out[n, 0] = (block[n, 0] + block[n, 1]) * np.float32(0.5)
+
+
+class LoopSource:
+    """A program that plays a loop, with a volume of its own."""
 
     def __init__(self, sound: Block) -> None:
         self.channels = sound.shape[1]
         self._sound = sound
         self._position = 0
+        self._volume = Glide(1)
+        self._volume.set(1.0)
+
+    def set_volume_db(self, volume_db: float) -> None:
+        """Turn the program's own volume."""
+        self._volume.set(db_to_linear(volume_db))
+
+    def mute(self, is_muted: bool) -> None:
+        """Silence the program."""
+        self._volume.set(0.0 if is_muted else 1.0)
 
     def read(self, block: Block) -> None:
         self._position = play_loop(self._sound, self._position, block)
+        g = self._volume
+        scale(block, g.now, g.between, g.target, g.coefficient)
 
     def status(self) -> dict[str, Any]:
         return {"state": "playing"}
 
 
-class SilentDevice:
-    """Stands in where a device is missing."""
+class SilentSource:
+    """Stands in where a source is missing."""
 
     channels = 2
 
@@ -55,7 +92,7 @@ class SilentDevice:
         self._state = state
 
     def read(self, block: Block) -> None:
-        block.fill(np.float32(0.0))
+        block.fill(0.0)
 
     def status(self) -> dict[str, Any]:
         return {"state": self._state}

@@ -7,8 +7,8 @@ import numpy as np
 from goshawk.core.dsp.rate_matcher import RateMatcher
 from goshawk.core.stage import Block
 
-TARGET_FILL_MS = 60.0
-"""How much waits in the ring: a page sends pieces of 10 to 20 ms, and now and then comes late."""
+TARGET_AGE_MS = 70.0
+"""How old the sound is when it is given out: a page sends pieces of 10 to 20 ms, now and then late."""
 
 RATES_HZ = range(8_000, 192_001)
 
@@ -21,15 +21,17 @@ class BrowserMicrophone:
     def __init__(self) -> None:
         self._matcher: RateMatcher | None = None
         self._rate_hz = 0
+        self.now_s = 0.0
 
     def push(self, rate_hz: int, samples: Block) -> None:
         """Take a piece of shape (frames, 1 or 2)."""
         if samples.shape[1] == 1:
             samples = np.repeat(samples, 2, axis=1)
         if self._matcher is None or rate_hz != self._rate_hz:
-            self._matcher = RateMatcher(2, rate_hz, TARGET_FILL_MS)
+            self._matcher = RateMatcher(2, rate_hz, TARGET_AGE_MS)
             self._rate_hz = rate_hz
-        self._matcher.push(np.nan_to_num(samples, nan=0.0, posinf=0.0, neginf=0.0))
+        good = np.nan_to_num(samples, nan=0.0, posinf=0.0, neginf=0.0)
+        self._matcher.push(np.ascontiguousarray(good, np.float32), self.now_s)
 
     def stop(self) -> None:
         """The page has closed its microphone."""
@@ -37,11 +39,16 @@ class BrowserMicrophone:
 
     def read(self, block: Block) -> None:
         if self._matcher is None:
-            block.fill(np.float32(0.0))
+            block.fill(0.0)
         else:
-            self._matcher.pull(block)
+            self._matcher.pull(block, self.now_s)
+
+    @property
+    def latency_ms(self) -> float:
+        """Between the page's capture and the engine."""
+        return TARGET_AGE_MS
 
     def status(self) -> dict[str, Any]:
         if self._matcher is None:
             return {"state": "waiting"}
-        return {"state": "playing", "rate_hz": self._rate_hz, **self._matcher.reading()}
+        return {"state": "playing", **self._matcher.reading(), "rate_hz": self._rate_hz}

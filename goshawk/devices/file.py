@@ -77,7 +77,7 @@ def _promises_more(path: Path) -> bool:
     return False
 
 
-class FileMicrophone:
+class FileSource:
     """Plays prepared samples (a ``.npy`` of shape (frames, channels) at 48 kHz), looped or once."""
 
     def __init__(self, path: Path, is_looped: bool) -> None:

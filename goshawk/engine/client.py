@@ -34,12 +34,14 @@ class EngineClient:
         self,
         rig: Rig,
         on_readings: Callable[[dict[str, Any]], None],
-        on_sound: Callable[[bytes], None],
+        on_sound: Callable[[str, bytes], None],
         on_notice: Callable[[str], None],
     ) -> None:
         self._rig = rig
         self._file: Path | None = None
-        self._listeners = 0
+        self._points: list[str] = []
+        self._is_coughing = False
+        self._is_watching = False
         self._on_readings = on_readings
         self._on_sound = on_sound
         self._on_notice = on_notice
@@ -94,10 +96,31 @@ class EngineClient:
         """The browser's microphone was closed."""
         self._send(messages.MICROPHONE_STOPPED)
 
-    def set_listeners(self, count: int) -> None:
-        """How many pages want the sound; at none, none is sent."""
-        self._listeners = count
-        self._send(messages.LISTENERS, bytes([min(count, 255)]))
+    def set_points(self, points: list[str]) -> None:
+        """At which points pages listen: a feed's name, or ``input:`` and an input's id."""
+        self._points = points
+        self._send(messages.POINTS, json.dumps(points).encode())
+
+    def cough(self, is_on: bool) -> None:
+        """Silence the voices while a key is held."""
+        self._is_coughing = is_on
+        self._command("cough", is_on=is_on)
+
+    def watch_devices(self, is_on: bool) -> None:
+        """Run the devices that no input uses too, so that their levels are seen."""
+        self._is_watching = is_on
+        self._command("watch_devices", is_on=is_on)
+
+    def click(self) -> None:
+        """Send a click through; the delays come with the readings."""
+        self._command("click")
+
+    def fault(self, device: str, fault: str, value: float | None) -> None:
+        """Make something go wrong with a stand-in. The names were checked before."""
+        self._command("fault", device=device, fault=fault, value=value)
+
+    def _command(self, name: str, **given: Any) -> None:
+        self._send(messages.COMMAND, json.dumps({"name": name, **given}).encode())
 
     def _send(self, kind: bytes, body: bytes = b"") -> None:
         if self._end and self._is_ready:
@@ -132,7 +155,7 @@ class EngineClient:
                     case messages.READINGS:
                         self._on_readings(messages.unpack_readings(body))
                     case messages.SOUND:
-                        self._on_sound(body)
+                        self._on_sound(*messages.unpack_sound(body))
                     case messages.NOTICE:
                         self._on_notice(body.decode())
                     case messages.READY:
@@ -146,7 +169,9 @@ class EngineClient:
         self._is_ready = True
         self.apply(self._rig)
         self.play_file(self._file)
-        self.set_listeners(self._listeners)
+        self.set_points(self._points)
+        self.cough(self._is_coughing)
+        self.watch_devices(self._is_watching)
 
     async def _watch_over(self) -> None:
         while not self._is_stopping:

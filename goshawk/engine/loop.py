@@ -7,28 +7,25 @@ from typing import Any
 import numpy as np
 
 from goshawk.core.graph.mixer import Mixer
+from goshawk.core.measure.click import ClickListener
 from goshawk.core.rig import BlockFrames, Rig
 from goshawk.core.stage import Block
-from goshawk.devices.attic import Attic
-from goshawk.devices.base import InputDevice, LoopDevice, SilentDevice
-from goshawk.devices.browser import BrowserMicrophone
-from goshawk.devices.file import FileMicrophone
-from goshawk.devices.sounds import load_sound
+from goshawk.core.wiring import FEEDS, FeedName
+from goshawk.devices.rack import Rack
+from goshawk.units import SAMPLE_RATE_HZ, frames_to_ms
 
 MAX_FRAMES = 1024
+CLICK_PATIENCE_S = 1.6
+"""The longest feed delay and room for the rest."""
 
 
 class AudioLoop:
     """Devices and mixer of one rig."""
 
     def __init__(self, rig: Rig) -> None:
-        self._attic = Attic()
-        self.browser = BrowserMicrophone()
-        self._file: FileMicrophone | SilentDevice = SilentDevice("no file")
-        self._game, self._music = LoopDevice(load_sound("game")), LoopDevice(load_sound("music"))
-        self._buffers = {
-            name: np.zeros((MAX_FRAMES, 2), np.float32) for name in ("microphone", "game", "music")
-        }
+        self.rack = Rack(MAX_FRAMES)
+        self._clicks: dict[FeedName, ClickListener] = {}
+        self._measured: dict[str, Any] | None = None
         self._mixer = Mixer(rig, MAX_FRAMES)
         self.apply(rig)
         self._warm_up()
@@ -44,52 +41,87 @@ class AudioLoop:
     def apply(self, rig: Rig) -> None:
         """Take a new rig between two blocks."""
         self._mixer.apply(rig)
-        self._attic.perform(rig.microphone.performance)
-        self._attic.set_preamp_gain_db(rig.microphone.preamp_gain_db)
-        if isinstance(self._file, FileMicrophone):
-            self._file.is_looped = rig.microphone.is_looped
+        self.rack.apply(rig)
+
+    def cough(self, is_coughing: bool) -> None:
+        """Silence the voices while a key is held."""
+        self._mixer.cough(is_coughing)
 
     def play_file(self, path: Path | None) -> None:
-        """Play prepared samples as the microphone, from their beginning; None takes the file away."""
-        self._file = (
-            FileMicrophone(path, self.rig.microphone.is_looped) if path else SilentDevice("no file")
-        )
+        """Play prepared samples as the file device."""
+        self.rack.play_file(path, self.rig.devices.file.is_looped)
 
-    def _microphone(self) -> InputDevice:
-        match self._mixer.rig.microphone.source:
-            case "browser":
-                return self.browser
-            case "file":
-                return self._file
-            case _:
-                return self._attic
+    def send_click(self) -> None:
+        """Send a click through, to measure the delay to every feed."""
+        self._clicks = {feed: ClickListener(MAX_FRAMES) for feed in FEEDS}
+        self.rack.click()
 
     def _warm_up(self) -> None:
         """Compile every kernel now, rather than in the first live block."""
-        self.browser.push(44_100, np.zeros((8000, 2), np.float32))
-        self.browser.read(np.zeros((16, 2), np.float32))
-        self.browser.stop()
+        self.rack.browser.push(44_100, np.zeros((8000, 2), np.float32))
+        self.rack.is_watched = True
+        self.send_click()
         for _ in range(8):
             self.run_block()
         self.take_readings()
+        self._clicks = {}
+        self.rack.browser.stop()
+        self.rack.is_watched = False
         self._mixer = Mixer(self.rig, MAX_FRAMES)
 
-    def run_block(self) -> Block:
-        """Read every device, mix, and return the Viewers feed: a view, shape (block_frames, 2)."""
+    def run_block(self, *, is_late: bool = False) -> None:
+        """Read every device, mix, and give the feeds to the outputs."""
         frames = self.block_frames
-        microphone, game, music = (buffer[:frames] for buffer in self._buffers.values())
-        device = self._microphone()
-        if device.channels == 1:
-            device.read(microphone[:, :1])
-            microphone[:, 1] = microphone[:, 0]
-        else:
-            device.read(microphone)
-        self._game.read(game)
-        self._music.read(music)
-        return self._mixer.process(microphone, game, music)
+        mixer = self._mixer
+        mixer.process(self.rack.read(frames, mixer.devices), frames)
+        feed = mixer.feed
+        if self._clicks:
+            self._listen_for_click(frames)
+        self.rack.play(
+            feed("viewers", frames), feed("you", frames), feed("call", frames), is_late=is_late
+        )
+
+    def point(self, name: str) -> Block:
+        """The last block as one listener heard it, or of one input (``input:`` and its id)."""
+        kind, _, input_id = name.partition(":")
+        if kind == "input":
+            return self._mixer.input(input_id, self.block_frames)
+        return self._mixer.feed(next(f for f in FEEDS if f == name), self.block_frames)
+
+    def _listen_for_click(self, frames: int) -> None:
+        for feed, listener in self._clicks.items():
+            listener.listen(self._mixer.feed(feed, frames))
+        heard = self._clicks["viewers"].heard_frames
+        if heard >= CLICK_PATIENCE_S * SAMPLE_RATE_HZ:
+            blocks_ms = 2.0 * frames_to_ms(self.block_frames)
+            self._measured = {
+                feed: None
+                if (at := listener.found_frame()) is None
+                # One block passes before the engine has the click, and one before it is played.
+                else round(frames_to_ms(at) + blocks_ms, 2)
+                for feed, listener in self._clicks.items()
+            }
+            self._clicks = {}
+
+    def _ledgers(self) -> dict[str, list[tuple[str, float]]]:
+        """Name and ms of everything between the air and each listener, in order."""
+        voice = self.rig.voice
+        coming = self.rack.latency_parts(voice.device) if voice else []
+        going = ("out, one block", frames_to_ms(self.block_frames))
+        return {
+            feed: [
+                *coming,
+                *((name, frames_to_ms(frames)) for name, frames in self._mixer.ledger(feed)),
+                going,
+            ]
+            for feed in FEEDS
+        }
 
     def take_readings(self) -> dict[str, Any]:
-        """The mixer's readings and how the microphone's device does."""
+        """The mixer's readings, how the devices do, the delays, and a delay that was measured."""
         readings = self._mixer.take_readings()
-        readings["microphone"] = self._microphone().status()
+        readings["ledgers"] = self._ledgers()
+        readings["devices"] = self.rack.statuses()
+        readings["encoder"] = self.rack.encoder.status()
+        readings["measured_delay_ms"], self._measured = self._measured, None
         return readings

@@ -14,19 +14,20 @@ import numpy as np
 
 from goshawk.core.stage import Block
 
-RIG, SOURCE_FILE, MICROPHONE, MICROPHONE_STOPPED, LISTENERS, QUIT = (
+RIG, SOURCE_FILE, MICROPHONE, MICROPHONE_STOPPED, POINTS, COMMAND, QUIT = (
     b"R",
     b"F",
     b"M",
     b"m",
-    b"L",
+    b"P",
+    b"C",
     b"Q",
 )
-"""To the engine: a rig (JSON), the file to play (JSON), the browser's sound, its end, how many
-listen (a byte), the end."""
+"""To the engine: a rig (JSON), the file to play (JSON), the browser's sound, its end, the points at
+which somebody listens (JSON), a command (JSON: its name and arguments), the end."""
 
 READY, READINGS, SOUND, NOTICE = b"y", b"r", b"s", b"n"
-"""From the engine: it plays now, readings (pickled), the Viewers feed (float32), a sentence."""
+"""From the engine: it plays now, readings (pickled), sound (see ``pack_sound``), a sentence."""
 
 BUFFER_BYTES = 1 << 20
 LARGEST_PACKET_BYTES = 120_000
@@ -73,6 +74,17 @@ def unpack_microphone(body: bytes) -> tuple[int, Block]:
     """Rate and samples of shape (frames, channels)."""
     rate_hz, channels = _MICROPHONE_HEADER.unpack_from(body)
     return rate_hz, np.frombuffer(body, "<f4", offset=_MICROPHONE_HEADER.size).reshape(-1, channels)
+
+
+def pack_sound(point: str, samples: bytes) -> bytes:
+    """Sound at one point: a byte with the length of its name, the name, interleaved stereo float32."""
+    name = point.encode()
+    return bytes([len(name)]) + name + samples
+
+
+def unpack_sound(body: bytes) -> tuple[str, bytes]:
+    """The inverse."""
+    return body[1 : 1 + body[0]].decode(), body[1 + body[0] :]
 
 
 def pack_readings(readings: dict[str, Any]) -> bytes:

@@ -17,7 +17,7 @@ import numpy as np
 
 from goshawk.core.rig import Rig
 from goshawk.engine import messages
-from goshawk.engine.loop import AudioLoop
+from goshawk.engine.loop import MAX_FRAMES, AudioLoop
 from goshawk.units import SAMPLE_RATE_HZ
 
 READINGS_PER_S = 30
@@ -47,6 +47,7 @@ class Clock:
         self.late_blocks = 0
         self.missed_blocks = 0
         self.busy_s = 0.0
+        self._slowest_share = 0.0
         self._due = time.monotonic()
         self._woke = self._due
 
@@ -72,9 +73,24 @@ class Clock:
         """The block is ready: late if the device would have run out, one block after it was due."""
         now = time.monotonic()
         self.blocks += 1
-        self.busy_s += now - self._woke
+        busy_s = now - self._woke
+        self.busy_s += busy_s
+        self._slowest_share = max(self._slowest_share, busy_s / block_s)
         if now > self._due + block_s:
             self.late_blocks += 1
+
+    def take_slowest_share(self) -> float:
+        """How much of its time the slowest block took, since the last call."""
+        slowest, self._slowest_share = self._slowest_share, 0.0
+        return slowest
+
+
+class _Listening:
+    """Sound at one point, gathered into packets."""
+
+    def __init__(self) -> None:
+        self.sound = np.zeros((SOUND_PACKET_FRAMES + MAX_FRAMES, 2), np.float32)
+        self.frames = 0
 
 
 class AudioProcess:
@@ -84,11 +100,10 @@ class AudioProcess:
         self._end = end
         self._loop = AudioLoop(rig)
         self._clock = Clock(is_realtime=False)
-        self._listeners = 0
+        self._listening: dict[str, _Listening] = {}
         self._dropped = 0
-        self._sound = np.zeros((SOUND_PACKET_FRAMES + 1024, 2), np.float32)
-        self._sound_frames = 0
         self._next_readings = 0.0
+        self._is_late = False
         self._is_running = True
 
     def run(self) -> None:
@@ -105,24 +120,27 @@ class AudioProcess:
     def _run_block(self) -> None:
         block_s = self._loop.block_frames / SAMPLE_RATE_HZ
         self._clock.wait(block_s)
-        feed = self._loop.run_block()
+        late_before = self._clock.late_blocks
+        self._loop.run_block(is_late=self._is_late)
         self._clock.finished(block_s)
-        if self._listeners:
-            self._publish_sound(feed)
+        self._is_late = self._clock.late_blocks > late_before
+        for point, listening in self._listening.items():
+            self._publish_sound(point, listening)
         now = time.monotonic()
         if now >= self._next_readings:
             self._next_readings = max(now, self._next_readings + 1.0 / READINGS_PER_S)
             self._publish_readings()
         self._obey()
 
-    def _publish_sound(self, feed: np.ndarray[Any, Any]) -> None:
-        frames = len(feed)
-        self._sound[self._sound_frames : self._sound_frames + frames] = feed
-        self._sound_frames += frames
-        if self._sound_frames >= SOUND_PACKET_FRAMES:
-            packet = self._sound[: self._sound_frames].tobytes()
-            self._sound_frames = 0
-            if not messages.send(self._end, messages.SOUND, packet):
+    def _publish_sound(self, point: str, listening: _Listening) -> None:
+        block = self._loop.point(point)
+        frames = len(block)
+        listening.sound[listening.frames : listening.frames + frames] = block
+        listening.frames += frames
+        if listening.frames >= SOUND_PACKET_FRAMES:
+            packet = listening.sound[: listening.frames].tobytes()
+            listening.frames = 0
+            if not messages.send(self._end, messages.SOUND, messages.pack_sound(point, packet)):
                 self._dropped += 1
 
     def _publish_readings(self) -> None:
@@ -133,6 +151,7 @@ class AudioProcess:
             "late_blocks": clock.late_blocks,
             "missed_blocks": clock.missed_blocks,
             "busy_s": clock.busy_s,
+            "slowest_share": clock.take_slowest_share(),
             "dropped_packets": self._dropped,
             "block_frames": self._loop.block_frames,
             "is_realtime": clock.is_realtime,
@@ -151,16 +170,31 @@ class AudioProcess:
                 case messages.RIG:
                     self._loop.apply(Rig.model_validate_json(body))
                 case messages.MICROPHONE:
-                    self._loop.browser.push(*messages.unpack_microphone(body))
+                    self._loop.rack.browser.push(*messages.unpack_microphone(body))
                 case messages.MICROPHONE_STOPPED:
-                    self._loop.browser.stop()
+                    self._loop.rack.browser.stop()
                 case messages.SOURCE_FILE:
                     self._play_file(json.loads(body))
-                case messages.LISTENERS:
-                    self._listeners = body[0]
-                    self._sound_frames = 0
+                case messages.POINTS:
+                    kept = self._listening
+                    self._listening = {
+                        point: kept.get(point) or _Listening() for point in json.loads(body)
+                    }
+                case messages.COMMAND:
+                    self._command(**json.loads(body))
                 case messages.QUIT:
                     self._is_running = False
+
+    def _command(self, name: str, **given: Any) -> None:
+        match name:
+            case "cough":
+                self._loop.cough(given["is_on"])
+            case "click":
+                self._loop.send_click()
+            case "watch_devices":
+                self._loop.rack.is_watched = given["is_on"]
+            case "fault":
+                self._loop.rack.fault(given["device"], given["fault"], given["value"])
 
     def _play_file(self, path: str | None) -> None:
         try:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pydantic import ValidationError
 
 from goshawk.core.rig import Rig
+from goshawk.core.rig_upgrades import read_rig
 from goshawk.errors import StoreUnusable
 from goshawk.store.database import transaction
 
@@ -126,10 +127,11 @@ def _point_at(connection: sqlite3.Connection, rig_id: int, number: int) -> None:
 def _load(connection: sqlite3.Connection) -> SavedRig:
     active = _active(connection)
     try:
-        rig = Rig.model_validate_json(active["document"])
-    except ValidationError as error:
+        rig = read_rig(active["document"])
+    except (ValidationError, ValueError, KeyError) as error:
+        what = error.errors()[0]["msg"] if isinstance(error, ValidationError) else error
         raise StoreUnusable(
-            f"The saved rig cannot be read by this version ({error.errors()[0]['msg']}). "
+            f"The saved rig cannot be read by this version ({what}). "
             "Use the version that saved it, or begin anew in another folder with --data-dir."
         ) from None
     bounds = connection.execute(

@@ -6,10 +6,13 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from goshawk.core.measure.levels import StationLevels
+from goshawk.core.measure.monitor import Reach
 from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import Standing
-from goshawk.core.rules.gain import GainAdvice
-from goshawk.core.rules.staging import Finding
+from goshawk.core.rules.buffer import BufferAdvice, BufferTrial
+from goshawk.core.rules.finding import Finding
+from goshawk.core.rules.gain import GainAdvice, GainMinute
+from goshawk.core.wiring import FeedName, Role
 from goshawk.store.sound_files import StoredSoundFile
 
 
@@ -37,6 +40,91 @@ class SetSetting(_FromPage):
     is_nudge: bool = False
 
 
+class SetTogether(_FromPage):
+    """Change and save several settings as one step, as the mend of a finding does."""
+
+    type: Literal["set_together"]
+    changes: dict[str, float | bool | str] = Field(min_length=1, max_length=50)
+
+
+class AddInput(_FromPage):
+    """One more input, heard by nobody yet."""
+
+    type: Literal["add_input"]
+    role: Role
+
+
+class RemoveInput(_FromPage):
+    """Take an input away; undo brings it back."""
+
+    type: Literal["remove_input"]
+    input_id: str = Field(max_length=40)
+
+
+class MoveInput(_FromPage):
+    """Move an input up (negative) or down in the list."""
+
+    type: Literal["move_input"]
+    input_id: str = Field(max_length=40)
+    by: int = Field(ge=-20, le=20)
+
+
+class Dismiss(_FromPage):
+    """Put a finding aside until it gets worse."""
+
+    type: Literal["dismiss"]
+    key: str = Field(max_length=120)
+
+
+class ShowAll(_FromPage):
+    """Show the findings again that were put aside."""
+
+    type: Literal["show_all"]
+
+
+class Cough(_FromPage):
+    """Silence the voices for everyone while a key is held. Ends by itself with the page."""
+
+    type: Literal["cough"]
+    is_on: bool
+
+
+class WatchDevices(_FromPage):
+    """Whether this page shows the levels of all devices. Ends by itself with the page."""
+
+    type: Literal["watch_devices"]
+    is_on: bool
+
+
+class MeasureDelay(_FromPage):
+    """Send a click through; the measured delays come with the levels, some two seconds later."""
+
+    type: Literal["measure_delay"]
+
+
+class FindBuffer(_FromPage):
+    """Start the search for the smallest buffer that holds, or break it off."""
+
+    type: Literal["find_buffer"]
+    is_on: bool
+
+
+class MeasureGain(_FromPage):
+    """Start the guided minute for the microphone's gain, or break it off."""
+
+    type: Literal["measure_gain"]
+    is_on: bool
+
+
+class Fault(_FromPage):
+    """Make something go wrong with a stand-in device; without a value the fault's default counts."""
+
+    type: Literal["fault"]
+    device: str = Field(max_length=40)
+    fault: str = Field(max_length=40)
+    value: float | None = None
+
+
 class Undo(_FromPage):
     """One step back."""
 
@@ -49,11 +137,41 @@ class Redo(_FromPage):
     type: Literal["redo"]
 
 
-FromPage = Annotated[TrySetting | SetSetting | Undo | Redo, Field(discriminator="type")]
+FromPage = Annotated[
+    TrySetting
+    | SetSetting
+    | SetTogether
+    | AddInput
+    | RemoveInput
+    | MoveInput
+    | Dismiss
+    | ShowAll
+    | Cough
+    | WatchDevices
+    | MeasureDelay
+    | FindBuffer
+    | MeasureGain
+    | Fault
+    | Undo
+    | Redo,
+    Field(discriminator="type"),
+]
 
 
 class _FromServer(BaseModel):
     model_config = ConfigDict(json_schema_serialization_defaults_required=True)
+
+
+class BufferSearchState(_FromServer):
+    """The search for the smallest buffer that holds."""
+
+    is_running: bool = False
+    was_cancelled: bool = False
+    sizes: list[int] = []
+    trials: list[BufferTrial] = []
+    trying: int | None = None
+    progress: float = 0.0
+    advice: BufferAdvice | None = None
 
 
 class State(_FromServer):
@@ -68,6 +186,10 @@ class State(_FromServer):
     is_engine_running: bool
     curves: dict[str, list[float]]
     """Of each compressor by its id: output in dBFS for inputs of CURVE_INPUTS_DBFS."""
+    sentences: dict[FeedName, str]
+    """What each listener hears, in words."""
+    buffer_search: BufferSearchState
+    is_coughing: bool
     version: str
 
 
@@ -80,7 +202,9 @@ class Readings(_FromServer):
     rms_dbfs: dict[str, list[float]]
     peak_dbfs: dict[str, list[float]]
     stages: dict[str, dict[str, Any]]
-    ceiling: dict[str, Any]
+    ceilings: dict[FeedName, dict[str, Any]]
+    inputs: dict[str, float]
+    """Each input's highest peak ahead of its fader, in dBFS."""
 
 
 class History(_FromServer):
@@ -107,6 +231,32 @@ class EngineHealth(_FromServer):
     restarts: int
 
 
+class DeviceStatus(_FromServer):
+    """How an input device does. Rates as it says them; ``counted_rate_hz`` if it delivers another."""
+
+    state: str
+    channels: int
+    rate_hz: int
+    clock_ppm: int
+    fill_ms: float
+    dropouts: int
+    overruns: int
+    counted_rate_hz: float | None
+    peaks_dbfs: list[float]
+    recent_dropouts: int
+    processing: list[str] = []
+    age_ms: float = 0.0
+    position_s: float | None = None
+    duration_s: float | None = None
+
+
+class LedgerEntry(_FromServer):
+    """One part of the delay from the microphone to a listener; stages by their id."""
+
+    name: str
+    ms: float
+
+
 class Levels(_FromServer):
     """Figures over the last ten seconds, ten times a second."""
 
@@ -117,15 +267,21 @@ class Levels(_FromServer):
     momentary_lufs: float | None
     short_term_lufs: float | None
     true_peak_dbtp: float
-    latency_ms: float
+    feed_peaks_dbfs: dict[FeedName, float]
     stage_latency_ms: dict[str, float]
     is_speech: bool
-    voice_reaches_viewers: bool
-    bad_samples: int
+    reach: dict[FeedName, Reach]
+    bad_samples: dict[str, int]
     standings: dict[str, Standing]
     findings: list[Finding]
+    findings_aside: int
     gain: GainAdvice
-    microphone: dict[str, Any]
+    gain_minute: GainMinute
+    devices: dict[str, DeviceStatus]
+    encoder_gaps: int
+    ledgers: dict[FeedName, list[LedgerEntry]]
+    delay_ms: dict[FeedName, float]
+    measured_delay_ms: dict[FeedName, float | None] | None
     engine: EngineHealth
 
 

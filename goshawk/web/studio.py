@@ -1,10 +1,9 @@
 """What is going on now: the active rig, the engine that plays it, and the pages that watch."""
 
 import asyncio
+import contextlib
 import json
 import secrets
-import time
-from collections import deque
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar
@@ -13,79 +12,31 @@ import numpy as np
 
 from goshawk import __version__
 from goshawk.core.dsp.compressor import static_curve_db
-from goshawk.core.measure.monitor import Monitor
-from goshawk.core.rig import Rig, changed
-from goshawk.core.rules.balance import standings
-from goshawk.core.rules.gain import gain_advice
-from goshawk.core.rules.staging import staging_findings
+from goshawk.core.rig import (
+    Rig,
+    changed,
+    changed_together,
+    with_dismissal,
+    with_input,
+    with_input_moved,
+    without_input,
+)
+from goshawk.core.rules.sentences import feed_sentence
+from goshawk.core.wiring import FEEDS, Role
+from goshawk.devices.catalog import checked_fault
 from goshawk.devices.file import read_sound_file
 from goshawk.engine.client import EngineClient
-from goshawk.errors import BadSoundFile, NotFound
+from goshawk.errors import BadSetting, BadSoundFile, NotFound
 from goshawk.store import rigs, sound_files
 from goshawk.store.database import Opened
 from goshawk.store.sound_files import StoredSoundFile
 from goshawk.units import SAMPLE_RATE_HZ
-from goshawk.web.messages import (
-    CURVE_INPUTS_DBFS,
-    EngineHealth,
-    History,
-    Levels,
-    Notice,
-    State,
-)
+from goshawk.web.buffer_search import BufferSearch
+from goshawk.web.messages import CURVE_INPUTS_DBFS, History, Levels, Notice, State
+from goshawk.web.observer import SLOW_EVERY_S, Observer
+from goshawk.web.pages import Listener, LivePage
 
 T = TypeVar("T")
-
-LEVELS_EVERY_S = 0.1
-WAITING_MESSAGES = 50
-WAITING_SOUND = 25
-"""A page that takes its sound slower than it is made loses the oldest quarter of a second."""
-
-
-class LivePage:
-    """One open page's queue: states and notices in order, readings only the newest."""
-
-    def __init__(self) -> None:
-        self._messages: asyncio.Queue[str] = asyncio.Queue(WAITING_MESSAGES)
-        self._newest: dict[str, str] = {}
-        self._wake = asyncio.Event()
-
-    def tell(self, message: str) -> None:
-        """A message that must arrive; a page that does not read for long loses the oldest."""
-        if self._messages.full():
-            self._messages.get_nowait()
-        self._messages.put_nowait(message)
-        self._wake.set()
-
-    def tell_newest(self, kind: str, message: str) -> None:
-        """A message that the next one of its kind replaces."""
-        self._newest[kind] = message
-        self._wake.set()
-
-    async def next(self) -> str:
-        """What to send next."""
-        while True:
-            if not self._messages.empty():
-                return self._messages.get_nowait()
-            if self._newest:
-                return self._newest.pop(next(iter(self._newest)))
-            self._wake.clear()
-            await self._wake.wait()
-
-
-class Listener:
-    """One page that plays the sound, or gives its microphone."""
-
-    def __init__(self) -> None:
-        self.sound: asyncio.Queue[bytes] = asyncio.Queue(WAITING_SOUND)
-        self.dropped = 0
-
-    def hear(self, packet: bytes) -> None:
-        """Queue a packet; the oldest is dropped for a slow page."""
-        if self.sound.full():
-            self.sound.get_nowait()
-            self.dropped += 1
-        self.sound.put_nowait(packet)
 
 
 class Studio:
@@ -101,16 +52,16 @@ class Studio:
         self._trying_page: LivePage | None = None
         self._files = sound_files.list_sound_files(self._db)
         self._changing = asyncio.Lock()
-        self._monitor = Monitor()
+        self.observer = Observer()
         self._pages: set[LivePage] = set()
+        self._coughing: set[LivePage] = set()
+        self._watching: set[LivePage] = set()
         self._listeners: set[Listener] = set()
         self._microphone_page: Listener | None = None
-        self._levels: Levels | None = None
-        self._levels_at = 0.0
-        self._busy = (0.0, 0.0)
-        self._late_counts: deque[int] = deque(maxlen=round(60 / LEVELS_EVERY_S))
         self._was_running = False
         self._played = ""
+        self._slow: asyncio.Task[None] | None = None
+        self.buffer_search = BufferSearch(lambda: self._give_rig(self.rig), self._tell_state)
         self.engine = EngineClient(
             self._saved.rig, self._on_readings, self._on_sound, self._on_engine_trouble
         )
@@ -119,9 +70,15 @@ class Studio:
         """Start the engine."""
         self._give_file(self._saved.rig)
         await self.engine.start()
+        self._slow = asyncio.create_task(self._listen_slowly())
 
     async def stop(self) -> None:
         """Stop the engine and close the database."""
+        self.buffer_search.cancel()
+        if self._slow:
+            self._slow.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await self._slow
         await self.engine.stop()
         self._db.close()
 
@@ -148,13 +105,16 @@ class Studio:
                 for slot in self.rig.chain
                 if slot.stage == "compressor"
             },
+            sentences={feed: feed_sentence(self.rig, feed) for feed in FEEDS},
+            buffer_search=self.buffer_search.state,
+            is_coughing=bool(self._coughing),
             version=__version__,
         )
 
     @property
     def levels(self) -> Levels | None:
         """The newest figures; None until the engine plays."""
-        return self._levels
+        return self.observer.levels
 
     async def try_setting(self, page: LivePage, path: str, value: Any) -> None:
         """Hear a value without saving it, while a page drags. Raises BadSetting."""
@@ -165,9 +125,51 @@ class Studio:
 
     async def set_setting(self, path: str, value: Any, *, is_nudge: bool = False) -> State:
         """Change and save one setting. Raises BadSetting; then nothing has changed."""
+        return await self._change(lambda rig: changed(rig, path, value), path, is_nudge=is_nudge)
+
+    async def set_together(self, changes: dict[str, Any]) -> State:
+        """Change and save several settings as one step. Raises BadSetting; then nothing has changed."""
+        return await self._change(
+            lambda rig: changed_together(rig, changes), ",".join(changes)[:200]
+        )
+
+    async def add_input(self, role: Role) -> State:
+        """One more input. Raises BadSetting if there are too many."""
+        return await self._change(lambda rig: with_input(rig, role), "inputs")
+
+    async def remove_input(self, input_id: str) -> State:
+        """Take an input away. Raises BadSetting if it is not there."""
+        gone = self._saved.rig.input(input_id)
+        state = await self._change(lambda rig: without_input(rig, input_id), "inputs")
+        if gone:
+            self.notify(f"{gone.name} was removed. Undo brings it back.", "news")
+        return state
+
+    async def move_input(self, input_id: str, by: int) -> State:
+        """Move an input in the list. Raises BadSetting if it is not there."""
+        return await self._change(lambda rig: with_input_moved(rig, input_id, by), "inputs")
+
+    async def dismiss(self, key: str) -> State:
+        """Put a finding aside at its present badness. Raises BadSetting if it is gone."""
+        found = (
+            next((one for one in self.levels.findings if one.key == key), None)
+            if self.levels
+            else None
+        )
+        if found is None:
+            raise BadSetting("That finding is gone already.", "dismissed")
+        return await self._change(lambda rig: with_dismissal(rig, key, found.badness), "dismissed")
+
+    async def show_all(self) -> State:
+        """Forget which findings were put aside."""
+        return await self._change(lambda rig: rig.model_copy(update={"dismissed": ()}), "dismissed")
+
+    async def _change(
+        self, make: Callable[[Rig], Rig], path: str, *, is_nudge: bool = False
+    ) -> State:
         async with self._changing:
             try:
-                rig = changed(self._saved.rig, path, value)
+                rig = make(self._saved.rig)
                 self._check_file(rig)
                 self._saved = await self._in_store(
                     lambda: rigs.save_change(self._db, rig, path, is_nudge=is_nudge)
@@ -186,12 +188,17 @@ class Studio:
         return self.state()
 
     def _hear(self, rig: Rig) -> None:
-        if rig.microphone != self._heard.microphone:
-            self._monitor.forget()
+        if _microphone_of(rig) != _microphone_of(self._heard):
+            self.observer.forget_microphone()
         self._heard = rig
         self._give_file(rig)
-        self.engine.apply(rig)
+        self._give_rig(rig)
         self._tell_state()
+
+    def _give_rig(self, rig: Rig) -> None:
+        """To the engine, with the buffer that is being tried, if one is."""
+        trying = self.buffer_search.block_frames
+        self.engine.apply(rig.model_copy(update={"block_frames": trying}) if trying else rig)
 
     async def _in_store(self, work: Callable[[], T]) -> T:
         return await asyncio.get_running_loop().run_in_executor(None, work)
@@ -202,13 +209,13 @@ class Studio:
         return self._data_dir / "sounds" / f"{file_id}.npy"
 
     def _check_file(self, rig: Rig) -> None:
-        wanted = rig.microphone.file_id
+        wanted = rig.devices.file.file_id
         if wanted and all(file.id != wanted for file in self._files):
             raise NotFound("That sound file is not there any more. Choose another.")
 
     def _give_file(self, rig: Rig) -> None:
         """Tell the engine which file to play, when that changes."""
-        wanted = rig.microphone.file_id
+        wanted = rig.devices.file.file_id
         if wanted != self._played:
             self._played = wanted
             self.engine.play_file(self._samples(wanted) if wanted else None)
@@ -249,14 +256,11 @@ class Studio:
         return file
 
     async def remove_file(self, file_id: str) -> None:
-        """Forget a file. If it is playing, the stand-in takes its place. Raises NotFound."""
-        if self._saved.rig.microphone.file_id == file_id:
-            if self._saved.rig.microphone.source == "file":
-                await self.set_setting("microphone.source", "attic")
-                self.notify(
-                    "The file that was playing was removed; the attic plays instead.", "news"
-                )
-            await self.set_setting("microphone.file_id", "")
+        """Forget a file; if it is playing, there is silence instead. Raises NotFound."""
+        if self._saved.rig.devices.file.file_id == file_id:
+            await self.set_setting("devices.file.file_id", "")
+            if any(one.device == "file" for one in self._saved.rig.inputs):
+                self.notify("The file that was playing was removed. Choose another.", "news")
         async with self._changing:
             await self._in_store(lambda: sound_files.remove_sound_file(self._db, file_id))
             self._samples(file_id).unlink(missing_ok=True)
@@ -272,13 +276,15 @@ class Studio:
         page.tell(self.state().model_dump_json())
         if self._start_notice:
             page.tell(Notice(level="trouble", text=self._start_notice).model_dump_json())
-        if self._levels:
-            page.tell(History(**self._monitor.history()).model_dump_json())
+        if self.levels:
+            page.tell(History(**self.observer.monitor.history()).model_dump_json())
         return page
 
     def close_page(self, page: LivePage) -> None:
         """A page is gone. What it was trying is taken back: nobody would ever save it."""
         self._pages.discard(page)
+        self.cough(page, False)
+        self.watch_devices(page, False)
         if page is self._trying_page and self._tried:
             self._tried = None
             self._hear(self._saved.rig)
@@ -297,10 +303,50 @@ class Studio:
 
     # --- sound -----------------------------------------------------------------------------------
 
-    def listen(self, listener: Listener, is_on: bool) -> None:
-        """A page wants the sound, or no longer."""
-        (self._listeners.add if is_on else self._listeners.discard)(listener)
-        self.engine.set_listeners(len(self._listeners))
+    def listen(self, listener: Listener, point: str | None) -> None:
+        """A page wants the sound at a point (a feed, or ``input:`` and an id), or no longer (None)."""
+        if point is None:
+            self._listeners.discard(listener)
+        else:
+            listener.point = point
+            self._listeners.add(listener)
+        self.engine.set_points(sorted({one.point for one in self._listeners}))
+
+    def cough(self, page: LivePage, is_on: bool) -> None:
+        """A page holds the cough key, or lets go of it."""
+        before = bool(self._coughing)
+        (self._coughing.add if is_on else self._coughing.discard)(page)
+        if bool(self._coughing) != before:
+            self.engine.cough(bool(self._coughing))
+            self._tell_state()
+
+    def watch_devices(self, page: LivePage, is_on: bool) -> None:
+        """A page shows the levels of all devices, or no longer."""
+        before = bool(self._watching)
+        (self._watching.add if is_on else self._watching.discard)(page)
+        if bool(self._watching) != before:
+            self.engine.watch_devices(bool(self._watching))
+
+    def measure_delay(self) -> None:
+        """Send a click through."""
+        self.observer.measured_delay_ms = None
+        self.engine.click()
+
+    def find_buffer(self, is_on: bool) -> None:
+        """Start the search for the smallest buffer, or break it off."""
+        (self.buffer_search.start if is_on else self.buffer_search.cancel)()
+        self._tell_state()
+
+    def measure_gain(self, is_on: bool) -> None:
+        """Start the guided minute, or break it off."""
+        check = self.observer.gain_check
+        (check.start if is_on else check.stop)()
+
+    def fault(self, device: str, fault: str, value: float | None) -> None:
+        """Make something go wrong with a stand-in. Raises NotFound or BadInput."""
+        figure = checked_fault(device, fault, value)
+        self.observer.notice_fault()
+        self.engine.fault(device, fault, figure)
 
     def claim_microphone(self, listener: Listener) -> None:
         """A page gives its microphone; the last to do so is heard."""
@@ -326,70 +372,52 @@ class Studio:
 
     def leave(self, listener: Listener) -> None:
         """A page's sound link is gone."""
-        self.listen(listener, False)
-        if self.release_microphone(listener) and self.rig.microphone.source == "browser":
+        self.listen(listener, None)
+        if self.release_microphone(listener) and any(
+            one.device == "browser" for one in self.rig.inputs
+        ):
             self.notify(
-                "The browser's microphone is gone. Open it again, or choose another source.",
+                "The browser's microphone is gone. Open it again, or choose another device.",
                 "trouble",
             )
 
     def _on_engine_trouble(self, text: str) -> None:
         if not self.engine.is_running:
-            # What is not measured any more must not be shown as if it were.
-            self._levels = None
+            self.observer.forget_all()
             self._was_running = False
-            self._monitor = Monitor()
-            self._late_counts.clear()
         self.notify(text, "trouble")
 
-    def _on_sound(self, packet: bytes) -> None:
+    def _on_sound(self, point: str, packet: bytes) -> None:
         for listener in self._listeners:
-            listener.hear(packet)
+            if listener.point == point:
+                listener.hear(packet)
 
     def _on_readings(self, readings: dict[str, Any]) -> None:
-        self._monitor.push(readings)
+        is_due = self.observer.push(readings, self.rig)
+        self.buffer_search.push(readings["engine"])
         if not self._was_running:
             self._was_running = True
             self._tell_state()
-        now = time.monotonic()
-        if now - self._levels_at >= LEVELS_EVERY_S:
-            self._levels_at = now
-            self._levels = self._make_levels(readings, now)
-            message = self._levels.model_dump_json()
+        if is_due:
+            levels = self.observer.make_levels(readings, self.rig, self.engine.restarts)
+            message = levels.model_dump_json()
             for page in self._pages:
                 page.tell_newest("levels", message)
-        live = self._live_json()
+        live = json.dumps(
+            {"type": "readings", **self.observer.monitor.live()}, separators=(",", ":")
+        )
         for page in self._pages:
             page.tell_newest("readings", live)
 
-    def _live_json(self) -> str:
-        return json.dumps({"type": "readings", **self._monitor.live()}, separators=(",", ":"))
+    async def _listen_slowly(self) -> None:
+        while True:
+            await asyncio.sleep(SLOW_EVERY_S)
+            if self.levels:
+                await self.observer.listen_slowly(self.rig)
 
-    def _make_levels(self, readings: dict[str, Any], now: float) -> Levels:
-        engine = readings["engine"]
-        busy_s, then = self._busy
-        spent = engine["busy_s"] - busy_s
-        self._busy = (engine["busy_s"], now)
-        load = max(0.0, spent) / (now - then) * 100.0 if then else 0.0
-        stations = self._monitor.stations()
-        figures = self._monitor.figures()
-        rig = self.rig
-        late = engine["late_blocks"] + engine["missed_blocks"]
-        self._late_counts.append(late)
-        return Levels(
-            **figures,
-            stations={name: levels.rounded() for name, levels in stations.items()},
-            standings=standings(figures["peaks_dbfs"], figures["clearance_db"], rig.targets),
-            findings=staging_findings(stations, rig),
-            gain=gain_advice(*self._monitor.microphone(), rig.microphone),
-            microphone=readings["microphone"],
-            engine=EngineHealth(
-                load_percent=round(load, 1),
-                late_blocks=engine["late_blocks"],
-                missed_blocks=engine["missed_blocks"],
-                late_in_last_minute=late - self._late_counts[0],
-                block_frames=engine["block_frames"],
-                is_realtime=engine["is_realtime"],
-                restarts=self.engine.restarts,
-            ),
-        )
+
+def _microphone_of(rig: Rig) -> tuple[Any, ...]:
+    """What the voice's level at the microphone depends on."""
+    voice, knobs = rig.voice, rig.devices
+    place = (voice.device, voice.channels) if voice else ()
+    return (place, knobs.attic, knobs.file)

@@ -15,7 +15,7 @@ from typing import Any
 
 import numpy as np
 
-from goshawk.core.dsp.oversampling import LIMITER_PHASES, between_samples
+from goshawk.core.dsp.oversampling import LIMITER_PHASES, between_samples, greatest_gain
 from goshawk.core.dsp.sliding import Integers, SlidingMaximum, sliding_maximum
 from goshawk.core.settings import Settings, number
 from goshawk.core.stage import Block, Floats, Glide, Stage, glide, kernel
@@ -106,6 +106,10 @@ def _limit(
         places[2] = places[2] + 1 if places[2] + 1 < size else 0
 
 
+_GREATEST_GAIN = greatest_gain(LIMITER_PHASES) * 1.000001
+"""A little more, so that rounding hides no peak."""
+
+
 class _Pass:
     """One pass: detector, gain and delay."""
 
@@ -127,7 +131,11 @@ class _Pass:
         self.reset()
 
     def run(self, block: Block, release: float, g: Glide) -> None:
-        between_samples(block, self._history, self._line, self._total, LIMITER_PHASES, self._peaks)
+        lowest = min(float(g.now[0]), float(g.between[0]), float(g.target[0]))
+        between_samples(
+            block, self._history, self._line, self._total, LIMITER_PHASES, self._peaks,
+            lowest / _GREATEST_GAIN,
+        )  # fmt: skip
         least = self._least
         _limit(
             block, self._peaks, self._delayed, self._state, least.values, least.ages, least.ends,

@@ -58,6 +58,15 @@ LIMITER_PHASES: Phases = np.ascontiguousarray(
 it: near half the rate the two read differently, and the ceiling has to hold for either."""
 
 
+SEGMENT_FRAMES = 32
+
+
+def greatest_gain(phases: Phases) -> float:
+    """No interpolated value is above the greatest sample near it times this (the sum of a row's
+    magnitudes bounds its response)."""
+    return float(np.abs(phases).sum(axis=1).max())
+
+
 @kernel
 def between_samples(
     block: Block,
@@ -66,12 +75,14 @@ def between_samples(
     total: NDArray[np.float32],
     phases: Phases,
     peaks: NDArray[np.float32],
+    ignored: float,
 ) -> None:
     """Greatest absolute interpolated value of each frame over all channels, into ``peaks``.
 
     ``history`` of shape (channels, taps - 1) carries the last samples from block to block. Frame n
     of ``peaks`` speaks of the moment ``taps // 2`` frames before frame n of the block. ``line`` and
-    ``total`` are scratch of at least taps - 1 + frames and frames places.
+    ``total`` are scratch of at least taps - 1 + frames and SEGMENT_FRAMES places. Where no sample
+    that takes part is above ``ignored``, peaks are left at zero: most of speech is not worked on.
     """
     frames, channels = block.shape
     count, taps = phases.shape
@@ -81,15 +92,24 @@ def between_samples(
         line[:carried] = history[c]
         for n in range(frames):
             line[carried + n] = block[n, c]
-        for p in range(count):
-            total[:frames] = 0.0
-            for t in range(taps):
-                # Tap t meets the sample t frames ago; whole blocks at a time, so that this runs
-                # in vector instructions while each frame's sum keeps its order.
-                h = phases[p, t]
-                then = line[carried - t : carried - t + frames]
-                for n in range(frames):
-                    total[n] += h * then[n]
-            for n in range(frames):
-                peaks[n] = max(peaks[n], abs(total[n]))
+        for start in range(0, frames, SEGMENT_FRAMES):
+            length = min(SEGMENT_FRAMES, frames - start)
+            if ignored > 0.0:
+                greatest = np.float32(0.0)
+                for n in range(start, start + carried + length):
+                    greatest = max(greatest, abs(line[n]))
+                if greatest <= ignored:
+                    continue
+            for p in range(count):
+                total[:length] = 0.0
+                for t in range(taps):
+                    # Tap t meets the sample t frames ago; a segment at a time, so that this runs
+                    # in vector instructions while each frame's sum keeps its order.
+                    h = phases[p, t]
+                    first = carried - t + start
+                    then = line[first : first + length]
+                    for n in range(length):
+                        total[n] += h * then[n]
+                for n in range(length):
+                    peaks[start + n] = max(peaks[start + n], abs(total[n]))
         history[c] = line[frames : frames + carried]

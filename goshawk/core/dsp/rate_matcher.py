@@ -1,126 +1,168 @@
 """Takes sound in at one clock and gives it out at another, without gaps or clicks.
 
-A ring of input is read at a fractional position by a Kaiser-windowed sinc (J. O. Smith, *Digital
-Audio Resampling Home Page*: tabulated filter, linear interpolation between table rows). The speed
-follows the ring's mean fill through a proportional-integral loop, so that two clocks which differ
-by some hundred ppm neither empty nor overfill it, and the delay stays where it was set.
+The rate is converted by libsoxr in its variable-rate mode. What is controlled here is the ratio: the
+age of the sound that is given out is compared with a target, and a proportional-integral loop
+follows the difference between the two clocks, so that the age stays where it was set however long it
+runs (after F. Adriaensen, "Controlling adaptive resampling", Linux Audio Conference 2012). Ages are
+taken with the time of each piece, since a count of what waits jumps by a whole piece and would beat
+slowly against the reader's blocks.
 """
 
-import math
 from typing import Any
 
 import numpy as np
+import soxr
 
-from goshawk.core.stage import Block, Floats, kernel
+from goshawk.core.stage import Block
 from goshawk.units import SAMPLE_RATE_HZ
 
-TAPS = 32
-ROWS = 256
-KAISER_BETA = 9.0
-FILL_SMOOTHING_S = 0.5
+SMOOTHING_S = 0.5
 LOOP_RAD_PER_S = 0.1
 """The loop's natural frequency, critically damped: it settles within a minute and does not follow the
 coming and going of single pieces."""
 
 MOST_CORRECTION = 0.005
-"""A change of speed by half a percent is a twelfth of a semitone, inaudible in speech."""
+"""A change of speed by half a percent is a twelfth of a semitone, inaudible in speech. Clocks that
+differ by more are not drifting: the rate is another one than was said."""
 
+COUNTING_S = 3.0
+"""So long pieces are counted before a rate is called untrue."""
 
-def _table(cutoff: float) -> Floats:
-    """Rows of the interpolator for each 1/ROWS of a sample; shape (ROWS + 1, TAPS)."""
-    offsets = np.arange(TAPS) - (TAPS // 2 - 1)
-    x = offsets[None, :] - np.arange(ROWS + 1)[:, None] / ROWS
-    inside = np.clip(1.0 - (x / (TAPS / 2)) ** 2, 0.0, 1.0)
-    rows = np.sinc(cutoff * x) * np.i0(KAISER_BETA * np.sqrt(inside))
-    table: Floats = rows / rows.sum(axis=1, keepdims=True)
-    return table
+PRIMING_S = 0.1
+"""So much silence goes into a new converter first: what does not come out again is what it holds
+back, and stays constant to a frame."""
 
-
-@kernel
-def _read(ring: Block, table: Floats, position: float, step: float, out: Block) -> float:
-    """Fill ``out`` from the ring at ``position`` onwards; returns the new position."""
-    size = ring.shape[0]
-    for n in range(out.shape[0]):
-        whole = math.floor(position)
-        row = (position - whole) * ROWS
-        low = int(row)
-        part = row - low
-        start = int(whole) - (TAPS // 2 - 1)
-        for c in range(out.shape[1]):
-            total = 0.0
-            for t in range(TAPS):
-                h = table[low, t] + part * (table[low + 1, t] - table[low, t])
-                total += h * ring[(start + t) % size, c]
-            out[n, c] = np.float32(total)
-        position += step
-    return position
+USUAL_RATES_HZ = (8_000, 16_000, 22_050, 24_000, 32_000, 44_100, 48_000, 88_200, 96_000, 192_000)
 
 
 class RateMatcher:
-    """A ring between two clocks. Shapes are (frames, channels); rates in Hz."""
+    """A queue between two clocks. Shapes are (frames, channels), rates in Hz, times in seconds of
+    the reader's clock."""
 
-    def __init__(self, channels: int, input_rate_hz: int, target_fill_ms: float) -> None:
-        self._nominal = input_rate_hz / SAMPLE_RATE_HZ
-        self._table = _table(min(1.0, 1.0 / self._nominal))
-        self._target = target_fill_ms * input_rate_hz / 1000.0
-        size = 1 << math.ceil(math.log2(self._target * 4 + input_rate_hz / 2))
+    def __init__(self, channels: int, input_rate_hz: float, target_ms: float) -> None:
+        self.input_rate_hz = input_rate_hz
+        self._channels = channels
+        self._target = target_ms * SAMPLE_RATE_HZ / 1000.0
+        size = 1 << int(np.ceil(np.log2(self._target * 4 + SAMPLE_RATE_HZ)))
         self._ring = np.zeros((size, channels), np.float32)
-        self._written = 0
-        self._position = 0.0
-        self._is_running = False
-        self._mean_fill = self._target
-        self._integral = 0.0
         self.dropouts = 0
         self.overruns = 0
+        self.counted_rate_hz: float | None = None
+        self._begin(input_rate_hz)
+
+    def _begin(self, rate_hz: float) -> None:
+        """Start from nothing, for pieces at this rate."""
+        self._rate_hz = rate_hz
+        self._stream = self._make_stream(rate_hz)
+        priming = np.zeros((int(PRIMING_S * rate_hz), self._channels), np.float32)
+        came_out = len(self._stream.resample_chunk(priming))
+        self._lag = len(priming) * SAMPLE_RATE_HZ / rate_hz - came_out
+        self._written = self._read = 0
+        self._is_running = False
+        self._pushed_at_s = 0.0
+        self._age = self._target
+        self._integral = 0.0
+        self._correction = 0.0
+        self._counted_from_s: float | None = None
+        self._counted = 0
+
+    def _make_stream(self, rate_hz: float) -> Any:
+        # The rate given first is the highest that may be asked for later.
+        most = rate_hz * (1.0 + 2.0 * MOST_CORRECTION)
+        stream = soxr.ResampleStream(
+            most, SAMPLE_RATE_HZ, self._channels, dtype="float32", quality="HQ", vr=True
+        )
+        stream.set_io_ratio(rate_hz, SAMPLE_RATE_HZ, 0)
+        return stream
 
     @property
-    def _fill(self) -> float:
-        return self._written - self._position - TAPS
+    def target_ms(self) -> float:
+        """The age at which sound is given out."""
+        return self._target * 1000.0 / SAMPLE_RATE_HZ
 
-    def push(self, block: Block) -> None:
-        """Take input of any length. Beyond what the ring holds, the oldest is skipped (counted)."""
+    def push(self, block: Block, at_s: float) -> None:
+        """Take a piece of any length whose last frame was captured at ``at_s``."""
+        self._count(len(block), at_s)
+        self._stream.set_io_ratio(
+            self._rate_hz * (1.0 + self._correction), SAMPLE_RATE_HZ, len(block)
+        )
+        self._write(self._stream.resample_chunk(block))
+        self._pushed_at_s = at_s
+
+    def _write(self, piece: Block) -> None:
         size = len(self._ring)
-        block = block[-(size // 2) :]
-        places = (self._written + np.arange(len(block))) % size
-        self._ring[places] = block
-        self._written += len(block)
-        if self._fill > max(3.0 * self._target, size / 4):
+        piece = piece[-(size // 2) :]
+        start = self._written % size
+        until_end = min(len(piece), size - start)
+        self._ring[start : start + until_end] = piece[:until_end]
+        self._ring[: len(piece) - until_end] = piece[until_end:]
+        self._written += len(piece)
+        if self._written - self._read > size // 2:
             self.overruns += 1
-            self._restart_at_target()
+            self._read = self._written - round(self._target)
+            self._age = self._target
 
-    def pull(self, out: Block) -> bool:
-        """Fill ``out``; silence, and False, while there is not enough."""
-        needed = len(out) * self._nominal * (1.0 + MOST_CORRECTION) + 1
-        if not self._is_running and self._fill >= self._target:
-            self._restart_at_target()
-        if self._is_running and self._fill < needed:
+    def _count(self, frames: int, at_s: float) -> None:
+        """Whether the rate is what it is said to be, by counting over COUNTING_S."""
+        if self._counted_from_s is None or at_s - self._pushed_at_s > 0.1:
+            self._counted_from_s, self._counted = at_s, 0
+            return
+        self._counted += frames
+        seconds = at_s - self._counted_from_s
+        if seconds < COUNTING_S:
+            return
+        rate_hz = self._counted / seconds
+        self._counted_from_s, self._counted = at_s, 0
+        if abs(rate_hz / self._rate_hz - 1.0) > MOST_CORRECTION:
+            near = min(USUAL_RATES_HZ, key=lambda usual: abs(usual - rate_hz))
+            found = near if abs(rate_hz / near - 1.0) < MOST_CORRECTION else round(rate_hz)
+            self.counted_rate_hz = found
+            self._begin(found)
+
+    def _age_at(self, at_s: float) -> float:
+        """How old, in frames of the output, the next frame given out is."""
+        waiting = self._written - self._read
+        return waiting + (at_s - self._pushed_at_s) * SAMPLE_RATE_HZ + self._lag
+
+    def pull(self, out: Block, at_s: float) -> bool:
+        """Fill ``out`` at the time ``at_s``; silence, and False, while there is not enough."""
+        frames = len(out)
+        if not self._is_running and self._written and self._age_at(at_s) >= self._target:
+            # Begin exactly at the target: what is too old is left out.
+            self._read += max(0, round(self._age_at(at_s) - self._target))
+            self._is_running = self._written - self._read >= frames
+            self._age = self._target
+        if self._is_running and self._written - self._read < frames:
             self.dropouts += 1
             self._is_running = False
         if not self._is_running:
             out.fill(0.0)
             return False
-        seconds = len(out) / SAMPLE_RATE_HZ
-        self._mean_fill += (self._fill - self._mean_fill) * min(1.0, seconds / FILL_SMOOTHING_S)
-        # The fill is the integral of the speed's error, so this is a loop of second order.
-        error_s = (self._mean_fill - self._target) / (self._nominal * SAMPLE_RATE_HZ)
+        seconds = frames / SAMPLE_RATE_HZ
+        self._age += (self._age_at(at_s) - self._age) * min(1.0, seconds / SMOOTHING_S)
+        # The age is the integral of the speed's error, so this is a loop of second order.
+        error_s = (self._age - self._target) / SAMPLE_RATE_HZ
         self._integral = _bounded(self._integral + LOOP_RAD_PER_S**2 * error_s * seconds)
-        correction = _bounded(2.0 * LOOP_RAD_PER_S * error_s + self._integral)
-        step = self._nominal * (1.0 + correction)
-        self._position = _read(self._ring, self._table, self._position, step, out)
+        self._correction = _bounded(2.0 * LOOP_RAD_PER_S * error_s + self._integral)
+        size = len(self._ring)
+        start = self._read % size
+        until_end = min(frames, size - start)
+        out[:until_end] = self._ring[start : start + until_end]
+        out[until_end:] = self._ring[: frames - until_end]
+        self._read += frames
         return True
 
-    def _restart_at_target(self) -> None:
-        self._position = max(0.0, self._written - self._target - TAPS)
-        self._mean_fill = self._target
-        self._is_running = True
-
     def reading(self) -> dict[str, Any]:
-        """Fill in ms, clock difference found in ppm, dropouts and overruns so far."""
+        """Fill and age in ms, clock difference found in ppm, dropouts and overruns so far, and the
+        rate that was counted if it is not the one that was said."""
+        waiting = max(0, self._written - self._read)
         return {
-            "fill_ms": round(max(0.0, self._fill) * 1000.0 / (self._nominal * SAMPLE_RATE_HZ), 1),
+            "fill_ms": round(waiting * 1000.0 / SAMPLE_RATE_HZ, 1),
+            "age_ms": round(self._age * 1000.0 / SAMPLE_RATE_HZ, 2),
             "clock_ppm": round(self._integral * 1e6),
             "dropouts": self.dropouts,
             "overruns": self.overruns,
+            "counted_rate_hz": self.counted_rate_hz,
         }
 
 

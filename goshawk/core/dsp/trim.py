@@ -2,11 +2,10 @@
 
 Signal flow: DC removal → gain, with its sign. The DC remover is the first-order high-pass
 y[n] = x[n] - x[n-1] + R y[n-1] (J. O. Smith, *Introduction to Digital Filters*, "DC Blocker").
-Which channel of the microphone is used is chosen here too, and done where the sound comes in.
 """
 
 import math
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 
@@ -17,17 +16,12 @@ from goshawk.units import SAMPLE_RATE_HZ, db_to_linear
 DC_CORNER_HZ = 5.0
 """An octave and more below any voice or room tone, so that nothing audible is touched."""
 
-Channel = Literal["left", "right", "sum", "stereo"]
-
 
 class TrimSettings(Settings):
     """Settings of the trim."""
 
     gain_db: float = number(
         0.0, -30.0, 40.0, "dB", "Gain", "Lifts or lowers the microphone before the other stages."
-    )
-    channel: Channel = choice(
-        "left", "Channel", "Which channel of the microphone is the voice. Sum is the mean of both."
     )
     is_polarity_inverted: bool = choice(
         False, "Invert polarity", "Turns the wave upside down, to match a second microphone."

@@ -5,12 +5,12 @@ from typing import Any
 
 import numpy as np
 
+from goshawk.core.chain_slots import Chain, Slot
 from goshawk.core.dsp.compressor import Compressor
 from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
 from goshawk.core.dsp.gate import Gate
 from goshawk.core.dsp.limiter import Limiter
 from goshawk.core.dsp.trim import Trim
-from goshawk.core.rig import Chain, Slot
 from goshawk.core.stage import Block, Stage, kernel
 from goshawk.units import ms_to_frames
 

@@ -1,78 +1,99 @@
-"""The whole: microphone → voice chain, game and music → their strips, all → the Viewers feed.
+"""The whole: devices → inputs, one of them → voice chain, all → sends → the four feeds.
 
 Made from one immutable rig. It is driven by a clock (live) or as fast as it can (offline), with the
-same samples as a result. Background inputs are delayed by the chain's latency, so that what was
-together in the room is together for the viewers.
+same samples as a result. Plain inputs are delayed by the chain's latency, so that what was together
+in the room is together for every listener.
 """
 
 from typing import Any
 
 import numpy as np
 
+from goshawk.core.chain_slots import MOST_STAGES, LimiterSlot
 from goshawk.core.dsp.delay import Delay
-from goshawk.core.dsp.limiter import Limiter, LimiterSettings
-from goshawk.core.graph.chain import LONGEST_STAGE_LATENCY_MS, VoiceChain
+from goshawk.core.dsp.limiter import LimiterSettings
+from goshawk.core.graph.chain import LONGEST_STAGE_LATENCY_MS, StagePlace, VoiceChain
+from goshawk.core.graph.matrix import ROWS, Matrix
+from goshawk.core.graph.pick import Pick
 from goshawk.core.measure.levels import MomentMeter
 from goshawk.core.measure.loudness import LoudnessMeter
 from goshawk.core.measure.speech_activity import SpeechActivity
+from goshawk.core.measure.tap import TAP_RATE_HZ, RawTap, Tap
 from goshawk.core.measure.true_peak import TruePeakMeter
-from goshawk.core.rig import MOST_STAGES, Rig
-from goshawk.core.stage import Block, Floats, Glide, clean, glide, kernel
+from goshawk.core.rig import Rig
+from goshawk.core.stage import Block, Floats
+from goshawk.core.wiring import FEEDS, LONGEST_FEED_DELAY_MS, FeedName, FeedSettings, InputSettings
 from goshawk.units import db_to_linear, ms_to_frames
 
-MICROPHONE, VIEWERS_VOICE, VIEWERS = "microphone", "viewers_voice", "viewers"
-BACKGROUND = ("game", "music")
+MICROPHONE = "microphone"
+MOST_MOMENTS = 32
+"""So many moments go out with one reading at most."""
 
 
-@kernel
-def _pick(source: Block, out: Block, is_sum: bool, first: int) -> None:
-    """Choose the voice's channels: a sum (mean), or channels first, first + 1, …"""
-    for n in range(source.shape[0]):
-        for c in range(out.shape[1]):
-            if is_sum:
-                total = np.float32(0.0)
-                for k in range(source.shape[1]):
-                    total += source[n, k]
-                out[n, c] = total / source.shape[1]
-            else:
-                out[n, c] = source[n, min(first + c, source.shape[1] - 1)]
+def to_viewers(input_id: str) -> str:
+    """The station at which an input's part of the Viewers feed is measured."""
+    return f"viewers/{input_id}"
 
 
-@kernel
-def _add_with_gain(
-    source: Block, own: Block, mix: Block, now: Floats, between: Floats, target: Floats, a: float
-) -> None:
-    """own = source × gliding gain, spread over the mix's channels; mix += own."""
-    for n in range(mix.shape[0]):
-        glide(now, between, target, a)
-        for c in range(mix.shape[1]):
-            value = np.float32(source[n, min(c, source.shape[1] - 1)] * now[0])
-            own[n, c] = value
-            mix[n, c] += value
+def feed_station(feed: FeedName) -> str:
+    """The station at which a whole feed is measured."""
+    return f"feed/{feed}"
 
 
 class _Strip:
-    """An input's way into the Viewers feed: gain or mute, and a meter of what it contributes."""
+    """A plain input's row in the matrix, and its delay."""
 
-    def __init__(self, max_frames: int) -> None:
-        self._gain = Glide(1)
-        self._own = np.zeros((max_frames, 2), np.float32)
+    def __init__(self, settings: InputSettings, row: int, delay_frames: int) -> None:
+        self.row = row
+        self.settings = settings
+        self.pick = Pick(settings.device, settings.channels)
+        longest = ms_to_frames(LONGEST_STAGE_LATENCY_MS) * MOST_STAGES
+        self.delay = Delay(2, longest, delay_frames)
+        self.tap = Tap()
+
+
+class _Feed:
+    """What follows the sum: ceiling, meter, delay. The delay is last, so that levels are not late."""
+
+    def __init__(self, settings: FeedSettings, max_frames: int) -> None:
+        self.ceiling = StagePlace(_ceiling_slot(settings), 2, max_frames)
+        self.delay = Delay(2, ms_to_frames(LONGEST_FEED_DELAY_MS), ms_to_frames(settings.delay_ms))
         self.meter = MomentMeter()
+        self.tap = Tap()
 
-    def set(self, gain_db: float, is_muted: bool) -> None:
-        self._gain.set(0.0 if is_muted else db_to_linear(gain_db))
+    def apply(self, settings: FeedSettings) -> None:
+        self.ceiling.apply(_ceiling_slot(settings))
+        self.delay.set_frames(ms_to_frames(settings.delay_ms))
 
-    def add(self, source: Block, mix: Block) -> None:
-        g = self._gain
-        own = self._own[: mix.shape[0]]
-        _add_with_gain(source, own, mix, g.now, g.between, g.target, g.coefficient)
-        self.meter.measure(own)
+    def process(self, block: Block) -> None:
+        self.ceiling.process(block)
+        self.meter.measure(block)
+        self.tap.listen(block)
 
 
-def microphone_channels(rig: Rig) -> int:
-    """How many channels run through the chain."""
-    trim = next((slot for slot in rig.chain if slot.stage == "trim"), None)
-    return 2 if trim and trim.settings.channel == "stereo" else 1
+def _ceiling_slot(settings: FeedSettings) -> LimiterSlot:
+    return LimiterSlot(
+        id="ceiling",
+        is_bypassed=not settings.has_ceiling,
+        settings=LimiterSettings(ceiling_dbtp=settings.ceiling_dbtp),
+    )
+
+
+def send_gain(rig: Rig, one: InputSettings, feed: FeedName, *, is_coughing: bool = False) -> float:
+    """The one gain (linear) with which an input enters a feed: send, fader, mutes and the feed's
+    fader together."""
+    send, settings = one.sends.to(feed), rig.feeds.of(feed)
+    is_closed = (
+        not send.is_heard
+        or one.is_muted
+        or settings.is_muted
+        or (is_coughing and one.role == "voice")
+        or (rig.is_on_break and feed == "viewers" and one.role != "music")
+    )
+    if is_closed:
+        return 0.0
+    fader_db = one.fader_db if send.tap == "after_fader" else 0.0
+    return db_to_linear(send.level_db + fader_db + settings.fader_db)
 
 
 class Mixer:
@@ -80,56 +101,86 @@ class Mixer:
 
     def __init__(self, rig: Rig, max_frames: int) -> None:
         self._max_frames = max_frames
-        self._mix = np.zeros((max_frames, 2), np.float32)
-        longest = ms_to_frames(LONGEST_STAGE_LATENCY_MS) * MOST_STAGES
-        self._delays = {name: Delay(2, longest) for name in BACKGROUND}
-        self._strips = {name: _Strip(max_frames) for name in (VIEWERS_VOICE, *BACKGROUND)}
-        self._ceiling = Limiter(
-            LimiterSettings(ceiling_dbtp=rig.viewers.ceiling_dbtp), 2, max_frames
-        )
+        self._silence = np.zeros((max_frames, 2), np.float32)
+        self._matrix = Matrix(max_frames)
+        self._strips: dict[str, _Strip] = {}
+        self._leaving: list[_Strip] = []
+        self._feeds = {feed: _Feed(rig.feeds.of(feed), max_frames) for feed in FEEDS}
         self._activity = SpeechActivity()
         self._microphone_meter = MomentMeter()
-        self._viewers_meter = MomentMeter()
         self._loudness = LoudnessMeter(2, max_frames)
         self._true_peak = TruePeakMeter(2, max_frames)
+        self._raw = RawTap()
+        self._is_coughing = False
         self._segments: list[Floats] = []
         self._taken = 0
-        self.bad_samples = 0
+        self._tapped = 0
         self._build_voice(rig)
-        self.apply(rig)
-        for delay in self._delays.values():
-            delay.reset()
+        self.apply(rig, at_once=True)
 
     def _build_voice(self, rig: Rig) -> None:
-        channels = microphone_channels(rig)
-        self._voice = np.zeros((self._max_frames, channels), np.float32)
-        self.chain = VoiceChain(rig.chain, channels, self._max_frames)
+        self._voice = np.zeros((self._max_frames, _voice_channels(rig)), np.float32)
+        self.chain = VoiceChain(rig.chain, self._voice.shape[1], self._max_frames)
         self._stage_meters: dict[str, MomentMeter] = {}
 
     @property
-    def latency_frames(self) -> int:
-        """From the microphone to the Viewers feed."""
-        return self.chain.latency_frames + self._ceiling.latency_frames
+    def bad_samples(self) -> dict[str, int]:
+        """How many samples of each input were no numbers, by its id."""
+        return {name: strip.pick.bad_samples for name, strip in self._strips.items()}
 
-    @property
-    def stations(self) -> list[str]:
-        """Names of all meters, in the order of the level path."""
-        return [MICROPHONE, *self._stage_meters, *self._strips, VIEWERS]
+    def latency_frames(self, feed: FeedName = "viewers") -> int:
+        """From an input's sample to the feed's, without the devices at either end."""
+        feed_ = self._feeds[feed]
+        return self.chain.latency_frames + feed_.ceiling.latency_frames + feed_.delay.frames
 
-    def apply(self, rig: Rig) -> None:
+    def apply(self, rig: Rig, *, at_once: bool = False) -> None:
         """Take a new rig at a block boundary."""
         self.rig = rig
-        if microphone_channels(rig) != self._voice.shape[1]:
+        if _voice_channels(rig) != self._voice.shape[1]:
             self._build_voice(rig)
         self.chain.apply(rig.chain)
-        trim = next((slot for slot in rig.chain if slot.stage == "trim"), None)
-        channel = trim.settings.channel if trim else "left"
-        self._is_sum, self._first = channel == "sum", 1 if channel == "right" else 0
-        self._strips[VIEWERS_VOICE].set(rig.voice.fader_db, rig.voice.is_muted)
-        self._strips["game"].set(rig.game.trim_db, rig.game.is_muted)
-        self._strips["music"].set(rig.music.trim_db, rig.music.is_muted)
-        self._ceiling.apply(LimiterSettings(ceiling_dbtp=rig.viewers.ceiling_dbtp))
+        self._follow_inputs()
+        self._set_gains(at_once)
+        for feed in FEEDS:
+            self._feeds[feed].apply(rig.feeds.of(feed))
         self._follow_latencies()
+
+    def cough(self, is_coughing: bool) -> None:
+        """Silence the voices for everyone, for as long as a key is held."""
+        self._is_coughing = is_coughing
+        self._set_gains(False)
+
+    def _follow_inputs(self) -> None:
+        behind = self.chain.latency_frames
+        there = {one.id for one in self.rig.inputs}
+        for name in [name for name in self._strips if name not in there]:
+            gone = self._strips.pop(name)
+            self._leaving.append(gone)
+            self._matrix.set_gains(gone.row, [0.0] * len(FEEDS))
+        for one in self.rig.inputs:
+            if one.id not in self._strips:
+                self._strips[one.id] = _Strip(one, self._free_row(), behind)
+            strip = self._strips[one.id]
+            strip.settings = one
+            strip.pick.choose(one.device, one.channels)
+        self._strips = {one.id: self._strips[one.id] for one in self.rig.inputs}
+
+    def _free_row(self) -> int:
+        used = {strip.row for strip in (*self._strips.values(), *self._leaving)}
+        free = [row for row in range(ROWS) if row not in used]
+        if not free:  # More removed within a fade than there are rows: the oldest is cut.
+            free = [self._leaving.pop(0).row]
+        self._matrix.clear(free[0])
+        self._matrix.set_gains(free[0], [0.0] * len(FEEDS), at_once=True)
+        return free[0]
+
+    def _set_gains(self, at_once: bool) -> None:
+        for strip in self._strips.values():
+            gains = [
+                send_gain(self.rig, strip.settings, feed, is_coughing=self._is_coughing)
+                for feed in FEEDS
+            ]
+            self._matrix.set_gains(strip.row, gains, at_once=at_once)
 
     def _follow_latencies(self) -> None:
         """Every meter counts its moments from the microphone's sound on."""
@@ -143,11 +194,11 @@ class Mixer:
             meter.set_latency(behind)
             meters[place.slot.id] = meter
         self._stage_meters = meters
-        for delay in self._delays.values():
-            delay.set_frames(behind)
         for strip in self._strips.values():
-            strip.meter.set_latency(behind)
-        self._viewers_meter.set_latency(behind + self._ceiling.latency_frames)
+            strip.delay.set_frames(0 if strip.settings.id == self.rig.chained else behind)
+        self._matrix.set_latency(behind)
+        for feed in self._feeds.values():
+            feed.meter.set_latency(behind + feed.ceiling.latency_frames)
 
     def _late_meter(self, latency_frames: int) -> MomentMeter:
         """A meter for a stage that joins while the microphone's meter is at some moment."""
@@ -155,56 +206,136 @@ class Mixer:
         meter.join(self._microphone_meter)
         return meter
 
-    def process(self, microphone: Block, game: Block, music: Block) -> Block:
-        """One block of each input (frames, channels) → the Viewers feed (frames, 2), a view that
-        the next call overwrites. Game and music are overwritten too."""
-        frames = microphone.shape[0]
-        self.bad_samples += clean(microphone)
-        voice, mix = self._voice[:frames], self._mix[:frames]
-        _pick(microphone, voice, self._is_sum, self._first)
+    def process(self, sound: dict[str, Block], frames: int) -> None:
+        """One block of every device, each of shape (``frames``, 2) by the device's name. The feeds
+        are then to be had from ``feed``."""
+        silence = self._silence[:frames]
+        voice = self._voice[:frames]
+        chained = self._strips.get(self.rig.chained)
+        if chained:
+            chained.pick.read(sound, silence, voice)
+            self._raw.listen(sound.get(chained.settings.device, silence))
+            chained.tap.listen(voice)
+        else:
+            voice.fill(0.0)
+            self._raw.listen(silence)
         self._activity.listen(voice)
         self._microphone_meter.measure(voice)
         for place in self.chain:
             place.process(voice)
             self._stage_meters[place.slot.id].measure(voice)
-        mix.fill(0.0)
-        self._strips[VIEWERS_VOICE].add(voice, mix)
-        for name, block in (("game", game), ("music", music)):
-            self.bad_samples += clean(block)
-            self._strips[name].add(self._delays[name].process(block), mix)
-        self._ceiling.process(mix)
-        self._viewers_meter.measure(mix)
-        self._true_peak.measure(mix)
-        segments = self._loudness.measure(mix)
+        for strip in (*self._strips.values(), *self._leaving):
+            row = self._matrix.inputs[strip.row, :frames]
+            if strip is chained:
+                row[:] = voice
+                continue
+            strip.pick.read(sound, silence, row)
+            strip.tap.listen(row)
+            strip.delay.process(row)
+        self._matrix.mix(frames)
+        if self._leaving:
+            self._let_go()
+        for place_in_order, feed in enumerate(self._feeds.values()):
+            feed.process(self._matrix.feeds[place_in_order, :frames])
+        viewers = self._matrix.feeds[0, :frames]
+        self._true_peak.measure(viewers)
+        segments = self._loudness.measure(viewers)
         if len(segments):
             self._segments.append(segments)
-        return mix
+        for place_in_order, feed in enumerate(self._feeds.values()):
+            feed.delay.process(self._matrix.feeds[place_in_order, :frames])
+
+    def _let_go(self) -> None:
+        for strip in [one for one in self._leaving if self._matrix.is_silent(one.row)]:
+            self._matrix.clear(strip.row)
+            self._leaving.remove(strip)
+
+    def feed(self, feed: FeedName, frames: int) -> Block:
+        """What a listener got in the last block, shape (frames, 2); the next block overwrites it."""
+        block: Block = self._matrix.feeds[FEEDS.index(feed), :frames]
+        return block
+
+    def input(self, input_id: str, frames: int) -> Block:
+        """An input in the last block, ahead of its fader, shape (frames, 2); silence if there is none."""
+        strip = self._strips.get(input_id)
+        block: Block = self._matrix.inputs[strip.row, :frames] if strip else self._silence[:frames]
+        return block
+
+    @property
+    def devices(self) -> set[str]:
+        """Every device that an input takes its sound from, or is just leaving."""
+        strips = (*self._strips.values(), *self._leaving)
+        return {device for strip in strips for device in strip.pick.devices if device}
+
+    def ledger(self, feed: FeedName) -> list[tuple[str, int]]:
+        """Name and latency in frames of everything between the devices, in order; stages by id."""
+        feed_ = self._feeds[feed]
+        return [
+            *((place.slot.id, place.latency_frames) for place in self.chain),
+            ("ceiling", feed_.ceiling.latency_frames),
+            ("feed delay", feed_.delay.frames),
+        ]
 
     def take_readings(self) -> dict[str, Any]:
         """What happened since the last call: moments of every station that all have finished
         (shape (stations, moments, 2), power and peak, linear), speech activity of the same moments,
-        what each stage says of itself, loudness segments and true peak of the feed."""
-        meters = [
-            self._microphone_meter,
-            *self._stage_meters.values(),
-            *(strip.meter for strip in self._strips.values()),
-            self._viewers_meter,
-        ]
-        finished = min(meter.finished for meter in meters)
-        first = max(self._taken, finished - 32)
+        what each stage says of itself, each input's highest peak in each feed and ahead of its fader,
+        loudness segments and true peak of the Viewers feed, and pieces of sound for slow measurements."""
+        meters: dict[str, MomentMeter] = {MICROPHONE: self._microphone_meter, **self._stage_meters}
+        ends = {feed_station(name): feed.meter for name, feed in self._feeds.items()}
+        matrix = self._matrix
+        finished = min(
+            matrix.finished, *(meter.finished for meter in (*meters.values(), *ends.values()))
+        )
+        first = max(self._taken, finished - MOST_MOMENTS)
         count = max(0, finished - first)
         self._taken = first + count
         segments, self._segments = self._segments, []
+        peaks = matrix.take_peaks()
+        rows = {name: strip.row for name, strip in self._strips.items()}
+        of_inputs = {to_viewers(name): row for name, row in rows.items()}
         return {
             "first_moment": first,
-            "stations": self.stations,
-            "moments": np.stack([meter.moments(first, count) for meter in meters]),
+            "stations": [*meters, *of_inputs, *ends],
+            "moments": np.stack(
+                [
+                    *(meter.moments(first, count) for meter in meters.values()),
+                    *(matrix.moments(row, first, count) for row in of_inputs.values()),
+                    *(meter.moments(first, count) for meter in ends.values()),
+                ]
+            ),
             "activity": self._activity.decisions(first, count),
             "stages": {place.slot.id: place.stage.take_reading() for place in self.chain},
-            "ceiling": self._ceiling.take_reading(),
+            "ceilings": {
+                name: feed.ceiling.stage.take_reading() for name, feed in self._feeds.items()
+            },
+            "inputs": {
+                name: {
+                    "peak": float(peaks[row, -1]),
+                    "reach": peaks[row, :-1].tolist(),
+                    "gains": matrix.gains(row).tolist(),
+                    "bad_samples": self._strips[name].pick.bad_samples,
+                }
+                for name, row in rows.items()
+            },
             "segments": np.concatenate(segments) if segments else np.zeros(0),
             "true_peak_dbtp": self._true_peak.take_dbtp(),
-            "latency_frames": self.latency_frames,
             "stage_latency_frames": {p.slot.id: p.latency_frames for p in self.chain},
-            "bad_samples": self.bad_samples,
+            "raw": self._raw.take(),
+            "taps": self._take_taps(),
         }
+
+    def _take_taps(self) -> dict[str, Block]:
+        """Every input's and feed's newest sound at TAP_RATE_HZ, all of the same length."""
+        written = self._feeds["viewers"].tap.written
+        count = min(written - self._tapped, TAP_RATE_HZ // 2)
+        self._tapped = written
+        return {
+            **{name: strip.tap.newest(count) for name, strip in self._strips.items()},
+            **{feed_station(name): feed.tap.newest(count) for name, feed in self._feeds.items()},
+        }
+
+
+def _voice_channels(rig: Rig) -> int:
+    """How many channels run through the chain."""
+    return 2 if rig.voice and rig.voice.channels == "stereo" else 1

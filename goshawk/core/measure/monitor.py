@@ -5,12 +5,12 @@ has no place in the per-block path.
 """
 
 from collections import deque
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from goshawk.core.graph.mixer import BACKGROUND, MICROPHONE, VIEWERS_VOICE
+from goshawk.core.graph.mixer import MICROPHONE, feed_station, to_viewers
 from goshawk.core.measure import loudness
 from goshawk.core.measure.clearance import background_peaks_dbfs, clearance_db, voice_peaks_dbfs
 from goshawk.core.measure.levels import (
@@ -20,8 +20,10 @@ from goshawk.core.measure.levels import (
     moments_in_db,
     station_levels,
 )
+from goshawk.core.rig import Rig
 from goshawk.core.stage import Floats
-from goshawk.units import frames_to_ms
+from goshawk.core.wiring import FEEDS, FeedName
+from goshawk.units import SILENCE_DBFS, frames_to_ms, linear_to_db
 
 WINDOW_S = 10.0
 WINDOW_MOMENTS = int(WINDOW_S * 1000 / MOMENT_MS)
@@ -36,6 +38,18 @@ def _rounded(value: float | None) -> float | None:
     return None if value is None else round(value, 1)
 
 
+KEPT_REACHES = 30
+"""One each reading: a second."""
+
+FEED_WINDOW_S = 3.0
+
+HEARD_DBFS = -90.0
+"""What reaches a listener above this is heard: 16 bits hold it."""
+
+Reach = Literal["hears", "open", "closed"]
+"""Of a feed: a voice arrives now; it would, but there is silence; it cannot."""
+
+
 class Monitor:
     """Windows over the readings of one engine. Levels in dBFS, one row a moment."""
 
@@ -45,6 +59,7 @@ class Monitor:
         self._activity: NDArray[np.int8] = np.zeros(0, np.int8)
         self._segments = np.zeros(0)
         self._true_peaks: deque[float] = deque(maxlen=KEPT_TRUE_PEAKS)
+        self._inputs: deque[dict[str, Any]] = deque(maxlen=KEPT_REACHES)
         self._last: dict[str, Any] = {}
 
     def push(self, readings: dict[str, Any]) -> None:
@@ -58,6 +73,7 @@ class Monitor:
         self._activity = np.concatenate([self._activity, readings["activity"]])[-WINDOW_MOMENTS:]
         self._segments = np.concatenate([self._segments, readings["segments"]])[-KEPT_SEGMENTS:]
         self._true_peaks.append(readings["true_peak_dbtp"])
+        self._inputs.append(readings["inputs"])
         self._last = readings
 
     def forget(self) -> None:
@@ -75,7 +91,11 @@ class Monitor:
             "rms_dbfs": self._by_station(newest[..., 0]),
             "peak_dbfs": self._by_station(newest[..., 1]),
             "stages": self._last["stages"],
-            "ceiling": self._last["ceiling"],
+            "ceilings": self._last["ceilings"],
+            "inputs": {
+                name: round(linear_to_db(one["peak"]), 1)
+                for name, one in self._last["inputs"].items()
+            },
         }
 
     def history(self) -> dict[str, Any]:
@@ -102,15 +122,26 @@ class Monitor:
         """The microphone's 10 ms peaks in dBFS over the window, and their activity."""
         return self._of(MICROPHONE)[:, 1], self._activity
 
-    def figures(self) -> dict[str, Any]:
-        """Figures over the window: peaks and clearances, loudness, true peak, delay."""
-        voice = voice_peaks_dbfs(self._of(VIEWERS_VOICE)[:, 1], self._activity)
-        peaks: dict[str, float | None] = {"voice": _rounded(voice)}
+    def newest(self) -> tuple[Floats, NDArray[np.int8]]:
+        """The microphone's peaks of the last reading alone, and their activity."""
+        fresh = self._last["moments"].shape[1]
+        peaks, activity = self.microphone()
+        return peaks[len(peaks) - fresh :], activity[len(activity) - fresh :]
+
+    def figures(self, rig: Rig) -> dict[str, Any]:
+        """Figures over the window: peaks and clearances by input, loudness, true peak, who hears."""
+        voice = None
+        if to_viewers(rig.chained) in self._stations:
+            voice = voice_peaks_dbfs(self._of(to_viewers(rig.chained))[:, 1], self._activity)
+        peaks: dict[str, float | None] = {}
         clearances: dict[str, float | None] = {}
-        for name in BACKGROUND:
-            other = background_peaks_dbfs(self._of(name)[:, 1])
-            peaks[name] = _rounded(other)
-            clearances[name] = _rounded(clearance_db(voice, other))
+        for one in rig.inputs:
+            if one.id == rig.chained:
+                peaks[one.id] = _rounded(voice)
+            elif to_viewers(one.id) in self._stations:
+                other = background_peaks_dbfs(self._of(to_viewers(one.id))[:, 1])
+                peaks[one.id] = _rounded(other)
+                clearances[one.id] = _rounded(clearance_db(voice, other))
         momentary = loudness.sliding_loudness(
             self._segments[-loudness.SEGMENTS_PER_BLOCK :], loudness.SEGMENTS_PER_BLOCK
         )
@@ -123,21 +154,47 @@ class Monitor:
             "momentary_lufs": _audible(momentary),
             "short_term_lufs": _audible(short_term),
             "true_peak_dbtp": _rounded(max(self._true_peaks)),
-            "latency_ms": round(frames_to_ms(self._last["latency_frames"]), 1),
             "stage_latency_ms": {
                 name: round(frames_to_ms(frames), 2)
                 for name, frames in self._last["stage_latency_frames"].items()
             },
             "is_speech": bool(len(self._activity) and (self._activity[-30:] == SPEECH).any()),
-            "voice_reaches_viewers": self._reaches(),
-            "bad_samples": self._last["bad_samples"],
+            "reach": {feed: self.reach(rig, feed) for feed in FEEDS},
+            "bad_samples": {
+                name: one["bad_samples"]
+                for name, one in self._last["inputs"].items()
+                if one["bad_samples"]
+            },
         }
 
-    def _reaches(self) -> bool:
-        """Measured, not read off a switch: the voice's last second in the feed is not silence."""
-        recent = self._of(VIEWERS_VOICE)[-100:, 1]
-        microphone = self._of(MICROPHONE)[-100:, 1]
-        return bool(len(recent) and recent.max() > -100.0 and microphone.max() > -100.0)
+    def feed_peaks(self) -> dict[FeedName, float]:
+        """The highest peak of each whole feed in the last FEED_WINDOW_S, in dBFS."""
+        recent = -int(FEED_WINDOW_S * 1000 / MOMENT_MS)
+        found: dict[FeedName, float] = {}
+        for feed in FEEDS:
+            peaks = self._of(feed_station(feed))[recent:, 1]
+            found[feed] = round(float(peaks.max()), 1) if len(peaks) else SILENCE_DBFS
+        return found
+
+    def reach(self, rig: Rig, feed: FeedName) -> Reach:
+        """Whether a microphone reaches a listener: measured in the feed over the last second, and
+        from the gains in force there; never read off a switch."""
+        place = FEEDS.index(feed)
+        voices = [one.id for one in rig.inputs if one.role == "voice"]
+        loudest = max(
+            (
+                then[name]["reach"][place]
+                for then in self._inputs
+                for name in voices
+                if name in then
+            ),
+            default=0.0,
+        )
+        now = self._inputs[-1] if self._inputs else {}
+        gain = max((now[name]["gains"][place] for name in voices if name in now), default=0.0)
+        if linear_to_db(gain) <= HEARD_DBFS:
+            return "closed"
+        return "hears" if linear_to_db(loudest) > HEARD_DBFS else "open"
 
 
 def _audible(values: Floats) -> float | None:

@@ -2,9 +2,12 @@
 
 import numpy as np
 
-from goshawk.core.dsp.oversampling import BS1770_PHASES, between_samples
+from goshawk.core.dsp.oversampling import BS1770_PHASES, between_samples, greatest_gain
 from goshawk.core.stage import Block
 from goshawk.units import linear_to_db
+
+_GREATEST_GAIN = greatest_gain(BS1770_PHASES) * 1.000001
+"""A little more, so that rounding hides no peak."""
 
 
 class TruePeakMeter:
@@ -22,7 +25,10 @@ class TruePeakMeter:
         """Read a block of shape (frames, channels); leaves it as it is."""
         if not block.shape[0]:
             return
-        between_samples(block, self._history, self._line, self._total, BS1770_PHASES, self._peaks)
+        between_samples(
+            block, self._history, self._line, self._total, BS1770_PHASES, self._peaks,
+            self._greatest / _GREATEST_GAIN,
+        )  # fmt: skip
         self._greatest = max(self._greatest, float(self._peaks[: block.shape[0]].max()))
 
     def take_dbtp(self) -> float:

@@ -8,7 +8,7 @@ from typing import Literal
 
 from pydantic import BaseModel
 
-from goshawk.core.rig import Targets
+from goshawk.core.rig import Rig
 
 CLEARANCE_TOLERANCE_DB = 2.0
 """Nearer than this counts as on target: the measured peaks of a lively game wander by as much."""
@@ -41,23 +41,28 @@ def _standing(target: float, tolerance: float, off_db: float | None, waits_for: 
 
 
 def standings(
-    peaks_dbfs: dict[str, float | None], clearance_db: dict[str, float | None], targets: Targets
+    peaks_dbfs: dict[str, float | None], clearance_db: dict[str, float | None], rig: Rig
 ) -> dict[str, Standing]:
-    """Voice by its peaks, game and music by the clearance that the voice has over them."""
-    voice = peaks_dbfs["voice"]
+    """The voice of the chain by its peaks, every other input by the clearance that the voice has
+    over it; by the input's id. Inputs that viewers do not hear have no standing."""
+    targets = rig.targets
+    voice = peaks_dbfs.get(rig.chained)
     target = targets.voice_peaks_dbfs
-    found = {
-        "voice": _standing(
-            target,
-            targets.voice_tolerance_db,
-            None if voice is None else voice - target,
-            "half a second of speech",
-        )
-    }
-    wanted = {"game": targets.game_clearance_db, "music": targets.music_clearance_db}
-    for name, wanted_db in wanted.items():
-        clearance = clearance_db[name]
-        found[name] = _standing(
+    found = {}
+    for one in rig.inputs:
+        if not one.sends.viewers.is_heard:
+            continue
+        if one.id == rig.chained:
+            found[one.id] = _standing(
+                target,
+                targets.voice_tolerance_db,
+                None if voice is None else voice - target,
+                "half a second of speech",
+            )
+            continue
+        wanted_db = targets.clearance_db(one.role)
+        clearance = clearance_db.get(one.id)
+        found[one.id] = _standing(
             target - wanted_db,
             CLEARANCE_TOLERANCE_DB,
             None if clearance is None else wanted_db - clearance,

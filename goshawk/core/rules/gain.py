@@ -12,10 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from goshawk.core.measure.levels import SPEECH
-from goshawk.core.rig import MOST_PREAMP_GAIN_DB, MicrophoneSettings
-from goshawk.core.rules.staging import CLIPPED_DBFS, Mend
+from goshawk.core.measure.levels import MOMENT_MS, SPEECH
+from goshawk.core.rig import Rig
+from goshawk.core.rules.finding import Mend, minus
+from goshawk.core.rules.staging import CLIPPED_DBFS
 from goshawk.core.stage import Floats
+from goshawk.core.wiring import MOST_PREAMP_GAIN_DB
 
 LANDING_LOW_DBFS = -18.0
 LANDING_HIGH_DBFS = -10.0
@@ -25,6 +27,10 @@ LOUDEST_DBFS = -3.0
 
 LEAST_SPEECH_MOMENTS = 300
 """Three seconds of speech: fewer tell of a word, not of a voice."""
+
+WANTED_SPEECH_S = 20.0
+LONGEST_MINUTE_S = 60.0
+"""The guided minute ends when it has heard so much speech, or when it is over."""
 
 PEAKS_OVER_MEDIAN_DB = 6.0
 """In connected speech the 95th percentile of the 10 ms peaks stands about 6 dB above their median
@@ -41,6 +47,7 @@ class GainAdvice(BaseModel):
     verdict: Literal["waiting", "good", "raise", "lower"]
     text: str
     usual_peaks_dbfs: float | None = None
+    highest_dbfs: float | None = None
     is_clipping: bool = False
     by_db: float = 0.0
     mend: Mend | None = None
@@ -66,39 +73,105 @@ def usual_peaks_dbfs(
 
 
 def gain_advice(
-    peaks_dbfs: Floats, activity: NDArray[np.integer], microphone: MicrophoneSettings
+    peaks_dbfs: Floats, activity: NDArray[np.integer], rig: Rig, *, is_whole: bool = False
 ) -> GainAdvice:
     """Advice from the microphone's 10 ms peaks, shape (n,), in dBFS, and their activity.
 
-    Only the stand-in's preamp can be set from here; else the sentence is for the hand.
+    Only the stand-in's preamp can be set from here; else the sentence is for the hand. ``is_whole``:
+    the peaks are a guided minute's, so that the loudest of them counts too.
     """
     found = usual_peaks_dbfs(peaks_dbfs, activity)
     if found is None:
         return GainAdvice(verdict="waiting", text="Talk as you do on air, for some seconds.")
     usual, is_clipping = found
-    shown = f"{min(usual, 0.0):.0f}".replace("-", "−")
-    if not is_clipping and LANDING_LOW_DBFS <= usual <= LANDING_HIGH_DBFS:
-        return GainAdvice(
-            verdict="good",
-            text=f"Your usual peaks reach {shown} dBFS: a good level, with room for a shout.",
-            usual_peaks_dbfs=usual,
-        )
+    highest = float(peaks_dbfs[activity == SPEECH].max())
+    shown = minus(min(usual, 0.0))
     by_db = float(round(LANDING_MIDDLE_DBFS - usual))
-    word = "up" if by_db > 0 else "down"
     reason = (
         "Your voice reaches full scale and is clipped"
         if is_clipping
         else f"Your usual peaks reach {shown} dBFS"
     )
+    is_landed = not is_clipping and LANDING_LOW_DBFS <= usual <= LANDING_HIGH_DBFS
+    if is_landed and is_whole and highest > LOUDEST_DBFS:
+        # Down until the loudest fits, but not out of the zone.
+        by_db = -float(min(np.ceil(highest - LOUDEST_DBFS), np.floor(usual - LANDING_LOW_DBFS)))
+        reason = f"Your loudest moment reaches {minus(highest)} dBFS, which leaves no room"
+        is_landed = by_db == 0.0
+    if is_landed:
+        return GainAdvice(
+            verdict="good",
+            text=f"Your usual peaks reach {shown} dBFS: a good level, with room for a shout.",
+            usual_peaks_dbfs=usual,
+            highest_dbfs=highest,
+        )
+    word = "up" if by_db > 0 else "down"
     mend = None
-    if microphone.source == "attic":
-        gain = min(MOST_PREAMP_GAIN_DB, max(0.0, microphone.preamp_gain_db + by_db))
-        mend = Mend(label=f"Preamp at {gain:.0f} dB", path="microphone.preamp_gain_db", value=gain)
+    if rig.voice and rig.voice.device == "attic":
+        preamp = rig.devices.attic.preamp_gain_db
+        gain = min(MOST_PREAMP_GAIN_DB, max(0.0, preamp + by_db))
+        mend = Mend(
+            label=f"Preamp at {gain:.0f} dB", changes={"devices.attic.preamp_gain_db": gain}
+        )
     return GainAdvice(
         verdict="raise" if by_db > 0 else "lower",
         text=f"{reason}. Turn the preamp {word} by {abs(by_db):.0f} dB.",
         usual_peaks_dbfs=usual,
+        highest_dbfs=highest,
         is_clipping=is_clipping,
         by_db=by_db,
         mend=mend,
     )
+
+
+class GainMinute(BaseModel):
+    """How the guided minute stands."""
+
+    is_running: bool = False
+    elapsed_s: float = 0.0
+    speech_s: float = 0.0
+    wanted_speech_s: float = WANTED_SPEECH_S
+    longest_s: float = LONGEST_MINUTE_S
+    result: GainAdvice | None = None
+
+
+class GainCheck:
+    """Runs the guided minute on the moments as they come."""
+
+    def __init__(self) -> None:
+        self.minute = GainMinute()
+        self._peaks: list[Floats] = []
+        self._activity: list[NDArray[np.integer]] = []
+
+    def start(self) -> None:
+        """Begin a minute; an older one is forgotten."""
+        self.minute = GainMinute(is_running=True)
+        self._peaks, self._activity = [], []
+
+    def stop(self) -> None:
+        """Break off; what was found before stays forgotten."""
+        self.minute = GainMinute()
+
+    def push(self, peaks_dbfs: Floats, activity: NDArray[np.integer], rig: Rig) -> None:
+        """Take the newest moments of the microphone."""
+        if not self.minute.is_running:
+            return
+        self._peaks.append(peaks_dbfs)
+        self._activity.append(activity)
+        said = np.concatenate(self._activity)
+        elapsed_s = len(said) * MOMENT_MS / 1000.0
+        speech_s = float((said == SPEECH).sum()) * MOMENT_MS / 1000.0
+        is_over = speech_s >= WANTED_SPEECH_S or elapsed_s >= LONGEST_MINUTE_S
+        result = None
+        if is_over:
+            result = gain_advice(np.concatenate(self._peaks), said, rig, is_whole=True)
+            if result.verdict == "waiting":
+                result = result.model_copy(
+                    update={"text": "There was too little speech. Check the microphone, and talk."}
+                )
+        self.minute = GainMinute(
+            is_running=not is_over,
+            elapsed_s=round(elapsed_s, 1),
+            speech_s=round(speech_s, 1),
+            result=result,
+        )

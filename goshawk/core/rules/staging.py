@@ -7,10 +7,10 @@ one setting that mends it.
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from pydantic import BaseModel
-
+from goshawk.core.chain_slots import Slot
 from goshawk.core.measure.levels import StationLevels
-from goshawk.core.rig import Rig, Slot
+from goshawk.core.rig import Rig
+from goshawk.core.rules.finding import Finding, Mend, minus
 
 CLIPPED_DBFS = -0.1
 """A converter at its end gives full scale; 0.1 dB is for what a filter behind it rounds off."""
@@ -32,22 +32,6 @@ PREAMP_STEP_DB = 6.0
 """A clipped peak's true height cannot be known; halving the amplitude is the usual first step."""
 
 
-class Mend(BaseModel):
-    """The one change that mends a finding."""
-
-    label: str
-    path: str
-    value: float
-
-
-class Finding(BaseModel):
-    """Something worth a sentence."""
-
-    code: str
-    text: str
-    mend: Mend | None = None
-
-
 @dataclass(frozen=True)
 class Heard:
     """A stage and the levels at its input over the last ten seconds."""
@@ -56,8 +40,10 @@ class Heard:
     before: StationLevels
 
 
-def _minus(value: float) -> str:
-    return f"{value:.0f}".replace("-", "−")
+def _finding(
+    code: str, title: str, text: str, badness: float = 0.0, mend: Mend | None = None
+) -> Finding:
+    return Finding(code=code, key=code, title=title, text=text, badness=badness, mend=mend)
 
 
 def microphone_findings(levels: StationLevels, rig: Rig) -> Iterable[Finding]:
@@ -66,13 +52,18 @@ def microphone_findings(levels: StationLevels, rig: Rig) -> Iterable[Finding]:
     highest = levels.highest_peak_dbfs
     if highest is None or highest < CLIPPED_DBFS:
         return
-    lower = max(0.0, rig.microphone.preamp_gain_db - PREAMP_STEP_DB)
-    yield Finding(
-        code="microphone_clips",
-        text=f"The microphone reached full scale and clips. Turn its preamp down by {PREAMP_STEP_DB:.0f} dB.",
-        mend=Mend(label=f"Preamp at {lower:.0f} dB", path="microphone.preamp_gain_db", value=lower)
-        if rig.microphone.source == "attic"
-        else None,
+    mend = None
+    if rig.voice and rig.voice.device == "attic":
+        lower = max(0.0, rig.devices.attic.preamp_gain_db - PREAMP_STEP_DB)
+        mend = Mend(
+            label=f"Preamp at {lower:.0f} dB", changes={"devices.attic.preamp_gain_db": lower}
+        )
+    yield _finding(
+        "microphone_clips",
+        "The microphone clips",
+        f"It reached full scale. Turn its preamp down by {PREAMP_STEP_DB:.0f} dB.",
+        highest,
+        mend,
     )
 
 
@@ -85,33 +76,39 @@ def gate_findings(heard: Heard) -> Iterable[Finding]:
 
     def mend(word: str, name: str, value: float) -> Mend:
         path = f"chain.{heard.slot.id}.settings.{name}_threshold_dbfs"
-        return Mend(label=f"{word} {_minus(value)}", path=path, value=value)
+        return Mend(label=f"{word} {minus(value)}", changes={path: value})
 
     if before.noise_floor_dbfs is not None:
         room = before.noise_floor_dbfs + CREST_OF_NOISE_DB
         clear = float(round(room + LEAST_GATE_GAP_DB + 1.0))
         if closes < room + LEAST_GATE_GAP_DB and clear <= opens:
-            yield Finding(
-                code="room_holds_gate_open",
-                text=f"The room peaks at {_minus(room)} dBFS, too near the gate's closing level "
-                f"({_minus(closes)}). Raise it to {_minus(clear)} dBFS.",
-                mend=mend("Close below", "close", clear),
+            yield _finding(
+                "room_holds_gate_open",
+                "The room holds the gate open",
+                f"The room peaks at {minus(room)} dBFS, too near the gate's closing level "
+                f"({minus(closes)}). Raise it to {minus(clear)} dBFS.",
+                room - closes,
+                mend("Close below", "close", clear),
             )
         elif closes < room + LEAST_GATE_GAP_DB:
             higher = min(0.0, clear + OPEN_OVER_CLOSE_DB)
-            yield Finding(
-                code="room_opens_gate",
-                text=f"The room peaks at {_minus(room)} dBFS and opens the gate. Raise its opening level to "
-                f"{_minus(higher)} dBFS, or come nearer to the microphone.",
-                mend=mend("Open above", "open", higher),
+            yield _finding(
+                "room_opens_gate",
+                "The room opens the gate",
+                f"The room peaks at {minus(room)} dBFS and opens the gate. Raise its opening level to "
+                f"{minus(higher)} dBFS, or come nearer to the microphone.",
+                room - opens,
+                mend("Open above", "open", higher),
             )
     if before.body_low_dbfs is not None and opens > before.body_low_dbfs + CREST_OF_NOISE_DB:
         lower = max(closes, float(round(before.body_low_dbfs)))
-        yield Finding(
-            code="gate_chops_speech",
-            text=f"A quarter of your speech stays under the gate's opening level ({_minus(opens)} dBFS) and is "
-            f"cut. Lower it to {_minus(lower)} dBFS.",
-            mend=mend("Open above", "open", lower),
+        yield _finding(
+            "gate_chops_speech",
+            "The gate cuts speech",
+            f"A quarter of your speech stays under the gate's opening level ({minus(opens)} dBFS) and is "
+            f"cut. Lower it to {minus(lower)} dBFS.",
+            opens - before.body_low_dbfs,
+            mend("Open above", "open", lower),
         )
 
 
@@ -121,10 +118,12 @@ def limiter_findings(heard: Heard) -> Iterable[Finding]:
         return
     over = heard.before.peaks_dbfs - heard.slot.settings.ceiling_dbtp
     if over > HARD_LIMITING_DB:
-        yield Finding(
-            code="limiter_works_hard",
-            text=f"Usual speech meets the limiter {over:.0f} dB above its ceiling. "
+        yield _finding(
+            "limiter_works_hard",
+            "The limiter works hard",
+            f"Usual speech meets the limiter {over:.0f} dB above its ceiling. "
             f"Take {over:.0f} dB off the makeup gain before it.",
+            over,
         )
 
 

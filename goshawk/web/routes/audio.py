@@ -1,4 +1,4 @@
-"""The sound link: the Viewers feed to the page, the browser's microphone from it.
+"""The sound link: what a listener or one input sounds like to the page, the browser's microphone from it.
 
 To the page: binary messages of interleaved stereo float32 at 48 kHz. From the page: JSON text that
 says what it wants (``AudioRequest``), then, if it gives a microphone, binary messages of interleaved
@@ -14,7 +14,8 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from goshawk.devices.browser import RATES_HZ
 from goshawk.web.dependencies import StudioDep
 from goshawk.web.messages import Refusal
-from goshawk.web.studio import Listener, Studio
+from goshawk.web.pages import Listener
+from goshawk.web.studio import Studio
 
 router = APIRouter()
 LARGEST_TEXT = 4096
@@ -34,6 +35,8 @@ class AudioRequest(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
     listen: bool = False
+    hear: str = Field("you", pattern=r"^(viewers|you|call|archive|input:[a-z0-9_]{1,40})$")
+    """As which listener, or which input alone."""
     microphone: GivenMicrophone | None = None
 
 
@@ -83,7 +86,7 @@ def _request(text: str) -> AudioRequest | None:
 
 
 def _follow(studio: Studio, listener: Listener, request: AudioRequest) -> GivenMicrophone | None:
-    studio.listen(listener, request.listen)
+    studio.listen(listener, request.hear if request.listen else None)
     if request.microphone:
         studio.claim_microphone(listener)
     else:

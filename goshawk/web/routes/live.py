@@ -8,8 +8,28 @@ from pydantic import TypeAdapter, ValidationError
 
 from goshawk.errors import BadSetting, GoshawkError
 from goshawk.web.dependencies import StudioDep
-from goshawk.web.messages import FromPage, Refusal, SetSetting, TrySetting, Undo
-from goshawk.web.studio import LivePage, Studio
+from goshawk.web.messages import (
+    AddInput,
+    Cough,
+    Dismiss,
+    Fault,
+    FindBuffer,
+    FromPage,
+    MeasureDelay,
+    MeasureGain,
+    MoveInput,
+    Redo,
+    Refusal,
+    RemoveInput,
+    SetSetting,
+    SetTogether,
+    ShowAll,
+    TrySetting,
+    Undo,
+    WatchDevices,
+)
+from goshawk.web.pages import LivePage
+from goshawk.web.studio import Studio
 
 router = APIRouter()
 LARGEST_MESSAGE = 4096
@@ -58,18 +78,46 @@ async def _obey(studio: Studio, page: LivePage, text: str | None) -> Refusal | N
             text=f"The message was not understood: {first['msg']}. Reload the page.",
         )
     try:
-        match asked:
-            case TrySetting():
-                # While a drag passes over refused values nothing is said; its end says it.
-                with contextlib.suppress(BadSetting):
-                    await studio.try_setting(page, asked.path, asked.value)
-            case SetSetting():
-                await studio.set_setting(asked.path, asked.value, is_nudge=asked.is_nudge)
-            case Undo():
-                await studio.step(-1)
-            case _:
-                await studio.step(+1)
+        await _do(studio, page, asked)
     except GoshawkError as error:
         field = error.field if isinstance(error, BadSetting) else ""
         return Refusal(code=error.code, text=str(error), field=field)
     return None
+
+
+async def _do(studio: Studio, page: LivePage, asked: FromPage) -> None:
+    match asked:
+        case TrySetting():
+            # While a drag passes over refused values nothing is said; its end says it.
+            with contextlib.suppress(BadSetting):
+                await studio.try_setting(page, asked.path, asked.value)
+        case SetSetting():
+            await studio.set_setting(asked.path, asked.value, is_nudge=asked.is_nudge)
+        case SetTogether():
+            await studio.set_together(asked.changes)
+        case AddInput():
+            await studio.add_input(asked.role)
+        case RemoveInput():
+            await studio.remove_input(asked.input_id)
+        case MoveInput():
+            await studio.move_input(asked.input_id, asked.by)
+        case Dismiss():
+            await studio.dismiss(asked.key)
+        case ShowAll():
+            await studio.show_all()
+        case Cough():
+            studio.cough(page, asked.is_on)
+        case WatchDevices():
+            studio.watch_devices(page, asked.is_on)
+        case MeasureDelay():
+            studio.measure_delay()
+        case FindBuffer():
+            studio.find_buffer(asked.is_on)
+        case MeasureGain():
+            studio.measure_gain(asked.is_on)
+        case Fault():
+            studio.fault(asked.device, asked.fault, asked.value)
+        case Undo():
+            await studio.step(-1)
+        case Redo():
+            await studio.step(+1)

@@ -1,11 +1,14 @@
 """The active rig: read it, change a setting, undo and redo."""
 
+from dataclasses import asdict
 from typing import Any
 
 from fastapi import APIRouter
 from pydantic import BaseModel, ConfigDict, Field
 
 from goshawk.core.rig import Rig
+from goshawk.core.wiring import Role
+from goshawk.devices.catalog import FAULT_LIST, INPUT_DEVICES
 from goshawk.web.dependencies import StudioDep
 from goshawk.web.messages import Levels, State
 
@@ -34,8 +37,14 @@ async def read_levels(studio: StudioDep) -> Levels | None:
 
 @router.get("/schema")
 async def read_schema() -> dict[str, Any]:
-    """JSON Schema of the rig and a new rig's values: ranges, units, labels, help and defaults."""
-    return {"schema": Rig.model_json_schema(), "defaults": Rig().model_dump(mode="json")}
+    """JSON Schema of the rig and a new rig's values: ranges, units, labels, help and defaults; the
+    devices there are, and what can be made to go wrong with them."""
+    return {
+        "schema": Rig.model_json_schema(),
+        "defaults": Rig().model_dump(mode="json"),
+        "devices": [asdict(device) for device in INPUT_DEVICES],
+        "faults": [asdict(fault) for fault in FAULT_LIST],
+    }
 
 
 @router.patch("/rig")
@@ -54,3 +63,36 @@ async def undo(studio: StudioDep) -> State:
 async def redo(studio: StudioDep) -> State:
     """One step forward again."""
     return await studio.step(+1)
+
+
+class NewInput(BaseModel):
+    """What the new input is."""
+
+    model_config = ConfigDict(extra="forbid")
+    role: Role
+
+
+@router.post("/inputs", status_code=201)
+async def add_input(new: NewInput, studio: StudioDep) -> State:
+    """One more input, heard by nobody yet."""
+    return await studio.add_input(new.role)
+
+
+@router.delete("/inputs/{input_id}")
+async def remove_input(input_id: str, studio: StudioDep) -> State:
+    """Take an input away; undo brings it back."""
+    return await studio.remove_input(input_id)
+
+
+class DeviceFault(BaseModel):
+    """What should go wrong; without a value the fault's default counts."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    fault: str = Field(max_length=40)
+    value: float | None = None
+
+
+@router.post("/devices/{device}/faults", status_code=204)
+async def make_fault(device: str, asked: DeviceFault, studio: StudioDep) -> None:
+    """Make something go wrong with a stand-in device, or mend it."""
+    studio.fault(device, asked.fault, asked.value)

@@ -1,0 +1,82 @@
+"""The voice chain as it is set: an ordered list of places, each with a stage's settings."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from goshawk.core.dsp.compressor import CompressorSettings
+from goshawk.core.dsp.gate import GateSettings
+from goshawk.core.dsp.limiter import LimiterSettings
+from goshawk.core.dsp.trim import TrimSettings
+from goshawk.core.settings import Id, Settings, choice
+
+MOST_STAGES = 30
+
+
+class _Slot(Settings):
+    """A place in the voice chain."""
+
+    id: Id
+    is_bypassed: bool = choice(False, "Bypass", "Lets the voice pass this stage untouched.")
+
+
+class TrimSlot(_Slot):
+    """The trim's place."""
+
+    stage: Literal["trim"] = "trim"
+    settings: TrimSettings = TrimSettings()
+
+
+class GateSlot(_Slot):
+    """The gate's place."""
+
+    stage: Literal["gate"] = "gate"
+    settings: GateSettings = GateSettings()
+
+
+class CompressorSlot(_Slot):
+    """The compressor's place."""
+
+    stage: Literal["compressor"] = "compressor"
+    settings: CompressorSettings = CompressorSettings()
+
+
+class LimiterSlot(_Slot):
+    """The limiter's place."""
+
+    stage: Literal["limiter"] = "limiter"
+    settings: LimiterSettings = LimiterSettings()
+
+
+Slot = Annotated[TrimSlot | GateSlot | CompressorSlot | LimiterSlot, Field(discriminator="stage")]
+Chain = tuple[Slot, ...]
+
+
+def check_chain(chain: Chain) -> Chain:
+    """One path, always: every place has its own id, and the limiter, if any, is last.
+
+    Raises ValueError with a sentence."""
+    ids = [slot.id for slot in chain]
+    if len(ids) > MOST_STAGES:
+        raise ValueError(f"a chain has at most {MOST_STAGES} stages, this one has {len(ids)}.")
+    if len(set(ids)) < len(ids):
+        twice = next(name for name in ids if ids.count(name) > 1)
+        raise ValueError(f"two stages are called {twice!r}. Give each stage an id of its own.")
+    if any(slot.stage == "limiter" for slot in chain[:-1]):
+        raise ValueError("the limiter must be the last stage of the chain. Move it to the end.")
+    return chain
+
+
+def default_chain() -> Chain:
+    """The four stages, in the order of the job, set for the attic's voice."""
+    return (
+        TrimSlot(id="trim", settings=TrimSettings(gain_db=5.0)),
+        GateSlot(
+            id="gate", settings=GateSettings(open_threshold_dbfs=-37.0, close_threshold_dbfs=-42.0)
+        ),
+        CompressorSlot(
+            id="compressor",
+            settings=CompressorSettings(threshold_dbfs=-22.0, ratio=3.0, makeup_gain_db=11.0),
+        ),
+        LimiterSlot(id="limiter", settings=LimiterSettings(ceiling_dbtp=-4.0)),
+    )

@@ -1,0 +1,149 @@
+"""Inputs × feeds: every send, fader and mute is one gliding gain in a matrix, and what each input
+brings to each listener is measured where it is added."""
+
+import numpy as np
+
+from goshawk.core.measure.levels import KEPT_MOMENTS, MOMENT_FRAMES
+from goshawk.core.stage import Block, Floats, Glide, glide, kernel
+from goshawk.core.wiring import FEEDS, MOST_INPUTS
+
+ROWS = MOST_INPUTS + 4
+"""An input that was removed keeps its row until it has faded out."""
+
+
+@kernel
+def _mix(
+    inputs: Block,
+    feeds: Block,
+    now: Floats,
+    between: Floats,
+    target: Floats,
+    a: float,
+    sums: Floats,
+    kept: Floats,
+    peaks: Floats,
+    clock: Floats,
+) -> None:
+    """Add inputs (rows, frames, 2) into feeds (feeds, frames, 2) with gains of shape (rows × feeds,).
+
+    ``sums`` (rows, 2) gathers power and peak towards the first feed for the moment that runs,
+    ``kept`` (KEPT_MOMENTS, rows, 2) the finished ones; ``peaks`` (rows, feeds + 1) holds the highest
+    peak of each input in each feed, and before any gain, since the last reading. Clock: frame within
+    the moment (negative: late by the latency), frames gathered, moments finished."""
+    rows, frames = inputs.shape[0], inputs.shape[1]
+    count = feeds.shape[0]
+    start = 0
+    while start < frames:
+        left = frames - start
+        if clock[0] < 0.0:
+            length = min(left, int(-clock[0]))
+        else:
+            length = min(left, MOMENT_FRAMES - int(clock[0]))
+        end = start + length
+        for i in range(rows):
+            for n in range(start, end):
+                for c in range(2):
+                    if abs(inputs[i, n, c]) > peaks[i, count]:
+                        peaks[i, count] = abs(inputs[i, n, c])
+            for f in range(count):
+                k = i * count + f
+                resting = now[k] == target[k] and between[k] == target[k]
+                if resting and now[k] == 0.0:
+                    continue
+                power = 0.0
+                peak = 0.0
+                for n in range(start, end):
+                    if not resting:
+                        glide(now[k : k + 1], between[k : k + 1], target[k : k + 1], a)
+                    left_value = np.float32(inputs[i, n, 0] * now[k])
+                    right_value = np.float32(inputs[i, n, 1] * now[k])
+                    feeds[f, n, 0] += left_value
+                    feeds[f, n, 1] += right_value
+                    power += float(left_value) ** 2 + float(right_value) ** 2
+                    peak = max(peak, abs(left_value), abs(right_value))
+                peaks[i, f] = max(peaks[i, f], peak)
+                if f == 0 and clock[0] >= 0.0:
+                    sums[i, 0] += power * 0.5
+                    sums[i, 1] = max(sums[i, 1], peak)
+        if clock[0] >= 0.0:
+            clock[1] += length
+        clock[0] += length
+        if clock[0] >= MOMENT_FRAMES:
+            place = int(clock[2]) % kept.shape[0]
+            for i in range(rows):
+                kept[place, i, 0] = sums[i, 0] / max(clock[1], 1.0)
+                kept[place, i, 1] = sums[i, 1]
+                sums[i, 0] = sums[i, 1] = 0.0
+            clock[0] = 0.0
+            clock[1] = 0.0
+            clock[2] += 1.0
+        start = end
+
+
+class Matrix:
+    """Gains from every input to every feed, for blocks of up to ``max_frames``."""
+
+    def __init__(self, max_frames: int) -> None:
+        self.inputs = np.zeros((ROWS, max_frames, 2), np.float32)
+        self.feeds = np.zeros((len(FEEDS), max_frames, 2), np.float32)
+        self._gains = Glide(ROWS * len(FEEDS))
+        self._gains.settle()
+        self._sums = np.zeros((ROWS, 2))
+        self._kept = np.zeros((KEPT_MOMENTS, ROWS, 2))
+        self._peaks = np.zeros((ROWS, len(FEEDS) + 1))
+        self._clock = np.zeros(3)
+        self._latency_frames = 0
+
+    def set_latency(self, latency_frames: int) -> None:
+        """The inputs come this much later than at the microphone: moments are counted from there."""
+        self._clock[0] -= latency_frames - self._latency_frames
+        self._latency_frames = latency_frames
+
+    def set_gains(self, row: int, gains: list[float], *, at_once: bool = False) -> None:
+        """Target gains (linear) of one input to every feed."""
+        places = slice(row * len(FEEDS), (row + 1) * len(FEEDS))
+        self._gains.target[places] = gains
+        if at_once:
+            self._gains.now[places] = self._gains.between[places] = gains
+
+    def is_silent(self, row: int) -> bool:
+        """Whether an input has faded out everywhere."""
+        places = slice(row * len(FEEDS), (row + 1) * len(FEEDS))
+        return not self._gains.now[places].any()
+
+    def gains(self, row: int) -> Floats:
+        """The gains in force now, shape (feeds,)."""
+        now: Floats = self._gains.now.reshape(ROWS, -1)[row]
+        return now
+
+    def clear(self, row: int) -> None:
+        """Forget the sound and levels of a row that another input takes."""
+        self.inputs[row] = 0.0
+        self._sums[row] = 0.0
+        self._kept[:, row] = 0.0
+        self._peaks[row] = 0.0
+
+    def mix(self, frames: int) -> None:
+        """Mix the first ``frames`` of the inputs into the feeds."""
+        self.feeds[:, :frames] = 0.0
+        g = self._gains
+        _mix(
+            self.inputs[:, :frames], self.feeds[:, :frames], g.now, g.between, g.target,
+            g.coefficient, self._sums, self._kept, self._peaks, self._clock,
+        )  # fmt: skip
+
+    @property
+    def finished(self) -> int:
+        """How many moments are complete."""
+        return int(self._clock[2])
+
+    def moments(self, row: int, first: int, count: int) -> Floats:
+        """Power and peak of what an input brings to the Viewers, shape (count, 2)."""
+        kept: Floats = self._kept[(first + np.arange(count)) % KEPT_MOMENTS, row]
+        return kept
+
+    def take_peaks(self) -> Floats:
+        """Highest peaks since the last call, shape (rows, feeds + 1); the last is before any gain."""
+        peaks = self._peaks.copy()
+        self._peaks.fill(0.0)
+        return peaks

@@ -1,0 +1,146 @@
+"""What is wrong with a microphone's signal before anything is done to it: flat tops, a constant
+offset, mains hum, a dead side, two sides of opposite polarity."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from goshawk.core.stage import Block, Floats
+from goshawk.units import SAMPLE_RATE_HZ, linear_to_db
+
+WINDOW_S = 8.0
+LEAST_S = 3.0
+
+FLAT_SHARE = 0.9998
+FLAT_RUN = 5
+FLAT_RUNS = 5
+"""Five samples within 0.002 dB of the highest, five times: a voice turns at its peaks within one or
+two, and even a 60 Hz sine stays there for four."""
+
+FLAT_LEAST_DBFS = -40.0
+
+DEAD_BELOW_DB = 30.0
+"""A side this far under the other carries its noise, or what leaks over, and no microphone."""
+
+ALIVE_DBFS = -60.0
+
+OPPOSITE = -0.6
+"""Correlation of left and right below this: their sum loses most of the voice."""
+
+HUM_SEGMENT = 1 << 15
+HUM_HARMONICS = 5
+HUM_PROMINENCE_DB = 12.0
+PAUSES_QUANTILE = 0.15
+"""Speech pauses in at least so many of the pieces of 0.7 s."""
+
+HUM_LINES = 3
+"""A line counts when it stands so far above what is around it; so many of the first five make hum. A
+motor in the room makes a few, mains in a cable makes nearly all."""
+
+
+@dataclass(frozen=True)
+class Hum:
+    """Mains hum: its frequency and the level of all its lines together."""
+
+    frequency_hz: int
+    level_dbfs: float
+
+
+@dataclass(frozen=True)
+class MicrophoneHealth:
+    """What was found on both sides of a device, left first. Levels in dBFS."""
+
+    peaks_dbfs: tuple[float, float]
+    offsets_dbfs: tuple[float, float]
+    flat_tops_dbfs: tuple[float | None, float | None]
+    hums: tuple[Hum | None, Hum | None]
+    correlation: float
+    """Of left with right, -1 to 1; 0 if either is dead."""
+
+    @property
+    def dead_side(self) -> int | None:
+        """0 if left is dead while right is not, 1 the other way round, else None."""
+        left, right = self.peaks_dbfs
+        if max(left, right) < ALIVE_DBFS or abs(left - right) < DEAD_BELOW_DB:
+            return None
+        return 0 if left < right else 1
+
+
+class RawWindow:
+    """The last seconds of a device as it comes."""
+
+    def __init__(self) -> None:
+        self._kept = np.zeros((0, 2), np.float32)
+
+    def push(self, piece: Block) -> None:
+        """Take a piece of shape (frames, 2)."""
+        self._kept = np.concatenate([self._kept, piece])[-int(WINDOW_S * SAMPLE_RATE_HZ) :]
+
+    def forget(self) -> None:
+        """Begin anew: another microphone."""
+        self._kept = self._kept[:0]
+
+    def snapshot(self) -> Block | None:
+        """What is kept, never changed afterwards; None while it is too short."""
+        return self._kept if len(self._kept) >= LEAST_S * SAMPLE_RATE_HZ else None
+
+
+def inspect_microphone(sound: Block) -> MicrophoneHealth:
+    """Inspect some seconds of a device, shape (frames, 2), full scale 1."""
+    good = np.nan_to_num(sound.astype(float), nan=0.0, posinf=0.0, neginf=0.0)
+    peaks = np.abs(good).max(axis=0)
+    means = good.mean(axis=0)
+    centred = good - means
+    power = np.sqrt((centred**2).mean(axis=0))
+    both = float(power[0] * power[1])
+    correlation = float((centred[:, 0] * centred[:, 1]).mean() / both) if both > 1e-8 else 0.0
+    left, right = good[:, 0], good[:, 1]
+    return MicrophoneHealth(
+        (linear_to_db(peaks[0]), linear_to_db(peaks[1])),
+        (linear_to_db(means[0]), linear_to_db(means[1])),
+        (_flat_top_dbfs(left), _flat_top_dbfs(right)),
+        (_hum(left), _hum(right)),
+        correlation,
+    )
+
+
+def _runs(is_flat: NDArray[np.bool_]) -> int:
+    """How often at least FLAT_RUN in a row are true."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], is_flat.astype(np.int8), [0]])))
+    lengths = edges[1::2] - edges[::2]
+    return int((lengths >= FLAT_RUN).sum())
+
+
+def _flat_top_dbfs(x: Floats) -> float | None:
+    """The level at which one side is cut off, upper or lower half alone or both."""
+    for half in (x, -x):
+        peak = float(half.max())
+        if linear_to_db(peak) > FLAT_LEAST_DBFS and _runs(half >= FLAT_SHARE * peak) >= FLAT_RUNS:
+            return linear_to_db(peak)
+    return None
+
+
+def _hum(x: Floats) -> Hum | None:
+    """Lines at 50 or 60 Hz and their multiples in what several spectra have in common: mains hum
+    stays in the pauses."""
+    window = np.hanning(HUM_SEGMENT)
+    starts = range(0, len(x) - HUM_SEGMENT + 1, HUM_SEGMENT // 2)
+    spectra = [np.abs(np.fft.rfft(x[s : s + HUM_SEGMENT] * window)) for s in starts]
+    if not spectra:
+        return None
+    amplitude = np.quantile(spectra, PAUSES_QUANTILE, axis=0) * 2.0 / window.sum()
+    bin_hz = SAMPLE_RATE_HZ / HUM_SEGMENT
+    for frequency_hz in (50, 60):
+        lines = []
+        for harmonic in range(1, HUM_HARMONICS + 1):
+            middle = round(frequency_hz * harmonic / bin_hz)
+            line = float(amplitude[middle - 1 : middle + 2].max())
+            around = np.concatenate(
+                [amplitude[middle - 8 : middle - 3], amplitude[middle + 4 : middle + 9]]
+            )
+            if linear_to_db(line) - linear_to_db(float(np.median(around))) > HUM_PROMINENCE_DB:
+                lines.append(line)
+        if len(lines) >= HUM_LINES:
+            return Hum(frequency_hz, linear_to_db(float(np.sqrt(np.sum(np.square(lines))))))
+    return None

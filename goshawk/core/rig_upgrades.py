@@ -1,0 +1,52 @@
+"""Rigs that an older version saved, brought to the present shape step by step."""
+
+import json
+from typing import Any
+
+from goshawk.core.rig import RIG_VERSION, Rig
+from goshawk.core.wiring import default_inputs
+
+
+def _to_2(old: dict[str, Any]) -> dict[str, Any]:
+    """Version 1 had one microphone, game and music, each with one way to the viewers, and chose the
+    microphone's channel in the trim."""
+    microphone = old.pop("microphone", {})
+    file = {name: microphone[name] for name in ("file_id", "is_looped") if name in microphone}
+    attic = {
+        name: microphone[name] for name in ("performance", "preamp_gain_db") if name in microphone
+    }
+    voice, game, music, copilot = (one.model_dump(mode="json") for one in default_inputs())
+    voice["device"] = microphone.get("source", "attic")
+    for slot in old.get("chain", []):
+        if slot.get("stage") == "trim":
+            voice["channels"] = slot.get("settings", {}).pop("channel", "left")
+    for one, was, level in ((voice, "voice", "fader_db"), (game, "game", "trim_db")):
+        _take_strip(one, old.pop(was, {}), level)
+    _take_strip(music, old.pop("music", {}), "trim_db")
+    for name in ("viewers", "archive"):  # Nobody heard a caller before there was one.
+        copilot["sends"][name]["is_heard"] = False
+    viewers = old.pop("viewers", {})
+    return {
+        **old,
+        "version": 2,
+        "devices": {"attic": attic, "file": file},
+        "inputs": [voice, game, music, copilot],
+        "chained": "voice",
+        "feeds": {"viewers": viewers},
+    }
+
+
+def _take_strip(one: dict[str, Any], was: dict[str, Any], level: str) -> None:
+    one["fader_db"] = was.get(level, 0.0)
+    one["is_muted"] = was.get("is_muted", False)
+
+
+_STEPS = {1: _to_2}
+
+
+def read_rig(text: str | bytes) -> Rig:
+    """A saved rig of this or an older version. Raises ValidationError or ValueError."""
+    document = json.loads(text)
+    while (version := document.get("version", 1)) < RIG_VERSION:
+        document = _STEPS[version](document)
+    return Rig.model_validate(document)

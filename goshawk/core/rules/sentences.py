@@ -1,0 +1,51 @@
+"""What each listener hears, said in a sentence."""
+
+from goshawk.core.rig import Rig
+from goshawk.core.rules.finding import minus
+from goshawk.core.wiring import FeedName, InputSettings
+
+_WHO: dict[FeedName, tuple[str, str, str]] = {
+    "viewers": ("Viewers", "hear", "do not hear"),
+    "you": ("You", "hear", "do not hear"),
+    "call": ("The call", "hears", "does not hear"),
+    "archive": ("The archive", "keeps", "does not keep"),
+}
+
+
+def _listed(parts: list[str]) -> str:
+    return parts[0] if len(parts) == 1 else f"{', '.join(parts[:-1])} and {parts[-1]}"
+
+
+def _with_level(one: InputSettings, feed: FeedName) -> str:
+    send = one.sends.to(feed)
+    said = one.name
+    if send.level_db:
+        said += f" at {minus(send.level_db, 1).removesuffix('.0')} dB"
+    if send.tap == "before_fader":
+        said += " ahead of its fader"
+    if one.is_muted:
+        said += " (muted)"
+    return said
+
+
+def feed_sentence(rig: Rig, feed: FeedName) -> str:
+    """For instance: Viewers hear Voice, Game at −3 dB and Music. They do not hear Bells."""
+    who, hears, hears_not = _WHO[feed]
+    settings = rig.feeds.of(feed)
+    if settings.is_muted:
+        return f"{who} {hears} nothing: the feed is muted."
+    heard = [one for one in rig.inputs if one.sends.to(feed).is_heard]
+    not_heard = [one.name for one in rig.inputs if not one.sends.to(feed).is_heard]
+    if feed == "viewers" and rig.is_on_break:
+        kept = [one for one in heard if one.role == "music"]
+        music = _listed([_with_level(one, feed) for one in kept]) if kept else "nothing"
+        return f"Break: viewers hear {music} until you end it."
+    if not heard:
+        return f"{who} {hears} nothing."
+    said = f"{who} {hears} {_listed([_with_level(one, feed) for one in heard])}."
+    if not_heard and feed in ("viewers", "you"):
+        they = "They" if feed == "viewers" else "You"
+        said += f" {they} {hears_not} {_listed(not_heard)}."
+    elif not_heard:
+        said += f" It {hears_not} {_listed(not_heard)}."
+    return said

@@ -1,0 +1,255 @@
+"""What comes in, who hears it, and the knobs of the devices themselves."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints
+
+from goshawk.core.settings import Id, Settings, choice, number
+
+FeedName = Literal["viewers", "you", "call", "archive"]
+FEEDS: tuple[FeedName, ...] = ("viewers", "you", "call", "archive")
+Role = Literal["voice", "game", "music", "call", "other"]
+Channels = Literal["left", "right", "sum", "stereo"]
+Tap = Literal["after_fader", "before_fader"]
+Performance = Literal["silent", "murmur", "talk", "laugh", "type"]
+YouOutput = Literal["headphones", "loudspeakers"]
+Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40)]
+
+MOST_INPUTS = 12
+LONGEST_FEED_DELAY_MS = 1000.0
+MOST_PREAMP_GAIN_DB = 60.0
+
+
+class SendSettings(Settings):
+    """How one input goes into one feed."""
+
+    is_heard: bool = choice(False, "Heard", "Whether this listener hears this input.")
+    level_db: float = number(
+        0.0, -60.0, 12.0, "dB", "Send", "How loudly this input goes to this listener.", step=0.5
+    )
+    tap: Tap = choice(
+        "after_fader",
+        "Taken",
+        "After the fader follows the balance; before it stays as it is, as a recording wants.",
+    )
+
+
+HEARD = SendSettings(is_heard=True)
+UNHEARD = SendSettings()
+
+
+class Sends(Settings):
+    """An input's ways into the four feeds."""
+
+    viewers: SendSettings = UNHEARD
+    you: SendSettings = UNHEARD
+    call: SendSettings = UNHEARD
+    archive: SendSettings = UNHEARD
+
+    def to(self, feed: FeedName) -> SendSettings:
+        """The send into one feed."""
+        send: SendSettings = getattr(self, feed)
+        return send
+
+
+class InputSettings(Settings):
+    """Something that makes sound. Its level in the balance is its fader, and nothing else."""
+
+    id: Id
+    name: Name = Field(title="Name")
+    role: Role = choice("other", "Role", "What this input is: it decides its colour and target.")
+    device: str = Field("", max_length=40, title="Device")
+    channels: Channels = choice(
+        "stereo",
+        "Channels",
+        "Left or right alone, heard on both sides; the sum (mean) of both; or a stereo pair.",
+    )
+    fader_db: float = number(
+        0.0, -60.0, 12.0, "dB", "Fader", "This input's level in every feed taken after its fader."
+    )
+    is_muted: bool = choice(False, "Mute", "Takes this input away from everyone.")
+    is_private: bool = choice(
+        False, "Private", "Not meant for viewers: Goshawk says so if they hear it all the same."
+    )
+    sends: Sends = Sends()
+
+
+class FeedSettings(Settings):
+    """What one listener hears, as a whole."""
+
+    fader_db: float = number(0.0, -60.0, 12.0, "dB", "Feed fader", "The level of the whole feed.")
+    is_muted: bool = choice(False, "Mute", "Silences the whole feed.")
+    has_ceiling: bool = choice(True, "Ceiling", "Holds the whole feed under its ceiling.")
+    ceiling_dbtp: float = number(
+        -3.0, -30.0, 0.0, "dBTP", "Ceiling of the feed", "The whole feed never goes above this."
+    )
+    delay_ms: float = number(
+        0.0,
+        0.0,
+        LONGEST_FEED_DELAY_MS,
+        "ms",
+        "Delay",
+        "Holds the whole feed back, to wait for a slower picture.",
+        step=5.0,
+    )
+
+
+class YouFeedSettings(FeedSettings):
+    """What the streamer hears, and where it is played."""
+
+    output: YouOutput = choice(
+        "headphones", "Played on", "Loudspeakers reach the microphone; headphones do not."
+    )
+
+
+class Feeds(Settings):
+    """The four listeners."""
+
+    viewers: FeedSettings = FeedSettings()
+    you: YouFeedSettings = YouFeedSettings(ceiling_dbtp=-6.0)
+    call: FeedSettings = FeedSettings()
+    archive: FeedSettings = FeedSettings(ceiling_dbtp=-1.0)
+
+    def of(self, feed: FeedName) -> FeedSettings:
+        """One listener's feed."""
+        settings: FeedSettings = getattr(self, feed)
+        return settings
+
+
+class AtticSettings(Settings):
+    """The stand-in microphone and its two-channel interface."""
+
+    performance: Performance = choice(
+        "talk", "The stand-in should", "What the stand-in microphone hears."
+    )
+    preamp_gain_db: float = number(
+        36.0,
+        0.0,
+        MOST_PREAMP_GAIN_DB,
+        "dB",
+        "Preamp",
+        "The stand-in interface's own gain, before its converter.",
+        step=1.0,
+    )
+
+
+class PlayerSettings(Settings):
+    """The music player's own knobs."""
+
+    volume_db: float = number(
+        0.0, -60.0, 12.0, "dB", "Player's own volume", "The player's own volume knob.", step=1.0
+    )
+
+
+class CallServiceSettings(Settings):
+    """The call service's own switches."""
+
+    is_talking: bool = choice(True, "The co-pilot talks", "Whether the stand-in caller talks.")
+    has_gain_control: bool = choice(
+        False, "Its gain control", "The service rides the level of the voice that you send."
+    )
+    has_suppression: bool = choice(
+        False, "Its noise suppression", "The service takes noise off the voice that you send."
+    )
+    sends_back: bool = choice(
+        False, "Sends your voice back", "Your own voice returns with the caller's, late."
+    )
+
+
+class LoudspeakerSettings(Settings):
+    """How the loudspeakers stand in the room."""
+
+    leak_db: float = number(
+        -24.0,
+        -60.0,
+        12.0,
+        "dB",
+        "Loudspeakers in the microphone",
+        "How loudly the loudspeakers reach the microphone, at its preamp's default gain.",
+        step=1.0,
+    )
+
+
+class FileSettings(Settings):
+    """The sound file that plays as a device."""
+
+    file_id: str = Field("", max_length=64, title="Sound file")
+    is_looped: bool = choice(True, "Loop", "Start the file again at its end.")
+
+
+class DeviceSettings(Settings):
+    """The devices' own knobs, as far as they can be turned from here."""
+
+    attic: AtticSettings = AtticSettings()
+    player: PlayerSettings = PlayerSettings()
+    call_service: CallServiceSettings = CallServiceSettings()
+    loudspeakers: LoudspeakerSettings = LoudspeakerSettings()
+    file: FileSettings = FileSettings()
+
+
+Inputs = tuple[InputSettings, ...]
+
+
+def check_inputs(inputs: Inputs, chained: str) -> None:
+    """Every input has its own id and name; the one in the voice chain exists and is a voice.
+
+    Raises ValueError with a sentence."""
+    if len(inputs) > MOST_INPUTS:
+        raise ValueError(f"there can be {MOST_INPUTS} inputs at most. Remove one first.")
+    names = [one.name.casefold() for one in inputs]
+    for number_, one in enumerate(inputs):
+        if one.name.casefold() in names[:number_]:
+            raise ValueError(f"another input is called {one.name!r}. Choose another name.")
+    ids = [one.id for one in inputs]
+    if len(set(ids)) < len(ids):
+        raise ValueError("two inputs have the same id. Give each an id of its own.")
+    if not chained:
+        return
+    voice = next((one for one in inputs if one.id == chained), None)
+    if voice is None:
+        raise ValueError("the input of the voice chain does not exist. Choose one of the inputs.")
+    if voice.role != "voice":
+        raise ValueError(
+            f"{voice.name} is in the voice chain, so its role must be voice. "
+            "Put another input into the chain first."
+        )
+
+
+def default_inputs() -> Inputs:
+    """The attic's evening: the storyteller, her game, her music and her co-pilot."""
+    raw = SendSettings(is_heard=True, tap="before_fader")
+    return (
+        InputSettings(
+            id="voice",
+            name="Voice",
+            role="voice",
+            device="attic",
+            channels="left",
+            sends=Sends(viewers=HEARD, call=HEARD, archive=raw),
+        ),
+        InputSettings(
+            id="game",
+            name="Game",
+            role="game",
+            device="game",
+            fader_db=-8.0,
+            sends=Sends(viewers=HEARD, you=HEARD, archive=raw),
+        ),
+        InputSettings(
+            id="music",
+            name="Music",
+            role="music",
+            device="player",
+            fader_db=-19.0,
+            sends=Sends(viewers=HEARD, you=HEARD),
+        ),
+        InputSettings(
+            id="copilot",
+            name="Co-pilot",
+            role="call",
+            device="call",
+            channels="sum",
+            fader_db=-3.0,
+            sends=Sends(viewers=HEARD, you=HEARD, archive=raw),
+        ),
+    )

@@ -1,0 +1,187 @@
+"""Makes what is shown from what the engine says: levels ten times a second, and the slow measurements
+(the same sound in two places, faults of the microphone) beside the event loop."""
+
+import asyncio
+import time
+from collections import deque
+from typing import Any
+
+from goshawk.core.measure.alike import Alike, Likeness, find_alike
+from goshawk.core.measure.microphone import MicrophoneHealth, RawWindow, inspect_microphone
+from goshawk.core.measure.monitor import Monitor
+from goshawk.core.rig import Rig
+from goshawk.core.rules.balance import standings
+from goshawk.core.rules.finding import standing
+from goshawk.core.rules.gain import GainCheck, gain_advice
+from goshawk.core.rules.staging import staging_findings
+from goshawk.core.rules.wiring import Wired, wiring_findings
+from goshawk.core.wiring import FEEDS
+from goshawk.devices.catalog import INPUT_DEVICES
+from goshawk.web.messages import DeviceStatus, EngineHealth, LedgerEntry, Levels
+
+LEVELS_EVERY_S = 0.1
+SLOW_EVERY_S = 2.0
+MINUTE_S = 60.0
+LABELS = {info.id: info.label for info in INPUT_DEVICES}
+IN_THE_ROOM = frozenset(info.id for info in INPUT_DEVICES if info.is_in_the_room)
+
+
+class Observer:
+    """Windows over the readings of one engine, and the figures and findings made from them."""
+
+    def __init__(self) -> None:
+        self.gain_check = GainCheck()
+        self.measured_delay_ms: dict[str, float | None] | None = None
+        self.forget_all()
+
+    def forget_all(self) -> None:
+        """The engine is gone: what is not measured any more must not be shown as if it were."""
+        self.monitor = Monitor()
+        self.levels: Levels | None = None
+        self._likeness = Likeness()
+        self._raw = RawWindow()
+        self._alike: tuple[Alike, ...] = ()
+        self._health: MicrophoneHealth | None = None
+        self._levels_at = 0.0
+        self._busy = (0.0, 0.0)
+        self._late_counts: deque[int] = deque(maxlen=round(MINUTE_S / LEVELS_EVERY_S))
+        self._dropouts: dict[str, deque[tuple[float, int]]] = {}
+        self._device_peaks: dict[str, list[float]] = {}
+        self._wiring: Any = None
+        self._serial = 0
+
+    def forget_microphone(self) -> None:
+        """Another microphone, or another gain of it: its levels begin anew."""
+        self.monitor.forget()
+        self._forget_sound()
+
+    def _forget_sound(self) -> None:
+        self._likeness.forget()
+        self._raw.forget()
+        self._alike, self._health = (), None
+        self._serial += 1
+
+    def notice_fault(self) -> None:
+        """A device was made to go wrong: what was measured before says nothing of it."""
+        self._forget_sound()
+
+    def push(self, readings: dict[str, Any], rig: Rig) -> bool:
+        """Take what the engine says; True if new figures are due (see ``make_levels``)."""
+        wiring = (
+            rig.devices,
+            rig.feeds.you.output,
+            rig.chained,
+            [(one.id, one.device, one.channels) for one in rig.inputs],
+        )
+        if wiring != self._wiring:
+            self._wiring = wiring
+            self._forget_sound()
+        self.monitor.push(readings)
+        self._likeness.push(readings["taps"])
+        self._raw.push(readings["raw"])
+        self.gain_check.push(*self.monitor.newest(), rig)
+        if readings["measured_delay_ms"] is not None:
+            self.measured_delay_ms = readings["measured_delay_ms"]
+        for name, status in readings["devices"].items():
+            peaks = self._device_peaks.setdefault(name, status["peaks_dbfs"])
+            self._device_peaks[name] = [
+                max(pair) for pair in zip(peaks, status["peaks_dbfs"], strict=True)
+            ]
+        return time.monotonic() - self._levels_at >= LEVELS_EVERY_S
+
+    async def listen_slowly(self, rig: Rig) -> None:
+        """One round of the slow measurements, in a thread of their own."""
+        kept, raw, serial = self._likeness.snapshot(), self._raw.snapshot(), self._serial
+        names = [one.id for one in rig.inputs]
+        pairs = [(a, b) for i, a in enumerate(names) for b in names[i + 1 :]]
+        if rig.feeds.you.output == "loudspeakers":
+            pairs += [("feed/you", one.id) for one in rig.inputs if one.device in IN_THE_ROOM]
+        pairs += [("feed/call", one.id) for one in rig.inputs if one.device == "call"]
+
+        def work() -> tuple[tuple[Alike, ...], MicrophoneHealth | None]:
+            health = inspect_microphone(raw) if raw is not None else None
+            return tuple(find_alike(kept, pairs)), health
+
+        alike, health = await asyncio.get_running_loop().run_in_executor(None, work)
+        if serial == self._serial:
+            self._alike, self._health = alike, health
+
+    def _recent_dropouts(self, name: str, count: int, now: float) -> int:
+        """How often a device dropped out in the last minute."""
+        seen = self._dropouts.setdefault(name, deque([(now, count)]))
+        if count < seen[-1][1]:
+            seen.clear()
+        seen.append((now, count))
+        while len(seen) > 1 and now - seen[0][0] > MINUTE_S:
+            seen.popleft()
+        return count - seen[0][1]
+
+    def _devices(self, readings: dict[str, Any], now: float) -> dict[str, DeviceStatus]:
+        statuses = {}
+        for name, status in readings["devices"].items():
+            recent = self._recent_dropouts(name, status["dropouts"], now)
+            statuses[name] = DeviceStatus(
+                **{**status, "peaks_dbfs": self._device_peaks[name], "recent_dropouts": recent}
+            )
+        self._device_peaks = {}
+        return statuses
+
+    def make_levels(self, readings: dict[str, Any], rig: Rig, restarts: int) -> Levels:
+        """Figures and findings over the last ten seconds."""
+        now = time.monotonic()
+        self._levels_at = now
+        engine = readings["engine"]
+        busy_s, then = self._busy
+        spent = engine["busy_s"] - busy_s
+        self._busy = (engine["busy_s"], now)
+        load = max(0.0, spent) / (now - then) * 100.0 if then else 0.0
+        late = engine["late_blocks"] + engine["missed_blocks"]
+        self._late_counts.append(late)
+        stations = self.monitor.stations()
+        figures = self.monitor.figures(rig)
+        devices = self._devices(readings, now)
+        ledgers = {
+            feed: [
+                LedgerEntry(name=name, ms=round(ms, 2)) for name, ms in readings["ledgers"][feed]
+            ]
+            for feed in FEEDS
+        }
+        delays = {feed: sum(entry.ms for entry in ledgers[feed]) for feed in FEEDS}
+        wired = Wired(
+            rig=rig,
+            devices={name: status.model_dump() for name, status in devices.items()},
+            labels=LABELS,
+            in_the_room=IN_THE_ROOM,
+            delays_ms=delays,
+            alike=self._alike,
+            health=self._health,
+            stations=stations,
+            bad_samples=figures["bad_samples"],
+        )
+        findings = [*wiring_findings(wired), *staging_findings(stations, rig)]
+        shown = standing(findings, rig)
+        self.levels = Levels(
+            **figures,
+            stations={name: levels.rounded() for name, levels in stations.items()},
+            feed_peaks_dbfs=self.monitor.feed_peaks(),
+            standings=standings(figures["peaks_dbfs"], figures["clearance_db"], rig),
+            findings=shown,
+            findings_aside=len(findings) - len(shown),
+            gain=gain_advice(*self.monitor.microphone(), rig),
+            gain_minute=self.gain_check.minute,
+            devices=devices,
+            encoder_gaps=readings["encoder"]["gaps"],
+            ledgers=ledgers,
+            delay_ms={feed: round(ms, 1) for feed, ms in delays.items()},
+            measured_delay_ms=self.measured_delay_ms,
+            engine=EngineHealth(
+                load_percent=round(load, 1),
+                late_blocks=engine["late_blocks"],
+                missed_blocks=engine["missed_blocks"],
+                late_in_last_minute=late - self._late_counts[0],
+                block_frames=engine["block_frames"],
+                is_realtime=engine["is_realtime"],
+                restarts=restarts,
+            ),
+        )
+        return self.levels
