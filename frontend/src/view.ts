@@ -6,8 +6,16 @@ export const TASKS = ["Wiring", "Chain", "Balance"] as const;
 export type Task = (typeof TASKS)[number];
 export type Theme = "dusk" | "daylight";
 
+export const WIRING_VIEWS = ["Who hears what", "Devices", "Microphone gain", "Delay"] as const;
+export type WiringView = (typeof WIRING_VIEWS)[number];
+
 type View = {
   task: Task;
+  wiring: WiringView;
+  /** The input whose settings are open in Wiring. */
+  inputId: string | null;
+  /** The device whose knobs are open in Wiring. */
+  deviceId: string;
   stageId: string;
   theme: Theme;
   hasSingleKeys: boolean;
@@ -15,6 +23,9 @@ type View = {
 
 export const useView = create<View>(() => ({
   task: "Chain",
+  wiring: "Who hears what",
+  inputId: null,
+  deviceId: "attic",
   stageId: "gate",
   theme: document.documentElement.dataset.theme === "daylight" ? "daylight" : "dusk",
   hasSingleKeys: localStorage.getItem("goshawk.singleKeys") !== "off",
@@ -22,6 +33,11 @@ export const useView = create<View>(() => ({
 
 export const openTask = (task: Task) => useView.setState({ task });
 export const openStage = (stageId: string) => useView.setState({ task: "Chain", stageId });
+
+export const openWiring = (wiring: WiringView) => useView.setState({ task: "Wiring", wiring });
+export const openInput = (inputId: string | null) => useView.setState({ inputId });
+export const openDevice = (deviceId: string) =>
+  useView.setState({ task: "Wiring", wiring: "Devices", deviceId });
 
 export function setTheme(theme: Theme) {
   document.documentElement.dataset.theme = theme;

@@ -249,7 +249,7 @@ def default_inputs() -> Inputs:
             role="call",
             device="call",
             channels="sum",
-            fader_db=-3.0,
+            fader_db=-5.0,
             sends=Sends(viewers=HEARD, you=HEARD, archive=raw),
         ),
     )

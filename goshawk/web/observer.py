@@ -32,6 +32,7 @@ class Observer:
     def __init__(self) -> None:
         self.gain_check = GainCheck()
         self.measured_delay_ms: dict[str, float | None] | None = None
+        self._measured_at: dict[str, float] | None = None
         self.forget_all()
 
     def forget_all(self) -> None:
@@ -82,6 +83,7 @@ class Observer:
         self.gain_check.push(*self.monitor.newest(), rig)
         if readings["measured_delay_ms"] is not None:
             self.measured_delay_ms = readings["measured_delay_ms"]
+            self._measured_at = None
         for name, status in readings["devices"].items():
             peaks = self._device_peaks.setdefault(name, status["peaks_dbfs"])
             self._device_peaks[name] = [
@@ -137,7 +139,7 @@ class Observer:
         load = max(0.0, spent) / (now - then) * 100.0 if then else 0.0
         late = engine["late_blocks"] + engine["missed_blocks"]
         self._late_counts.append(late)
-        stations = self.monitor.stations()
+        stations = self.monitor.stations(rig.chained)
         figures = self.monitor.figures(rig)
         devices = self._devices(readings, now)
         ledgers = {
@@ -147,6 +149,10 @@ class Observer:
             for feed in FEEDS
         }
         delays = {feed: sum(entry.ms for entry in ledgers[feed]) for feed in FEEDS}
+        if self._measured_at is None:
+            self._measured_at = delays
+        elif self._measured_at != delays:
+            self.measured_delay_ms = None  # What was measured is not what there is now.
         wired = Wired(
             rig=rig,
             devices={name: status.model_dump() for name, status in devices.items()},

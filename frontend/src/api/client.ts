@@ -14,6 +14,15 @@ export type Notice = Schemas["Notice"];
 export type Refusal = Schemas["Refusal"];
 export type FromPage = Schemas["FromPage"];
 export type StoredSoundFile = Schemas["StoredSoundFile"];
+export type InputSettings = Rig["inputs"][number];
+export type Role = InputSettings["role"];
+export type SendSettings = InputSettings["sends"]["viewers"];
+export type FeedName = "viewers" | "you" | "call" | "archive";
+export type Finding = Schemas["Finding"];
+export type Mend = Schemas["Mend"];
+export type GainAdvice = Schemas["GainAdvice"];
+export type DeviceStatus = Schemas["DeviceStatus"];
+export type BufferTrial = Schemas["BufferTrial"];
 export type FromServer = State | Readings | History | Levels | Notice | Refusal;
 
 /** JSON Schema as far as we read it. */
@@ -34,7 +43,30 @@ export type JsonSchema = {
   taper?: "linear" | "log";
 };
 
-export type SettingsSchema = { schema: JsonSchema; defaults: Rig };
+export type DeviceInfo = {
+  id: string;
+  label: string;
+  help: string;
+  kind: "interface" | "microphone" | "program" | "service" | "file";
+  channels: number;
+};
+
+/** Something that can be made to go wrong with a stand-in. */
+export type FaultInfo = {
+  name: string;
+  label: string;
+  unit: string;
+  default: number;
+  minimum: number;
+  maximum: number;
+};
+
+export type SettingsSchema = {
+  schema: JsonSchema;
+  defaults: Rig;
+  devices: DeviceInfo[];
+  faults: FaultInfo[];
+};
 
 /** The sentence of a problem document, or of a reply that is none. */
 async function reason(reply: Response): Promise<string> {

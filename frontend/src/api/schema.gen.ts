@@ -4,6 +4,66 @@
  */
 
 export interface paths {
+    "/api/devices/{device}/faults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Fault
+         * @description Make something go wrong with a stand-in device, or mend it.
+         */
+        post: operations["make_fault_api_devices__device__faults_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inputs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Input
+         * @description One more input, heard by nobody yet.
+         */
+        post: operations["add_input_api_inputs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inputs/{input_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Input
+         * @description Take an input away; undo brings it back.
+         */
+        delete: operations["remove_input_api_inputs__input_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/levels": {
         parameters: {
             query?: never;
@@ -93,7 +153,8 @@ export interface paths {
         };
         /**
          * Read Schema
-         * @description JSON Schema of the rig and a new rig's values: ranges, units, labels, help and defaults.
+         * @description JSON Schema of the rig and a new rig's values: ranges, units, labels, help and defaults; the
+         *     devices there are, and what can be made to go wrong with them.
          */
         get: operations["read_schema_api_schema_get"];
         put?: never;
@@ -188,6 +249,139 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AddInput
+         * @description One more input, heard by nobody yet.
+         */
+        AddInput: {
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "voice" | "game" | "music" | "call" | "other";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add_input";
+        };
+        /**
+         * AtticSettings
+         * @description The stand-in microphone and its two-channel interface.
+         */
+        AtticSettings: {
+            /**
+             * The stand-in should
+             * @description What the stand-in microphone hears.
+             * @default talk
+             * @enum {string}
+             */
+            performance: "silent" | "murmur" | "talk" | "laugh" | "type";
+            /**
+             * Preamp
+             * @description The stand-in interface's own gain, before its converter.
+             * @default 36
+             */
+            preamp_gain_db: number;
+        };
+        /**
+         * BufferAdvice
+         * @description The size to use and why.
+         */
+        BufferAdvice: {
+            /**
+             * Block Frames
+             * @enum {integer}
+             */
+            block_frames: 64 | 128 | 256 | 512 | 1024;
+            /** Text */
+            text: string;
+        };
+        /**
+         * BufferSearchState
+         * @description The search for the smallest buffer that holds.
+         */
+        BufferSearchState: {
+            /** @default null */
+            advice: components["schemas"]["BufferAdvice"] | null;
+            /**
+             * Is Running
+             * @default false
+             */
+            is_running: boolean;
+            /**
+             * Progress
+             * @default 0
+             */
+            progress: number;
+            /**
+             * Sizes
+             * @default []
+             */
+            sizes: number[];
+            /**
+             * Trials
+             * @default []
+             */
+            trials: components["schemas"]["BufferTrial"][];
+            /**
+             * Trying
+             * @default null
+             */
+            trying: number | null;
+            /**
+             * Was Cancelled
+             * @default false
+             */
+            was_cancelled: boolean;
+        };
+        /**
+         * BufferTrial
+         * @description One size, tried for some seconds.
+         */
+        BufferTrial: {
+            /**
+             * Block Frames
+             * @enum {integer}
+             */
+            block_frames: 64 | 128 | 256 | 512 | 1024;
+            /** Blocks */
+            blocks: number;
+            /** Late Blocks */
+            late_blocks: number;
+            /** Slowest Share */
+            slowest_share: number;
+        };
+        /**
+         * CallServiceSettings
+         * @description The call service's own switches.
+         */
+        CallServiceSettings: {
+            /**
+             * Its gain control
+             * @description The service rides the level of the voice that you send.
+             * @default false
+             */
+            has_gain_control: boolean;
+            /**
+             * Its noise suppression
+             * @description The service takes noise off the voice that you send.
+             * @default false
+             */
+            has_suppression: boolean;
+            /**
+             * The co-pilot talks
+             * @description Whether the stand-in caller talks.
+             * @default true
+             */
+            is_talking: boolean;
+            /**
+             * Sends your voice back
+             * @description Your own voice returns with the caller's, late.
+             * @default false
+             */
+            sends_back: boolean;
+        };
         /**
          * Change
          * @description One setting by its path, such as ``chain.gate.settings.range_db``, and its new value.
@@ -285,6 +479,139 @@ export interface components {
             stage: "compressor";
         };
         /**
+         * Cough
+         * @description Silence the voices for everyone while a key is held. Ends by itself with the page.
+         */
+        Cough: {
+            /** Is On */
+            is_on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "cough";
+        };
+        /**
+         * DeviceFault
+         * @description What should go wrong; without a value the fault's default counts.
+         */
+        DeviceFault: {
+            /** Fault */
+            fault: string;
+            /** Value */
+            value?: number | null;
+        };
+        /**
+         * DeviceSettings
+         * @description The devices' own knobs, as far as they can be turned from here.
+         */
+        DeviceSettings: {
+            /**
+             * @default {
+             *       "performance": "talk",
+             *       "preamp_gain_db": 36
+             *     }
+             */
+            attic: components["schemas"]["AtticSettings"];
+            /**
+             * @default {
+             *       "has_gain_control": false,
+             *       "has_suppression": false,
+             *       "is_talking": true,
+             *       "sends_back": false
+             *     }
+             */
+            call_service: components["schemas"]["CallServiceSettings"];
+            /**
+             * @default {
+             *       "file_id": "",
+             *       "is_looped": true
+             *     }
+             */
+            file: components["schemas"]["FileSettings"];
+            /**
+             * @default {
+             *       "leak_db": -24
+             *     }
+             */
+            loudspeakers: components["schemas"]["LoudspeakerSettings"];
+            /**
+             * @default {
+             *       "volume_db": 0
+             *     }
+             */
+            player: components["schemas"]["PlayerSettings"];
+        };
+        /**
+         * DeviceStatus
+         * @description How an input device does. Rates as it says them; ``counted_rate_hz`` if it delivers another.
+         */
+        DeviceStatus: {
+            /**
+             * Age Ms
+             * @default 0
+             */
+            age_ms: number;
+            /** Channels */
+            channels: number;
+            /** Clock Ppm */
+            clock_ppm: number;
+            /** Counted Rate Hz */
+            counted_rate_hz: number | null;
+            /** Dropouts */
+            dropouts: number;
+            /**
+             * Duration S
+             * @default null
+             */
+            duration_s: number | null;
+            /** Fill Ms */
+            fill_ms: number;
+            /** Overruns */
+            overruns: number;
+            /** Peaks Dbfs */
+            peaks_dbfs: number[];
+            /**
+             * Position S
+             * @default null
+             */
+            position_s: number | null;
+            /**
+             * Processing
+             * @default []
+             */
+            processing: string[];
+            /** Rate Hz */
+            rate_hz: number;
+            /** Recent Dropouts */
+            recent_dropouts: number;
+            /** State */
+            state: string;
+        };
+        /**
+         * Dismiss
+         * @description Put a finding aside until it gets worse.
+         */
+        Dismiss: {
+            /** Key */
+            key: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "dismiss";
+        };
+        /**
+         * Dismissal
+         * @description A finding that the user has put aside; it comes back when it gets worse.
+         */
+        Dismissal: {
+            /** Badness */
+            badness: number;
+            /** Key */
+            key: string;
+        };
+        /**
          * EngineHealth
          * @description How the audio process does.
          */
@@ -305,6 +632,26 @@ export interface components {
             restarts: number;
         };
         /**
+         * Fault
+         * @description Make something go wrong with a stand-in device; without a value the fault's default counts.
+         */
+        Fault: {
+            /** Device */
+            device: string;
+            /** Fault */
+            fault: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "fault";
+            /**
+             * Value
+             * @default null
+             */
+            value: number | null;
+        };
+        /**
          * FeedSettings
          * @description What one listener hears, as a whole.
          */
@@ -315,20 +662,148 @@ export interface components {
              * @default -3
              */
             ceiling_dbtp: number;
+            /**
+             * Delay
+             * @description Holds the whole feed back, to wait for a slower picture.
+             * @default 0
+             */
+            delay_ms: number;
+            /**
+             * Feed fader
+             * @description The level of the whole feed.
+             * @default 0
+             */
+            fader_db: number;
+            /**
+             * Ceiling
+             * @description Holds the whole feed under its ceiling.
+             * @default true
+             */
+            has_ceiling: boolean;
+            /**
+             * Mute
+             * @description Silences the whole feed.
+             * @default false
+             */
+            is_muted: boolean;
+        };
+        /**
+         * Feeds
+         * @description The four listeners.
+         */
+        Feeds: {
+            /**
+             * @default {
+             *       "ceiling_dbtp": -1,
+             *       "delay_ms": 0,
+             *       "fader_db": 0,
+             *       "has_ceiling": true,
+             *       "is_muted": false
+             *     }
+             */
+            archive: components["schemas"]["FeedSettings"];
+            /**
+             * @default {
+             *       "ceiling_dbtp": -3,
+             *       "delay_ms": 0,
+             *       "fader_db": 0,
+             *       "has_ceiling": true,
+             *       "is_muted": false
+             *     }
+             */
+            call: components["schemas"]["FeedSettings"];
+            /**
+             * @default {
+             *       "ceiling_dbtp": -3,
+             *       "delay_ms": 0,
+             *       "fader_db": 0,
+             *       "has_ceiling": true,
+             *       "is_muted": false
+             *     }
+             */
+            viewers: components["schemas"]["FeedSettings"];
+            /**
+             * @default {
+             *       "ceiling_dbtp": -6,
+             *       "delay_ms": 0,
+             *       "fader_db": 0,
+             *       "has_ceiling": true,
+             *       "is_muted": false,
+             *       "output": "headphones"
+             *     }
+             */
+            you: components["schemas"]["YouFeedSettings"];
+        };
+        /**
+         * FileSettings
+         * @description The sound file that plays as a device.
+         */
+        FileSettings: {
+            /**
+             * Sound file
+             * @default
+             */
+            file_id: string;
+            /**
+             * Loop
+             * @description Start the file again at its end.
+             * @default true
+             */
+            is_looped: boolean;
+        };
+        /**
+         * FindBuffer
+         * @description Start the search for the smallest buffer that holds, or break it off.
+         */
+        FindBuffer: {
+            /** Is On */
+            is_on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "find_buffer";
         };
         /**
          * Finding
          * @description Something worth a sentence.
+         *
+         *     ``key`` names it with what it is about; ``badness`` grows as it gets worse, in the unit that fits;
+         *     ``marks`` are the paths of the settings it is about, to be marked where they are shown.
          */
         Finding: {
+            /**
+             * Badness
+             * @default 0
+             */
+            badness: number;
             /** Code */
             code: string;
+            /**
+             * Evidence
+             * @default
+             */
+            evidence: string;
+            /**
+             * Feeds
+             * @default []
+             */
+            feeds: ("viewers" | "you" | "call" | "archive")[];
+            /** Key */
+            key: string;
+            /**
+             * Marks
+             * @default []
+             */
+            marks: string[];
             /** @default null */
             mend: components["schemas"]["Mend"] | null;
             /** Text */
             text: string;
+            /** Title */
+            title: string;
         };
-        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
+        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
         /**
          * GainAdvice
          * @description What to do about the microphone's gain. ``by_db`` is positive for more gain.
@@ -339,6 +814,11 @@ export interface components {
              * @default 0
              */
             by_db: number;
+            /**
+             * Highest Dbfs
+             * @default null
+             */
+            highest_dbfs: number | null;
             /**
              * Is Clipping
              * @default false
@@ -373,6 +853,39 @@ export interface components {
              * @enum {string}
              */
             verdict: "waiting" | "good" | "raise" | "lower";
+        };
+        /**
+         * GainMinute
+         * @description How the guided minute stands.
+         */
+        GainMinute: {
+            /**
+             * Elapsed S
+             * @default 0
+             */
+            elapsed_s: number;
+            /**
+             * Is Running
+             * @default false
+             */
+            is_running: boolean;
+            /**
+             * Longest S
+             * @default 60
+             */
+            longest_s: number;
+            /** @default null */
+            result: components["schemas"]["GainAdvice"] | null;
+            /**
+             * Speech S
+             * @default 0
+             */
+            speech_s: number;
+            /**
+             * Wanted Speech S
+             * @default 20
+             */
+            wanted_speech_s: number;
         };
         /**
          * GateSettings
@@ -488,33 +1001,140 @@ export interface components {
             type: "history";
         };
         /**
+         * InputSettings
+         * @description Something that makes sound. Its level in the balance is its fader, and nothing else.
+         */
+        InputSettings: {
+            /**
+             * Channels
+             * @description Left or right alone, heard on both sides; the sum (mean) of both; or a stereo pair.
+             * @default stereo
+             * @enum {string}
+             */
+            channels: "left" | "right" | "sum" | "stereo";
+            /**
+             * Device
+             * @default
+             */
+            device: string;
+            /**
+             * Fader
+             * @description This input's level in every feed taken after its fader.
+             * @default 0
+             */
+            fader_db: number;
+            /** Id */
+            id: string;
+            /**
+             * Mute
+             * @description Takes this input away from everyone.
+             * @default false
+             */
+            is_muted: boolean;
+            /**
+             * Private
+             * @description Not meant for viewers: Goshawk says so if they hear it all the same.
+             * @default false
+             */
+            is_private: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @description What this input is: it decides its colour and target.
+             * @default other
+             * @enum {string}
+             */
+            role: "voice" | "game" | "music" | "call" | "other";
+            /**
+             * @default {
+             *       "archive": {
+             *         "is_heard": false,
+             *         "level_db": 0,
+             *         "tap": "after_fader"
+             *       },
+             *       "call": {
+             *         "is_heard": false,
+             *         "level_db": 0,
+             *         "tap": "after_fader"
+             *       },
+             *       "viewers": {
+             *         "is_heard": false,
+             *         "level_db": 0,
+             *         "tap": "after_fader"
+             *       },
+             *       "you": {
+             *         "is_heard": false,
+             *         "level_db": 0,
+             *         "tap": "after_fader"
+             *       }
+             *     }
+             */
+            sends: components["schemas"]["Sends"];
+        };
+        /**
+         * LedgerEntry
+         * @description One part of the delay from the microphone to a listener; stages by their id.
+         */
+        LedgerEntry: {
+            /** Ms */
+            ms: number;
+            /** Name */
+            name: string;
+        };
+        /**
          * Levels
          * @description Figures over the last ten seconds, ten times a second.
          */
         Levels: {
             /** Bad Samples */
-            bad_samples: number;
+            bad_samples: {
+                [key: string]: number;
+            };
             /** Clearance Db */
             clearance_db: {
                 [key: string]: number | null;
             };
+            /** Delay Ms */
+            delay_ms: {
+                [key: string]: number;
+            };
+            /** Devices */
+            devices: {
+                [key: string]: components["schemas"]["DeviceStatus"];
+            };
+            /** Encoder Gaps */
+            encoder_gaps: number;
             engine: components["schemas"]["EngineHealth"];
+            /** Feed Peaks Dbfs */
+            feed_peaks_dbfs: {
+                [key: string]: number;
+            };
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            /** Findings Aside */
+            findings_aside: number;
             gain: components["schemas"]["GainAdvice"];
+            gain_minute: components["schemas"]["GainMinute"];
             /** Is Speech */
             is_speech: boolean;
-            /** Latency Ms */
-            latency_ms: number;
-            /** Microphone */
-            microphone: {
-                [key: string]: unknown;
+            /** Ledgers */
+            ledgers: {
+                [key: string]: components["schemas"]["LedgerEntry"][];
             };
+            /** Measured Delay Ms */
+            measured_delay_ms: {
+                [key: string]: number | null;
+            } | null;
             /** Momentary Lufs */
             momentary_lufs: number | null;
             /** Peaks Dbfs */
             peaks_dbfs: {
                 [key: string]: number | null;
+            };
+            /** Reach */
+            reach: {
+                [key: string]: "hears" | "open" | "closed";
             };
             /** Short Term Lufs */
             short_term_lufs: number | null;
@@ -538,8 +1158,6 @@ export interface components {
              * @constant
              */
             type: "levels";
-            /** Voice Reaches Viewers */
-            voice_reaches_viewers: boolean;
         };
         /**
          * LimiterSettings
@@ -586,53 +1204,78 @@ export interface components {
             stage: "limiter";
         };
         /**
-         * Mend
-         * @description The one change that mends a finding.
+         * LoudspeakerSettings
+         * @description How the loudspeakers stand in the room.
          */
-        Mend: {
-            /** Label */
-            label: string;
-            /** Path */
-            path: string;
-            /** Value */
-            value: number;
+        LoudspeakerSettings: {
+            /**
+             * Loudspeakers in the microphone
+             * @description How loudly the loudspeakers reach the microphone, at its preamp's default gain.
+             * @default -24
+             */
+            leak_db: number;
         };
         /**
-         * MicrophoneSettings
-         * @description Where the voice comes from.
+         * MeasureDelay
+         * @description Send a click through; the measured delays come with the levels, some two seconds later.
          */
-        MicrophoneSettings: {
+        MeasureDelay: {
             /**
-             * Sound file
-             * @default
-             */
-            file_id: string;
-            /**
-             * Loop
-             * @description Start the file again at its end.
-             * @default true
-             */
-            is_looped: boolean;
-            /**
-             * The stand-in should
-             * @description What the stand-in microphone hears.
-             * @default talk
+             * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            performance: "silent" | "murmur" | "talk" | "laugh" | "type";
+            type: "measure_delay";
+        };
+        /**
+         * MeasureGain
+         * @description Start the guided minute for the microphone's gain, or break it off.
+         */
+        MeasureGain: {
+            /** Is On */
+            is_on: boolean;
             /**
-             * Preamp
-             * @description The stand-in interface's own gain, before its converter.
-             * @default 36
-             */
-            preamp_gain_db: number;
-            /**
-             * Microphone
-             * @description The attic's stand-in, this browser's microphone, or a sound file.
-             * @default attic
+             * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
-            source: "attic" | "browser" | "file";
+            type: "measure_gain";
+        };
+        /**
+         * Mend
+         * @description The settings that mend a finding, changed together.
+         */
+        Mend: {
+            /** Changes */
+            changes: {
+                [key: string]: number | boolean | string;
+            };
+            /** Label */
+            label: string;
+        };
+        /**
+         * MoveInput
+         * @description Move an input up (negative) or down in the list.
+         */
+        MoveInput: {
+            /** By */
+            by: number;
+            /** Input Id */
+            input_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "move_input";
+        };
+        /**
+         * NewInput
+         * @description What the new input is.
+         */
+        NewInput: {
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "voice" | "game" | "music" | "call" | "other";
         };
         /**
          * Notice
@@ -654,18 +1297,36 @@ export interface components {
             type: "notice";
         };
         /**
+         * PlayerSettings
+         * @description The music player's own knobs.
+         */
+        PlayerSettings: {
+            /**
+             * Player's own volume
+             * @description The player's own volume knob.
+             * @default 0
+             */
+            volume_db: number;
+        };
+        /**
          * Readings
          * @description The newest moments of every station, 30 times a second.
          */
         Readings: {
             /** Activity */
             activity: number[];
-            /** Ceiling */
-            ceiling: {
-                [key: string]: unknown;
+            /** Ceilings */
+            ceilings: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
             };
             /** First Moment */
             first_moment: number;
+            /** Inputs */
+            inputs: {
+                [key: string]: number;
+            };
             /** Peak Dbfs */
             peak_dbfs: {
                 [key: string]: number[];
@@ -720,6 +1381,19 @@ export interface components {
             type: "refused";
         };
         /**
+         * RemoveInput
+         * @description Take an input away; undo brings it back.
+         */
+        RemoveInput: {
+            /** Input Id */
+            input_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove_input";
+        };
+        /**
          * Rig
          * @description Everything a user sets up.
          */
@@ -734,56 +1408,174 @@ export interface components {
             /** Chain */
             chain: (components["schemas"]["TrimSlot"] | components["schemas"]["GateSlot"] | components["schemas"]["CompressorSlot"] | components["schemas"]["LimiterSlot"])[];
             /**
-             * @default {
-             *       "is_muted": false,
-             *       "trim_db": -8
-             *     }
+             * In the voice chain
+             * @description The input that passes the voice chain; the others are plain.
+             * @default voice
              */
-            game: components["schemas"]["StripSettings"];
+            chained: string;
             /**
              * @default {
-             *       "file_id": "",
-             *       "is_looped": true,
-             *       "performance": "talk",
-             *       "preamp_gain_db": 36,
-             *       "source": "attic"
+             *       "attic": {
+             *         "performance": "talk",
+             *         "preamp_gain_db": 36
+             *       },
+             *       "call_service": {
+             *         "has_gain_control": false,
+             *         "has_suppression": false,
+             *         "is_talking": true,
+             *         "sends_back": false
+             *       },
+             *       "file": {
+             *         "file_id": "",
+             *         "is_looped": true
+             *       },
+             *       "loudspeakers": {
+             *         "leak_db": -24
+             *       },
+             *       "player": {
+             *         "volume_db": 0
+             *       }
              *     }
              */
-            microphone: components["schemas"]["MicrophoneSettings"];
+            devices: components["schemas"]["DeviceSettings"];
+            /**
+             * Dismissed
+             * @default []
+             */
+            dismissed: components["schemas"]["Dismissal"][];
             /**
              * @default {
-             *       "is_muted": false,
-             *       "trim_db": -19
+             *       "archive": {
+             *         "ceiling_dbtp": -1,
+             *         "delay_ms": 0,
+             *         "fader_db": 0,
+             *         "has_ceiling": true,
+             *         "is_muted": false
+             *       },
+             *       "call": {
+             *         "ceiling_dbtp": -3,
+             *         "delay_ms": 0,
+             *         "fader_db": 0,
+             *         "has_ceiling": true,
+             *         "is_muted": false
+             *       },
+             *       "viewers": {
+             *         "ceiling_dbtp": -3,
+             *         "delay_ms": 0,
+             *         "fader_db": 0,
+             *         "has_ceiling": true,
+             *         "is_muted": false
+             *       },
+             *       "you": {
+             *         "ceiling_dbtp": -6,
+             *         "delay_ms": 0,
+             *         "fader_db": 0,
+             *         "has_ceiling": true,
+             *         "is_muted": false,
+             *         "output": "headphones"
+             *       }
              *     }
              */
-            music: components["schemas"]["StripSettings"];
+            feeds: components["schemas"]["Feeds"];
+            /** Inputs */
+            inputs: components["schemas"]["InputSettings"][];
+            /**
+             * Break
+             * @description Viewers hear only the music; the call and you hear what they heard.
+             * @default false
+             */
+            is_on_break: boolean;
             /**
              * Name
              * @default Attic, late
              */
             name: string;
             /**
+             * The picture waits
+             * @description By how much your broadcast program already delays the picture.
+             * @default 0
+             */
+            picture_delay_ms: number;
+            /**
              * @default {
+             *       "call_clearance_db": 4,
              *       "game_clearance_db": 12,
              *       "music_clearance_db": 18,
+             *       "other_clearance_db": 12,
              *       "voice_peaks_dbfs": -7,
              *       "voice_tolerance_db": 2
              *     }
              */
             targets: components["schemas"]["Targets"];
             /**
-             * @default {
-             *       "ceiling_dbtp": -3
-             *     }
+             * Version
+             * @default 2
+             * @constant
              */
-            viewers: components["schemas"]["FeedSettings"];
+            version: 2;
+        };
+        /**
+         * SendSettings
+         * @description How one input goes into one feed.
+         */
+        SendSettings: {
+            /**
+             * Heard
+             * @description Whether this listener hears this input.
+             * @default false
+             */
+            is_heard: boolean;
+            /**
+             * Send
+             * @description How loudly this input goes to this listener.
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * Taken
+             * @description After the fader follows the balance; before it stays as it is, as a recording wants.
+             * @default after_fader
+             * @enum {string}
+             */
+            tap: "after_fader" | "before_fader";
+        };
+        /**
+         * Sends
+         * @description An input's ways into the four feeds.
+         */
+        Sends: {
             /**
              * @default {
-             *       "fader_db": 0,
-             *       "is_muted": false
+             *       "is_heard": false,
+             *       "level_db": 0,
+             *       "tap": "after_fader"
              *     }
              */
-            voice: components["schemas"]["VoiceSettings"];
+            archive: components["schemas"]["SendSettings"];
+            /**
+             * @default {
+             *       "is_heard": false,
+             *       "level_db": 0,
+             *       "tap": "after_fader"
+             *     }
+             */
+            call: components["schemas"]["SendSettings"];
+            /**
+             * @default {
+             *       "is_heard": false,
+             *       "level_db": 0,
+             *       "tap": "after_fader"
+             *     }
+             */
+            viewers: components["schemas"]["SendSettings"];
+            /**
+             * @default {
+             *       "is_heard": false,
+             *       "level_db": 0,
+             *       "tap": "after_fader"
+             *     }
+             */
+            you: components["schemas"]["SendSettings"];
         };
         /**
          * SetSetting
@@ -809,6 +1601,32 @@ export interface components {
             value: number | boolean | string;
         };
         /**
+         * SetTogether
+         * @description Change and save several settings as one step, as the mend of a finding does.
+         */
+        SetTogether: {
+            /** Changes */
+            changes: {
+                [key: string]: number | boolean | string;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set_together";
+        };
+        /**
+         * ShowAll
+         * @description Show the findings again that were put aside.
+         */
+        ShowAll: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "show_all";
+        };
+        /**
          * Standing
          * @description One input against its target. ``off_db`` is positive when it is too loud.
          */
@@ -832,6 +1650,7 @@ export interface components {
          * @description Everything that is set, as all windows show it.
          */
         State: {
+            buffer_search: components["schemas"]["BufferSearchState"];
             /** Can Redo */
             can_redo: boolean;
             /** Can Undo */
@@ -840,11 +1659,17 @@ export interface components {
             curves: {
                 [key: string]: number[];
             };
+            /** Is Coughing */
+            is_coughing: boolean;
             /** Is Engine Running */
             is_engine_running: boolean;
             /** Is Saved */
             is_saved: boolean;
             rig: components["schemas"]["Rig"];
+            /** Sentences */
+            sentences: {
+                [key: string]: string;
+            };
             /** Sound Files */
             sound_files: components["schemas"]["StoredSoundFile"][];
             /**
@@ -893,40 +1718,34 @@ export interface components {
             rate_hz: number;
         };
         /**
-         * StripSettings
-         * @description A background input on its way to the viewers.
-         */
-        StripSettings: {
-            /**
-             * Mute
-             * @description Takes this input away from the viewers.
-             * @default false
-             */
-            is_muted: boolean;
-            /**
-             * Trim
-             * @description Sets this input's level for the viewers.
-             * @default 0
-             */
-            trim_db: number;
-        };
-        /**
          * Targets
          * @description Where levels should sit in the Viewers feed.
          */
         Targets: {
             /**
+             * Over the call
+             * @description How far the voice stands above a caller.
+             * @default 4
+             */
+            call_clearance_db: number;
+            /**
              * Over game
-             * @description How far the voice should stand above the game.
+             * @description How far the voice stands above the game.
              * @default 12
              */
             game_clearance_db: number;
             /**
              * Over music
-             * @description How far the voice should stand above the music.
+             * @description How far the voice stands above the music.
              * @default 18
              */
             music_clearance_db: number;
+            /**
+             * Over the rest
+             * @description How far the voice stands above the rest.
+             * @default 12
+             */
+            other_clearance_db: number;
             /**
              * Voice peaks
              * @description Where the voice's peaks should be.
@@ -945,13 +1764,6 @@ export interface components {
          * @description Settings of the trim.
          */
         TrimSettings: {
-            /**
-             * Channel
-             * @description Which channel of the microphone is the voice. Sum is the mean of both.
-             * @default left
-             * @enum {string}
-             */
-            channel: "left" | "right" | "sum" | "stereo";
             /**
              * Gain
              * @description Lifts or lowers the microphone before the other stages.
@@ -986,7 +1798,6 @@ export interface components {
             is_bypassed: boolean;
             /**
              * @default {
-             *       "channel": "left",
              *       "gain_db": 0,
              *       "is_dc_removed": true,
              *       "is_polarity_inverted": false
@@ -1039,22 +1850,60 @@ export interface components {
             type: string;
         };
         /**
-         * VoiceSettings
-         * @description The voice after its chain.
+         * WatchDevices
+         * @description Whether this page shows the levels of all devices. Ends by itself with the page.
          */
-        VoiceSettings: {
+        WatchDevices: {
+            /** Is On */
+            is_on: boolean;
             /**
-             * Fader
-             * @description The voice's level for the viewers, after its chain.
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "watch_devices";
+        };
+        /**
+         * YouFeedSettings
+         * @description What the streamer hears, and where it is played.
+         */
+        YouFeedSettings: {
+            /**
+             * Ceiling of the feed
+             * @description The whole feed never goes above this.
+             * @default -3
+             */
+            ceiling_dbtp: number;
+            /**
+             * Delay
+             * @description Holds the whole feed back, to wait for a slower picture.
+             * @default 0
+             */
+            delay_ms: number;
+            /**
+             * Feed fader
+             * @description The level of the whole feed.
              * @default 0
              */
             fader_db: number;
             /**
+             * Ceiling
+             * @description Holds the whole feed under its ceiling.
+             * @default true
+             */
+            has_ceiling: boolean;
+            /**
              * Mute
-             * @description Takes the voice away from the viewers.
+             * @description Silences the whole feed.
              * @default false
              */
             is_muted: boolean;
+            /**
+             * Played on
+             * @description Loudspeakers reach the microphone; headphones do not.
+             * @default headphones
+             * @enum {string}
+             */
+            output: "headphones" | "loudspeakers";
         };
     };
     responses: never;
@@ -1065,6 +1914,103 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    make_fault_api_devices__device__faults_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                device: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeviceFault"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_input_api_inputs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewInput"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["State"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_input_api_inputs__input_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                input_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["State"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     read_levels_api_levels_get: {
         parameters: {
             query?: never;

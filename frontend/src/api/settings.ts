@@ -36,8 +36,12 @@ export function settingInfo(known: SettingsSchema, rig: Rig, path: string): Sett
     const mapping = schema.items?.discriminator?.mapping;
     if (mapping) {
       schema = follow({ $ref: mapping[(place as { stage: string }).stage] });
+    } else if (schema.items) {
+      schema = follow(schema.items);
     } else {
-      schema = follow(schema.properties?.[part]);
+      const property: JsonSchema | undefined = schema.properties?.[part];
+      // What stands beside a reference (a label of the place) counts before what it refers to.
+      schema = property?.$ref ? { ...follow(property), ...property } : (property ?? {});
     }
   }
   return {

@@ -1,8 +1,6 @@
-import { setSetting } from "../live/link";
 import { useLevels } from "../live/readings";
-import { Choice } from "../ui/Choice";
 import { Panel } from "../ui/Panel";
-import { Setting, useSetting } from "../ui/Setting";
+import { Setting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
 import { decibels } from "../units/format";
 import { BeforeAfterPicture } from "./BeforeAfterPicture";
@@ -10,23 +8,12 @@ import type { PanelProps } from "./ChainPage";
 import { PanelLayout } from "./PanelLayout";
 
 export function TrimPanel({ id, before }: PanelProps) {
-  const channel = useSetting(`chain.${id}.settings.channel`);
   const levels = useLevels();
   return (
     <PanelLayout
       settings={
         <>
           <Setting path={`chain.${id}.settings.gain_db`} />
-          <p className="mt-2 mb-1 text-[13px]">{channel?.info.label}</p>
-          <Choice
-            label="Channel"
-            value={String(channel?.value ?? "")}
-            options={(channel?.info.options ?? []).map(String).map((value) => ({
-              value,
-              label: value,
-            }))}
-            onChange={(value) => setSetting(`chain.${id}.settings.channel`, value)}
-          />
           <div className="mt-2">
             <Toggle path={`chain.${id}.settings.is_polarity_inverted`} />
             <Toggle path={`chain.${id}.settings.is_dc_removed`} />

@@ -4,12 +4,13 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { readings, useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { Picture } from "../ui/Picture";
+import { roleText } from "../ui/roles";
 import { decibels } from "../units/format";
 import { openStage, openTask, useView } from "../view";
 import { Notch } from "./Notch";
-import { COLUMNS, paintLevelPath } from "./paint";
+import { paintLevelPath } from "./paint";
 import { columnX, frameOf, xOf } from "./scale";
-import { figureOf, notchesOf, stationsOf } from "./stations";
+import { columnsOf, figureOf, notchesOf, stationsOf } from "./stations";
 
 const TALL = 316;
 const LOW = 150;
@@ -30,13 +31,14 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
 
   const paint = useCallback(
     (canvas: CanvasRenderingContext2D, w: number, h: number) => {
-      if (rig) paintLevelPath(canvas, w, h, stationsOf(rig), isTall);
+      if (rig) paintLevelPath(canvas, w, h, stationsOf(rig), columnsOf(rig), isTall);
     },
     [rig, isTall],
   );
   if (!rig) return null;
 
   const stations = stationsOf(rig);
+  const columns = columnsOf(rig);
   const frame = frameOf(width, height, isTall);
   const gap = (frame.split - frame.left) / stations.length;
   const isWaiting = levels !== null && levels.stations.microphone?.peaks_dbfs === null;
@@ -111,20 +113,21 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
                 />
               )),
         )}
-      {COLUMNS.map((name, i) => (
+      {columns.map((input, i) => (
         <div
-          key={name}
-          className="absolute bottom-1.5 w-14 -translate-x-1/2 text-center"
-          style={{ left: columnX(i, COLUMNS.length, frame) }}
+          key={input.id}
+          className="absolute bottom-1.5 w-13 -translate-x-1/2 text-center"
+          style={{ left: columnX(i, columns.length, frame) }}
         >
           <p
-            className={`text-[13px] font-semibold ${rig[name].is_muted ? "line-through" : ""}`}
-            style={{ color: name === "voice" ? "var(--voice-strong)" : `var(--${name})` }}
+            title={input.name}
+            className={`truncate text-xs font-semibold ${input.is_muted ? "line-through" : ""}`}
+            style={{ color: roleText(input.role) }}
           >
-            {name[0]?.toUpperCase() + name.slice(1)}
+            {input.name}
           </p>
           {isTall && (
-            <p className="figures text-xs text-quiet">{decibels(levels?.peaks_dbfs[name])}</p>
+            <p className="figures text-xs text-quiet">{decibels(levels?.peaks_dbfs[input.id])}</p>
           )}
         </div>
       ))}

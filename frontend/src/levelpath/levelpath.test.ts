@@ -64,15 +64,16 @@ describe("what is kept and spoken", () => {
     expect(ring.newest(2)).toBe(4);
   });
   it("a sentence for the ear, with what is not known left out", () => {
-    expect(levelsSentence(null)).toContain("does not play");
+    expect(levelsSentence(null, undefined)).toContain("does not play");
     const levels = {
       peaks_dbfs: { voice: -7.25, game: -20, music: null },
       clearance_db: { game: 12.8, music: null },
       standings: { voice: { text: "on target" }, game: { text: "on target" } },
-      voice_reaches_viewers: false,
+      reach: { viewers: "closed", call: "hears" },
     } as unknown as Levels;
-    expect(levelsSentence(levels)).toBe(
-      "Voice peaks minus 7.3 decibels, on target. Over game 12.8 decibels, on target. Viewers do not hear you.",
+    const inputs = ["voice", "game", "music"].map((id) => ({ id, name: id }));
+    expect(levelsSentence(levels, { chained: "voice", inputs } as unknown as Rig)).toBe(
+      "Voice peaks minus 7.3 decibels, on target. Over game 12.8 decibels, on target. Viewers do not hear you. The call hears you.",
     );
   });
 });

@@ -1,13 +1,13 @@
 /** Draws the level path: ribbons of voice and room through the stations, and what the viewers get. */
 
-import type { Levels, StationLevels } from "../api/client";
+import type { InputSettings, Levels, StationLevels } from "../api/client";
 import { readings, SILENCE } from "../live/readings";
 import { colour, FIGURES_FONT, hatch, TEXT_FONT } from "../ui/Picture";
+import { roleColour } from "../ui/roles";
 import { signless } from "../units/format";
 import { BOTTOM_DB, columnX, frameOf, xOf, yOf, type Frame } from "./scale";
-import type { Station } from "./stations";
+import { toViewers, type Station } from "./stations";
 
-export const COLUMNS = ["voice", "game", "music"] as const;
 const FIELDS = [
   "quiet_dbfs",
   "body_low_dbfs",
@@ -164,23 +164,24 @@ function bracket(canvas: CanvasRenderingContext2D, x: number, upper: number, low
 
 function column(
   canvas: CanvasRenderingContext2D,
-  name: (typeof COLUMNS)[number],
+  input: InputSettings,
   x: number,
   levels: Levels,
   frame: Frame,
 ) {
-  const meter = name === "voice" ? "viewers_voice" : name;
+  const meter = toViewers(input.id);
+  const hue = colour(roleColour(input.role));
   const figures: StationLevels | undefined = levels.stations[meter];
-  const standing = levels.standings[name];
+  const standing = levels.standings[input.id];
   if (standing) {
     const { target_peaks_dbfs: target, tolerance_db: tolerance } = standing;
     bracket(canvas, x, yOf(target + tolerance, frame), yOf(target - tolerance, frame));
   }
-  const peaks = eased(`column.${name}`, levels.peaks_dbfs[name]);
+  const peaks = eased(`column.${input.id}`, levels.peaks_dbfs[input.id]);
   if (peaks > BOTTOM_DB) {
-    const low = eased(`column.${name}.low`, figures?.body_low_dbfs ?? peaks - 18);
-    const high = eased(`column.${name}.high`, figures?.body_high_dbfs ?? peaks - 10);
-    canvas.fillStyle = colour(name);
+    const low = eased(`column.${input.id}.low`, figures?.body_low_dbfs ?? peaks - 18);
+    const high = eased(`column.${input.id}.high`, figures?.body_high_dbfs ?? peaks - 10);
+    canvas.fillStyle = hue;
     canvas.globalAlpha = 0.35;
     canvas.fillRect(x - 11, yOf(peaks, frame), 22, yOf(low, frame) - yOf(peaks, frame));
     canvas.globalAlpha = 0.75;
@@ -200,6 +201,7 @@ export function paintLevelPath(
   width: number,
   height: number,
   stations: Station[],
+  columns: InputSettings[],
   isTall: boolean,
 ) {
   const frame = frameOf(width, height, isTall);
@@ -207,7 +209,7 @@ export function paintLevelPath(
   const levels = readings.levels;
   if (!levels) return;
   path(canvas, stations, levels, frame);
-  COLUMNS.forEach((name, i) =>
-    column(canvas, name, columnX(i, COLUMNS.length, frame), levels, frame),
+  columns.forEach((input, i) =>
+    column(canvas, input, columnX(i, columns.length, frame), levels, frame),
   );
 }

@@ -18,7 +18,7 @@ export function frameOf(width: number, height: number, isTall: boolean): Frame {
     top: isTall ? 40 : 20,
     bottom: height - (isTall ? 48 : 26),
     left: 52,
-    split: width - 200,
+    split: width - 236,
   };
 }
 

@@ -1,6 +1,6 @@
 /** The stations of the level path, from the microphone to the viewers, and what is written under each. */
 
-import type { Levels, Rig, Slot } from "../api/client";
+import type { InputSettings, Levels, Rig, Slot } from "../api/client";
 import type { StageReading } from "../live/readings";
 import { decibels, signless } from "../units/format";
 
@@ -19,6 +19,16 @@ export const STAGE_LABELS: Record<Slot["stage"], string> = {
   limiter: "Limiter",
 };
 
+/** Where an input's part of the Viewers feed is measured. */
+export const toViewers = (inputId: string) => `viewers/${inputId}`;
+
+const MOST_COLUMNS = 5;
+
+/** What stands side by side at the right end: the inputs that viewers hear. */
+export function columnsOf(rig: Rig): InputSettings[] {
+  return rig.inputs.filter(({ sends }) => sends.viewers.is_heard).slice(0, MOST_COLUMNS);
+}
+
 export function stationsOf(rig: Rig): Station[] {
   return [
     { meter: "microphone", label: "Microphone", stageId: null },
@@ -27,7 +37,7 @@ export function stationsOf(rig: Rig): Station[] {
       label: STAGE_LABELS[slot.stage],
       stageId: slot.id,
     })),
-    { meter: "viewers_voice", label: "Viewers", stageId: null },
+    { meter: toViewers(rig.chained), label: "Viewers", stageId: null },
   ];
 }
 

@@ -83,12 +83,16 @@ describe("the live link", () => {
     const { connect, setSetting, live } = await load();
     connect();
     newest().open();
-    newest().say({ type: "state", rig: { game: { trim_db: -8 } }, is_engine_running: true });
-    setSetting("game.trim_db", -3);
+    newest().say({
+      type: "state",
+      rig: { targets: { game_clearance_db: 8 } },
+      is_engine_running: true,
+    });
+    setSetting("targets.game_clearance_db", 3);
     expect(newest().sent).toEqual([
-      { type: "set", path: "game.trim_db", value: -3, is_nudge: false },
+      { type: "set", path: "targets.game_clearance_db", value: 3, is_nudge: false },
     ]);
-    expect(live().state?.rig.game.trim_db).toBe(-8);
+    expect(live().state?.rig.targets.game_clearance_db).toBe(8);
     newest().say({ type: "refused", code: "bad_setting", text: "Too loud.", field: "" });
     expect(live().messages.map(({ text }) => text)).toEqual(["Too loud."]);
   });
@@ -111,7 +115,7 @@ describe("the live link", () => {
   it("says so when a change cannot be sent", async () => {
     const { connect, setSetting, live } = await load();
     connect();
-    setSetting("game.trim_db", -3);
+    setSetting("targets.game_clearance_db", 3);
     setSetting("game.trim_db", -4);
     expect(live().messages).toHaveLength(1);
     expect(live().messages[0]?.text).toContain("Not changed");

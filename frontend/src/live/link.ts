@@ -1,6 +1,6 @@
 /** The live link to the server: reconnects by itself, and never shows what the server did not say. */
 
-import { fetchSchema, type FromPage, type FromServer } from "../api/client";
+import { fetchSchema, type FromPage, type FromServer, type Mend } from "../api/client";
 import { readings } from "./readings";
 import { say, useLive } from "./store";
 
@@ -63,7 +63,8 @@ function take(message: FromServer) {
   }
 }
 
-function send(message: FromPage) {
+/** Ask something of the server; what comes of it shows in the next state or levels. */
+export function ask(message: FromPage) {
   if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(message));
   else say("trouble", "Not changed: there is no connection to Goshawk. It is being tried again.");
 }
@@ -76,18 +77,23 @@ export function trySetting(path: string, value: Value) {
   const now = performance.now();
   if (now - lastTry < TRY_EVERY_MS) return;
   lastTry = now;
-  send({ type: "try", path, value });
+  ask({ type: "try", path, value });
 }
 
 /** Change and save a setting. */
 export function setSetting(path: string, value: Value) {
-  send({ type: "set", path, value, is_nudge: false });
+  ask({ type: "set", path, value, is_nudge: false });
 }
 
 /** Change and save by a small step: a run of them is undone at once. */
 export function nudgeSetting(path: string, value: Value) {
-  send({ type: "set", path, value, is_nudge: true });
+  ask({ type: "set", path, value, is_nudge: true });
 }
 
-export const undo = () => send({ type: "undo" });
-export const redo = () => send({ type: "redo" });
+/** Do what mends a finding: several settings as one step. */
+export function mendBy(mend: Mend) {
+  ask({ type: "set_together", changes: mend.changes });
+}
+
+export const undo = () => ask({ type: "undo" });
+export const redo = () => ask({ type: "redo" });

@@ -48,7 +48,9 @@ class ReadingsStore {
   readonly reduction = new Map<string, Ring>();
   readonly isOpen = new Map<string, Ring>();
   stages: Record<string, StageReading> = {};
-  ceiling: StageReading = {};
+  ceilings: Record<string, StageReading> = {};
+  /** Each input's highest peak ahead of its fader, in dBFS. */
+  inputs: Record<string, number> = {};
   levels: Levels | null = null;
   private heardAt = -Infinity;
   private readonly listeners = new Set<() => void>();
@@ -72,7 +74,8 @@ class ReadingsStore {
   takeReadings(readings: Readings) {
     this.takeMoments(readings);
     this.stages = readings.stages as Record<string, StageReading>;
-    this.ceiling = readings.ceiling as StageReading;
+    this.ceilings = readings.ceilings as Record<string, StageReading>;
+    this.inputs = readings.inputs;
     for (const [id, reading] of Object.entries(this.stages)) {
       if (typeof reading.gain_reduction_db === "number") {
         this.ring(this.reduction, id, STAGE_HISTORY, 0).push(reading.gain_reduction_db);
@@ -92,6 +95,11 @@ class ReadingsStore {
   /** Peak of the last 0.1 s at a station; silence while nothing comes. */
   livePeak(station: string): number {
     return this.isStale() ? SILENCE : (this.peak.get(station)?.newest(10) ?? SILENCE);
+  }
+
+  /** Peak of an input ahead of its fader; silence while nothing comes. */
+  inputPeak(id: string): number {
+    return this.isStale() ? SILENCE : (this.inputs[id] ?? SILENCE);
   }
 
   isStale(): boolean {

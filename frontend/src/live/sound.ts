@@ -1,4 +1,4 @@
-/** The sound link: plays what the viewers get, and gives this browser's microphone. */
+/** The sound link: plays what a listener gets, or one input alone, and gives this browser's microphone. */
 
 import { create } from "zustand";
 import { liveAddress } from "./link";
@@ -6,6 +6,8 @@ import { say } from "./store";
 
 type Sound = {
   isListening: boolean;
+  /** As which listener this page hears, or `input:` and the id of one input. */
+  hear: string;
   isMicrophoneOpen: boolean;
   playbackDb: number;
   fillMs: number;
@@ -15,6 +17,7 @@ type Sound = {
 
 export const useSound = create<Sound>(() => ({
   isListening: false,
+  hear: "you",
   isMicrophoneOpen: false,
   playbackDb: -8,
   fillMs: 0,
@@ -74,10 +77,10 @@ function follow() {
 }
 
 function request() {
-  const { isListening, isMicrophoneOpen } = useSound.getState();
+  const { isListening, hear, isMicrophoneOpen } = useSound.getState();
   const microphone =
     isMicrophoneOpen && context ? { rate_hz: context.sampleRate, channels: CHANNELS } : null;
-  socket?.send(JSON.stringify({ listen: isListening, microphone }));
+  socket?.send(JSON.stringify({ listen: isListening, hear, microphone }));
 }
 
 export async function listen() {
@@ -102,6 +105,12 @@ export function stopListening() {
   player?.disconnect();
   player = null;
   follow();
+}
+
+/** Hear as another listener, or one input alone; changes nothing that anyone else hears. */
+export function hearAs(hear: string) {
+  useSound.setState({ hear });
+  if (useSound.getState().isListening) follow();
 }
 
 /** How loud this page plays; changes nothing that anyone else hears. */

@@ -1,24 +1,28 @@
-import { setSetting } from "../live/link";
+import { mendBy, ask } from "../live/link";
 import { useLevels } from "../live/readings";
 import { Button } from "../ui/Button";
 
 /** What is wrong now, each with the one change that mends it. */
 export function Findings() {
-  const findings = useLevels()?.findings ?? [];
-  if (!findings.length) return null;
+  const levels = useLevels();
+  const findings = levels?.findings ?? [];
+  const aside = levels?.findings_aside ?? 0;
+  if (!findings.length && !aside) return null;
   return (
-    <section aria-label="Findings" className="overflow-auto px-[18px] pt-6 text-xs">
-      <h2 className="text-[13px] font-semibold text-voice-strong">
-        {findings.length === 1 ? "1 finding" : `${findings.length} findings`}
-      </h2>
+    <section aria-label="Findings" className="min-h-0 overflow-auto px-[18px] pt-5 text-xs">
+      {findings.length > 0 && (
+        <h2 className="text-[13px] font-semibold text-over-strong">
+          {findings.length === 1 ? "▲ 1 finding" : `▲ ${findings.length} findings`}
+        </h2>
+      )}
       <ul>
-        {findings.map(({ code, text, mend }) => (
-          <li key={code} className="mt-1.5 text-quiet">
-            {text}
+        {findings.map(({ key, title, text, mend }) => (
+          <li key={key} className="mt-1.5 text-quiet" title={text}>
+            {title}
             {mend && (
               <Button
-                className="mt-1.5 w-full bg-panel! px-1! py-1! text-xs! text-text"
-                onClick={() => setSetting(mend.path, mend.value)}
+                className="mt-1 w-full bg-panel! px-1! py-1! text-xs! text-text"
+                onClick={() => mendBy(mend)}
               >
                 {mend.label}
               </Button>
@@ -26,6 +30,15 @@ export function Findings() {
           </li>
         ))}
       </ul>
+      {aside > 0 && (
+        <button
+          type="button"
+          className="mt-2 text-quiet underline hover:text-text"
+          onClick={() => ask({ type: "show_all" })}
+        >
+          {aside} put aside
+        </button>
+      )}
     </section>
   );
 }

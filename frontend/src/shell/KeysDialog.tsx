@@ -6,6 +6,10 @@ import { setSingleKeys, useView } from "../view";
 const KEYS = [
   ["1 2 3", "Wiring, Chain, Balance"],
   ["L", "Say the levels that matter"],
+  ["M", "Mute your voice for everyone, or end it"],
+  ["C, held", "Cough: silent for everyone until you let go"],
+  ["P", "Pause for a break: viewers hear only the music"],
+  ["Y", "Hear as You again"],
   ["B", "Bypass the open stage, or bring it back"],
   ["Ctrl Z, Ctrl Shift Z", "Undo, redo"],
   ["← → ↑ ↓", "On a slider: a step; with Shift a tenth of it"],

@@ -1,11 +1,15 @@
 import { Slider } from "radix-ui";
-import { listen, setPlayback, stopListening, useSound } from "../live/sound";
-import { say } from "../live/store";
+import { hearAs, listen, setPlayback, stopListening, useSound } from "../live/sound";
+import { say, useLive } from "../live/store";
 import { Button } from "../ui/Button";
+import { Select } from "../ui/Select";
 import { signless, spoken } from "../units/format";
 import { openTask, TASKS, useView } from "../view";
 import { Feather } from "./Feather";
 import { Findings } from "./Findings";
+import { FEED_LABELS, FEEDS } from "./reach";
+import { cough, toggleBreak, toggleMute } from "./silence";
+import { Tools } from "./Tools";
 
 export function Rail() {
   const current = useView((view) => view.task);
@@ -32,21 +36,81 @@ export function Rail() {
         ))}
       </nav>
       <Findings />
-      <div className="mt-auto pt-3">
+      <div className="mt-auto flex flex-col gap-3 pt-3">
+        <SilenceBox />
         <ListenBox />
+        <Tools />
       </div>
     </aside>
+  );
+}
+
+/** Mute, break and cough. What they do shows in the lamps. */
+function SilenceBox() {
+  const rig = useLive((live) => live.state?.rig);
+  const isCoughing = useLive((live) => live.state?.is_coughing ?? false);
+  const isMuted = rig?.inputs.find(({ id }) => id === rig.chained)?.is_muted ?? false;
+  const isOnBreak = rig?.is_on_break ?? false;
+  const look = (isOn: boolean) =>
+    `rounded-md! px-1! py-1.5! text-xs! ${isOn ? "bg-over-strong! text-on-over! font-semibold" : "bg-panel!"}`;
+  return (
+    <div className="mx-3.5 grid grid-cols-2 gap-1.5 border-t border-line pt-3">
+      <Button
+        aria-pressed={isMuted}
+        disabled={!rig?.chained}
+        title="Mute your voice for everyone (M)"
+        className={look(isMuted)}
+        onClick={toggleMute}
+      >
+        {isMuted ? "Muted" : "Mute"}
+      </Button>
+      <Button
+        aria-pressed={isOnBreak}
+        title="Viewers hear only the music; the call goes on (P)"
+        className={look(isOnBreak)}
+        onClick={toggleBreak}
+      >
+        {isOnBreak ? "On break" : "Break"}
+      </Button>
+      <Button
+        aria-pressed={isCoughing}
+        title="Silent for everyone while you hold it (C)"
+        className={`col-span-2 ${look(isCoughing)}`}
+        onPointerDown={() => cough(true)}
+        onPointerUp={() => cough(false)}
+        onPointerLeave={() => cough(false)}
+        onKeyDown={(event) => (event.key === " " || event.key === "Enter") && cough(true)}
+        onKeyUp={() => cough(false)}
+        onBlur={() => cough(false)}
+      >
+        {isCoughing ? "Silent …" : "Hold to cough"}
+      </Button>
+    </div>
   );
 }
 
 const LOWEST_DB = -48;
 
 function ListenBox() {
-  const { isListening, playbackDb, fillMs, underruns, overruns } = useSound();
+  const { isListening, hear, playbackDb, fillMs, underruns, overruns } = useSound();
+  const inputs = useLive((live) => live.state?.rig.inputs) ?? [];
+  const alone = inputs.map(({ id, name }) => ({ value: `input:${id}`, label: `${name} alone` }));
+  const isKnown = !hear.startsWith("input:") || alone.some(({ value }) => value === hear);
   const start = () =>
     listen().catch(() => say("trouble", "This browser cannot play sound. Use a newer one."));
   return (
-    <div className="mx-3.5 border-t border-line pt-4">
+    <div className="mx-3.5 border-t border-line pt-2.5">
+      <p className="mb-1 text-xs text-quiet">Hear as</p>
+      <Select
+        label="Hear as"
+        value={isKnown ? hear : "you"}
+        groups={[
+          { options: FEEDS.map((feed) => ({ value: feed, label: FEED_LABELS[feed] })) },
+          { label: "Before anyone hears it", options: alone },
+        ]}
+        onChange={hearAs}
+        className={`mb-1.5 w-full ${hear === "you" ? "bg-panel!" : "text-voice-strong"}`}
+      />
       <Button
         look={isListening ? "main" : "plain"}
         aria-pressed={isListening}

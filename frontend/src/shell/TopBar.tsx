@@ -1,50 +1,33 @@
-import { Keyboard, Moon, Redo2, Sun, Undo2 } from "lucide-react";
 import type { ReactNode } from "react";
+import type { FeedName } from "../api/client";
+import { setSetting } from "../live/link";
 import { useLevels } from "../live/readings";
-import { redo, undo } from "../live/link";
 import { useLive } from "../live/store";
 import { decibels } from "../units/format";
-import { setTheme, useView } from "../view";
-import { forgetColours } from "../ui/Picture";
-import { KeysDialog } from "./KeysDialog";
+import { FEED_LABELS, FEEDS, reachSentence } from "./reach";
 
 export function TopBar() {
   const state = useLive((live) => live.state);
   const levels = useLevels();
+  const delay = levels?.delay_ms.viewers;
   return (
-    <header className="flex min-h-14 items-center gap-5 border-b border-line px-[18px]">
+    <header className="flex min-h-14 items-center gap-4 border-b border-line px-[18px]">
       <div className="min-w-[92px]">
         <h1 className="text-[15px] leading-tight font-semibold">{state?.rig.name ?? "Goshawk"}</h1>
         <SavedLine />
       </div>
-      <Lamp />
-      <div className="flex-1" />
-      <Clearance name="game" />
-      <Clearance name="music" />
-      <Figure label="Delay" title="From the microphone to the viewers: the chain and the ceiling">
-        {levels ? levels.latency_ms.toFixed(1) : "–"}
+      <div role="status" aria-label="Who hears the microphone" className="flex flex-1 gap-1">
+        {FEEDS.map((feed) => (
+          <Lamp key={feed} feed={feed} />
+        ))}
+      </div>
+      <Clearance role="game" />
+      <Clearance role="music" />
+      <Figure label="Delay" title="From the microphone to the viewers; the ledger is in Wiring">
+        {delay === undefined ? "–" : delay.toFixed(delay < 100 ? 1 : 0)}
         <Unit>ms</Unit>
       </Figure>
       <Health />
-      <div className="flex items-center gap-1">
-        <Icon label="Undo" isOff={!state?.can_undo} onClick={undo}>
-          <Undo2 size={17} />
-        </Icon>
-        <Icon label="Redo" isOff={!state?.can_redo} onClick={redo}>
-          <Redo2 size={17} />
-        </Icon>
-        <ThemeSwitch />
-        <KeysDialog>
-          <button
-            type="button"
-            aria-label="Keys"
-            title="Keys"
-            className="rounded p-1.5 hover:bg-raised"
-          >
-            <Keyboard size={17} />
-          </button>
-        </KeysDialog>
-      </div>
     </header>
   );
 }
@@ -57,22 +40,36 @@ function SavedLine() {
   return <p className="text-xs text-quiet">{isSaved ? "saved" : "trying …"}</p>;
 }
 
-/** Whether the microphone reaches the viewers now: measured at the feed, not read off a switch. */
-function Lamp() {
-  const levels = useLevels();
-  const state = useLive((live) => live.state);
-  const isHeard = levels?.voice_reaches_viewers ?? false;
-  const sentence = !levels ? "cannot be told" : isHeard ? "hear you" : "do not hear you";
+/** Whether the microphone reaches a listener now: measured in the feed, not read off a switch. */
+function Lamp({ feed }: { feed: FeedName }) {
+  const reach = useLevels()?.reach[feed];
+  const rig = useLive((live) => live.state?.rig);
+  const isSent = rig?.inputs.find(({ id }) => id === rig.chained)?.sends[feed].is_heard ?? false;
+  const isHeard = reach === "hears";
+  const label = FEED_LABELS[feed];
   return (
-    <p role="status" className="flex items-center gap-2 text-[13px]">
+    <button
+      type="button"
+      aria-pressed={isSent}
+      disabled={!rig?.chained}
+      title={isSent ? `Take your voice off ${label}` : `Send your voice to ${label}`}
+      onClick={() => rig && setSetting(`inputs.${rig.chained}.sends.${feed}.is_heard`, !isSent)}
+      className="flex items-center gap-1.5 rounded-md px-1.5 py-1 text-left text-[13px] leading-tight whitespace-nowrap hover:bg-raised"
+    >
       <span
         aria-hidden
-        className={`size-3 rounded-full ${isHeard ? "bg-voice" : "border-2 border-quiet"}`}
-      />
-      <span className={!levels || isHeard ? "" : "text-quiet"}>
-        <b className={state?.rig.voice.is_muted ? "line-through" : ""}>Viewers</b> {sentence}
+        className={`relative size-3 shrink-0 rounded-full ${
+          isHeard ? "bg-voice" : `border-2 ${reach === "open" ? "border-voice" : "border-quiet"}`
+        }`}
+      >
+        {reach === "closed" && (
+          <span className="absolute top-1/2 -left-1 h-[1.5px] w-4 -rotate-45 bg-quiet" />
+        )}
       </span>
-    </p>
+      <span className={isHeard || reach === "open" ? "" : "text-quiet"}>
+        <b>{label}</b> {reachSentence(feed, reach)}
+      </span>
+    </button>
   );
 }
 
@@ -86,25 +83,32 @@ function Figure({
   children: ReactNode;
 }) {
   return (
-    <div title={title}>
+    <div title={title} className="whitespace-nowrap">
       <p className="text-xs text-quiet">{label}</p>
-      <p className="figures text-[17px] leading-tight font-semibold">{children}</p>
+      <p className="figures text-[16px] leading-tight font-semibold">{children}</p>
     </div>
   );
 }
 
-function Clearance({ name }: { name: "game" | "music" }) {
+/** The least clearance over the inputs of one role. */
+function Clearance({ role }: { role: "game" | "music" }) {
   const levels = useLevels();
-  const wanted = useLive((live) => live.state?.rig.targets[`${name}_clearance_db`]);
-  const standing = levels?.standings[name];
+  const rig = useLive((live) => live.state?.rig);
+  const wanted = rig?.targets[`${role}_clearance_db`];
+  const own = rig?.inputs.filter((input) => input.role === role) ?? [];
+  if (!own.length) return null;
+  const least = own.reduce((a, b) =>
+    (levels?.clearance_db[a.id] ?? Infinity) <= (levels?.clearance_db[b.id] ?? Infinity) ? a : b,
+  );
+  const standing = levels?.standings[least.id];
   const isOff = standing && standing.verdict !== "on target" && standing.verdict !== "waiting";
   return (
-    <Figure label={`Over ${name}`} title={standing?.text}>
+    <Figure label={`Over ${role}`} title={standing?.text}>
       <span className={isOff ? "text-voice-strong" : ""}>
-        {decibels(levels?.clearance_db[name])}
+        {decibels(levels?.clearance_db[least.id])}
         <Unit>dB</Unit>
       </span>
-      <small className="ml-1.5 text-xs font-normal text-quiet">
+      <small className="ml-1 text-xs font-normal text-quiet">
         {isOff ? "wants " : ""}
         {wanted}
       </small>
@@ -135,36 +139,5 @@ function Health() {
 }
 
 function Unit({ children }: { children: string }) {
-  return <small className="ml-1 font-sans text-xs font-normal">{children}</small>;
-}
-
-type IconProps = { label: string; isOff?: boolean; onClick: () => void; children: ReactNode };
-
-function Icon({ label, isOff, onClick, children }: IconProps) {
-  return (
-    <button
-      type="button"
-      aria-label={label}
-      title={label}
-      disabled={isOff}
-      onClick={onClick}
-      className="rounded p-1.5 hover:bg-raised disabled:opacity-40"
-    >
-      {children}
-    </button>
-  );
-}
-
-function ThemeSwitch() {
-  const theme = useView((view) => view.theme);
-  const other = theme === "dusk" ? "daylight" : "dusk";
-  const change = () => {
-    setTheme(other);
-    forgetColours();
-  };
-  return (
-    <Icon label={`Use the ${other} theme`} onClick={change}>
-      {theme === "dusk" ? <Sun size={17} /> : <Moon size={17} />}
-    </Icon>
-  );
+  return <small className="ml-0.5 font-sans text-xs font-normal">{children}</small>;
 }

@@ -1,23 +1,25 @@
-import type { Levels } from "../api/client";
+import type { Levels, Rig } from "../api/client";
+import { reachSentence } from "./reach";
 import { decibels, MINUS } from "../units/format";
 
 const said = (value: number | null | undefined) => decibels(value).replace(MINUS, "minus ");
 
 /** The levels that matter, as a sentence for the ear. */
-export function levelsSentence(levels: Levels | null): string {
-  if (!levels) return "No levels: the engine does not play.";
-  const { voice } = levels.peaks_dbfs;
+export function levelsSentence(levels: Levels | null, rig: Rig | undefined): string {
+  if (!levels || !rig) return "No levels: the engine does not play.";
+  const voice = levels.peaks_dbfs[rig.chained];
   const parts = [
     voice === null || voice === undefined
       ? "Voice: waiting for speech."
-      : `Voice peaks ${said(voice)} decibels, ${levels.standings.voice?.text}.`,
+      : `Voice peaks ${said(voice)} decibels, ${levels.standings[rig.chained]?.text}.`,
   ];
-  for (const name of ["game", "music"] as const) {
-    const clearance = levels.clearance_db[name];
-    if (clearance !== null && clearance !== undefined) {
-      parts.push(`Over ${name} ${said(clearance)} decibels, ${levels.standings[name]?.text}.`);
+  for (const { id, name } of rig.inputs) {
+    const clearance = levels.clearance_db[id];
+    if (clearance !== null && clearance !== undefined && levels.standings[id]) {
+      parts.push(`Over ${name} ${said(clearance)} decibels, ${levels.standings[id]?.text}.`);
     }
   }
-  parts.push(levels.voice_reaches_viewers ? "Viewers hear you." : "Viewers do not hear you.");
+  parts.push(`Viewers ${reachSentence("viewers", levels.reach.viewers)}.`);
+  parts.push(`The call ${reachSentence("call", levels.reach.call)}.`);
   return parts.join(" ");
 }

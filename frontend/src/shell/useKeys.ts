@@ -1,13 +1,18 @@
 import { useEffect } from "react";
 import { redo, setSetting, undo } from "../live/link";
 import { readings } from "../live/readings";
+import { hearAs } from "../live/sound";
 import { useLive } from "../live/store";
 import { openTask, TASKS, useView } from "../view";
 import { levelsSentence } from "./levelsSentence";
+import { cough, toggleBreak, toggleMute } from "./silence";
 import { speak } from "./speak";
 
 function isTyping(event: KeyboardEvent): boolean {
-  return event.target instanceof HTMLInputElement || event.target instanceof HTMLTextAreaElement;
+  const { target } = event;
+  if (target instanceof HTMLInputElement || target instanceof HTMLTextAreaElement) return true;
+  // In an open list letters look for an entry.
+  return target instanceof Element && target.closest('[role="listbox"], [role="menu"]') !== null;
 }
 
 function toggleBypass() {
@@ -16,6 +21,11 @@ function toggleBypass() {
   if (!slot) return;
   setSetting(`chain.${stageId}.is_bypassed`, !slot.is_bypassed);
   speak(`${stageId} ${slot.is_bypassed ? "back in" : "bypassed"}`);
+}
+
+function backToYou() {
+  hearAs("you");
+  speak("Hearing as You");
 }
 
 export function useKeys() {
@@ -33,10 +43,26 @@ export function useKeys() {
       if (event.altKey || !useView.getState().hasSingleKeys) return;
       const task = TASKS[Number(key) - 1];
       if (task) openTask(task);
-      else if (key === "l") speak(levelsSentence(readings.levels));
-      else if (key === "b") toggleBypass();
+      else if (key === "l") {
+        speak(levelsSentence(readings.levels, useLive.getState().state?.rig));
+      } else if (key === "b") toggleBypass();
+      else if (key === "m") toggleMute();
+      else if (key === "p") toggleBreak();
+      else if (key === "c") cough(true);
+      else if (key === "y") backToYou();
     };
+    const onKeyUp = (event: KeyboardEvent) => {
+      if (event.key.toLowerCase() === "c") endCough();
+    };
+    const endCough = () => cough(false);
     window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
+    window.addEventListener("keyup", onKeyUp);
+    // The key may be let go while another window has the keyboard: nobody must stay muted by that.
+    window.addEventListener("blur", endCough);
+    return () => {
+      window.removeEventListener("keydown", onKey);
+      window.removeEventListener("keyup", onKeyUp);
+      window.removeEventListener("blur", endCough);
+    };
   }, []);
 }

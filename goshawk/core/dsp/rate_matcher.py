@@ -21,6 +21,10 @@ LOOP_RAD_PER_S = 0.1
 """The loop's natural frequency, critically damped: it settles within a minute and does not follow the
 coming and going of single pieces."""
 
+FIRST_S = 20.0
+FIRST_LOOP_RAD_PER_S = 0.5
+"""So long after its start the loop is quicker, so that the clocks' difference is known soon."""
+
 MOST_CORRECTION = 0.005
 """A change of speed by half a percent is a twelfth of a semitone, inaudible in speech. Clocks that
 differ by more are not drifting: the rate is another one than was said."""
@@ -142,8 +146,10 @@ class RateMatcher:
         self._age += (self._age_at(at_s) - self._age) * min(1.0, seconds / SMOOTHING_S)
         # The age is the integral of the speed's error, so this is a loop of second order.
         error_s = (self._age - self._target) / SAMPLE_RATE_HZ
-        self._integral = _bounded(self._integral + LOOP_RAD_PER_S**2 * error_s * seconds)
-        self._correction = _bounded(2.0 * LOOP_RAD_PER_S * error_s + self._integral)
+        is_first = self._read < FIRST_S * SAMPLE_RATE_HZ
+        loop = FIRST_LOOP_RAD_PER_S if is_first else LOOP_RAD_PER_S
+        self._integral = _bounded(self._integral + loop**2 * error_s * seconds)
+        self._correction = _bounded(2.0 * loop * error_s + self._integral)
         size = len(self._ring)
         start = self._read % size
         until_end = min(frames, size - start)

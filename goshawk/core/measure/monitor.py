@@ -12,9 +12,15 @@ from numpy.typing import NDArray
 
 from goshawk.core.graph.mixer import MICROPHONE, feed_station, to_viewers
 from goshawk.core.measure import loudness
-from goshawk.core.measure.clearance import background_peaks_dbfs, clearance_db, voice_peaks_dbfs
+from goshawk.core.measure.clearance import (
+    PLAYING_DBFS,
+    background_peaks_dbfs,
+    clearance_db,
+    voice_peaks_dbfs,
+)
 from goshawk.core.measure.levels import (
     MOMENT_MS,
+    PAUSE,
     SPEECH,
     StationLevels,
     moments_in_db,
@@ -114,9 +120,16 @@ class Monitor:
         levels: Floats = self._moments[self._stations.index(station)]
         return levels
 
-    def stations(self) -> dict[str, StationLevels]:
-        """Levels at every station over the window."""
-        return {name: station_levels(self._of(name), self._activity) for name in self._stations}
+    def stations(self, chained: str) -> dict[str, StationLevels]:
+        """Levels at every station over the window. What an input other than the voice of the chain
+        brings to the viewers is measured while it plays, not while the voice speaks."""
+        found = {}
+        for name in self._stations:
+            levels, activity = self._of(name), self._activity
+            if name.startswith(to_viewers("")) and name != to_viewers(chained):
+                activity = np.where(levels[:, 1] > PLAYING_DBFS, SPEECH, PAUSE).astype(np.int8)
+            found[name] = station_levels(levels, activity)
+        return found
 
     def microphone(self) -> tuple[Floats, NDArray[np.int8]]:
         """The microphone's 10 ms peaks in dBFS over the window, and their activity."""

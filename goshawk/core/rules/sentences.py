@@ -21,8 +21,6 @@ def _with_level(one: InputSettings, feed: FeedName) -> str:
     said = one.name
     if send.level_db:
         said += f" at {minus(send.level_db, 1).removesuffix('.0')} dB"
-    if send.tap == "before_fader":
-        said += " ahead of its fader"
     if one.is_muted:
         said += " (muted)"
     return said
@@ -42,7 +40,11 @@ def feed_sentence(rig: Rig, feed: FeedName) -> str:
         return f"Break: viewers hear {music} until you end it."
     if not heard:
         return f"{who} {hears} nothing."
-    said = f"{who} {hears} {_listed([_with_level(one, feed) for one in heard])}."
+    raw = [one.name for one in heard if one.sends.to(feed).tap == "before_fader"]
+    said = f"{who} {hears} {_listed([_with_level(one, feed) for one in heard])}"
+    if raw:
+        said += f", {'all' if len(raw) == len(heard) else _listed(raw)} ahead of the fader"
+    said += "."
     if not_heard and feed in ("viewers", "you"):
         they = "They" if feed == "viewers" else "You"
         said += f" {they} {hears_not} {_listed(not_heard)}."

@@ -1,0 +1,65 @@
+/** Undo, redo, theme and keys: small and always at hand. */
+
+import { Keyboard, Moon, Redo2, Sun, Undo2 } from "lucide-react";
+import type { ReactNode } from "react";
+import { redo, undo } from "../live/link";
+import { useLive } from "../live/store";
+import { forgetColours } from "../ui/Picture";
+import { setTheme, useView } from "../view";
+import { KeysDialog } from "./KeysDialog";
+
+export function Tools() {
+  const state = useLive((live) => live.state);
+  return (
+    <div className="flex items-center justify-between px-2.5">
+      <Icon label="Undo" isOff={!state?.can_undo} onClick={undo}>
+        <Undo2 size={16} />
+      </Icon>
+      <Icon label="Redo" isOff={!state?.can_redo} onClick={redo}>
+        <Redo2 size={16} />
+      </Icon>
+      <ThemeSwitch />
+      <KeysDialog>
+        <button
+          type="button"
+          aria-label="Keys"
+          title="Keys"
+          className="rounded p-1.5 hover:bg-raised"
+        >
+          <Keyboard size={16} />
+        </button>
+      </KeysDialog>
+    </div>
+  );
+}
+
+type IconProps = { label: string; isOff?: boolean; onClick: () => void; children: ReactNode };
+
+function Icon({ label, isOff, onClick, children }: IconProps) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      title={label}
+      disabled={isOff}
+      onClick={onClick}
+      className="rounded p-1.5 hover:bg-raised disabled:opacity-40"
+    >
+      {children}
+    </button>
+  );
+}
+
+function ThemeSwitch() {
+  const theme = useView((view) => view.theme);
+  const other = theme === "dusk" ? "daylight" : "dusk";
+  const change = () => {
+    setTheme(other);
+    forgetColours();
+  };
+  return (
+    <Icon label={`Use the ${other} theme`} onClick={change}>
+      {theme === "dusk" ? <Sun size={16} /> : <Moon size={16} />}
+    </Icon>
+  );
+}

@@ -1,0 +1,32 @@
+/** A level as a bar of one hue: what is over is vermilion and marked. */
+
+const LOWEST_DBFS = -72;
+const OVER_DBFS = -0.1;
+
+const shareOf = (dbfs: number) =>
+  Math.max(0, Math.min(1, (dbfs - LOWEST_DBFS) / -LOWEST_DBFS)) * 100;
+
+type Props = { dbfs: number; colour: string; label: string; className?: string };
+
+export function LevelBar({ dbfs, colour, label, className = "h-2.5" }: Props) {
+  const isOver = dbfs >= OVER_DBFS;
+  return (
+    <span
+      role="meter"
+      aria-label={label}
+      aria-valuemin={LOWEST_DBFS}
+      aria-valuemax={0}
+      aria-valuenow={Math.max(LOWEST_DBFS, Math.min(0, Math.round(dbfs)))}
+      aria-valuetext={dbfs <= LOWEST_DBFS ? "silent" : `${Math.round(dbfs)} dBFS`}
+      className={`relative block overflow-hidden rounded-full bg-line/60 ${className}`}
+    >
+      <span
+        className="absolute inset-y-0 left-0 rounded-full"
+        style={{
+          width: `${shareOf(dbfs)}%`,
+          background: isOver ? "var(--over)" : colour,
+        }}
+      />
+    </span>
+  );
+}

@@ -1,0 +1,169 @@
+import { useState } from "react";
+import type { BufferTrial, FeedName } from "../api/client";
+import { ask, setSetting } from "../live/link";
+import { useLevels } from "../live/readings";
+import { useLive } from "../live/store";
+import { FEED_LABELS, FEEDS } from "../shell/reach";
+import { Button } from "../ui/Button";
+import { Choice } from "../ui/Choice";
+import { Panel } from "../ui/Panel";
+import { Progress } from "../ui/Progress";
+import { Setting, useSetting } from "../ui/Setting";
+import { LedgerPanel } from "./LedgerPanel";
+
+/** The delay to every listener, the offset of the picture, and the buffer. */
+export function DelayView() {
+  const [feed, setFeed] = useState<FeedName>("viewers");
+  return (
+    <div className="flex gap-3.5">
+      <div className="flex min-w-0 flex-1 flex-col gap-3">
+        <BufferPanel />
+        <Panel>
+          <h3 className="font-semibold">Voice and picture</h3>
+          <p className="mb-2 text-[13px] text-quiet">
+            Say here by how much your broadcast program delays the picture: Goshawk tells you when
+            lips and voice come more than 125 ms apart, or 45 ms the other way.
+          </p>
+          <div className="max-w-[420px]">
+            <Setting path="picture_delay_ms" />
+            <Setting
+              path="feeds.viewers.delay_ms"
+              label="Delay of the Viewers feed"
+              shortLabel="Sound waits, for viewers"
+            />
+          </div>
+        </Panel>
+      </div>
+      <div className="flex w-[340px] shrink-0 flex-col gap-3">
+        <Choice
+          label="Delay to"
+          value={feed}
+          options={FEEDS.map((name) => ({ value: name, label: FEED_LABELS[name] }))}
+          onChange={(name) => setFeed(name as FeedName)}
+        />
+        <LedgerPanel feed={feed} />
+        <AllDelays />
+      </div>
+    </div>
+  );
+}
+
+function AllDelays() {
+  const levels = useLevels();
+  return (
+    <Panel>
+      <table className="w-full text-[13px]">
+        <caption className="mb-1 text-left font-semibold">To every listener, ms</caption>
+        <thead>
+          <tr className="text-xs text-quiet">
+            <th scope="col" className="text-left font-normal">
+              listener
+            </th>
+            <th scope="col" className="text-right font-normal">
+              computed
+            </th>
+            <th scope="col" className="text-right font-normal">
+              measured
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {FEEDS.map((feed) => {
+            const measured = levels?.measured_delay_ms?.[feed];
+            return (
+              <tr key={feed}>
+                <th scope="row" className="text-left font-normal">
+                  {FEED_LABELS[feed]}
+                </th>
+                <td className="figures text-right">{levels?.delay_ms[feed]?.toFixed(1)}</td>
+                <td className="figures text-right">
+                  {measured === null || measured === undefined ? "–" : measured.toFixed(1)}
+                </td>
+              </tr>
+            );
+          })}
+        </tbody>
+      </table>
+    </Panel>
+  );
+}
+
+function BufferPanel() {
+  const setting = useSetting("block_frames");
+  const search = useLive((live) => live.state?.buffer_search);
+  if (!setting || !search) return null;
+  const { advice } = search;
+  return (
+    <Panel>
+      <h3 className="font-semibold">Buffer</h3>
+      <p className="mb-2 text-[13px] text-quiet">{setting.info.help}</p>
+      <div className="flex items-center gap-3">
+        <Choice
+          label="Buffer in frames"
+          value={String(setting.value)}
+          options={setting.info.options.map((frames) => ({
+            value: String(frames),
+            label: String(frames),
+          }))}
+          onChange={(frames) => setSetting("block_frames", Number(frames))}
+        />
+        {search.is_running ? (
+          <Button onClick={() => ask({ type: "find_buffer", is_on: false })}>Stop</Button>
+        ) : (
+          <Button look="main" onClick={() => ask({ type: "find_buffer", is_on: true })}>
+            Find the smallest that holds
+          </Button>
+        )}
+      </div>
+      {search.is_running && (
+        <div className="mt-3 flex items-center gap-3 text-[13px]">
+          <Progress label="Search" share={search.progress} />
+          trying {search.trying} frames: it may crackle
+        </div>
+      )}
+      {search.was_cancelled && (
+        <p className="mt-3 text-[13px]">Stopped. The buffer is as it was.</p>
+      )}
+      {search.trials.length > 0 && <Trials trials={search.trials} />}
+      {advice && (
+        <div role="status" className="mt-2 flex items-center gap-3 text-[13px]">
+          <p>{advice.text}</p>
+          {advice.block_frames !== setting.value && (
+            <Button
+              look="main"
+              className="ml-auto shrink-0"
+              onClick={() => setSetting("block_frames", advice.block_frames)}
+            >
+              Use {advice.block_frames}
+            </Button>
+          )}
+        </div>
+      )}
+    </Panel>
+  );
+}
+
+/** Of each size the slowest block's share of its time, and how many came late. */
+function Trials({ trials }: { trials: BufferTrial[] }) {
+  return (
+    <ul className="mt-3 flex flex-col gap-1 text-[13px]" aria-label="Sizes tried">
+      {trials.map(({ block_frames, late_blocks, slowest_share }) => (
+        <li key={block_frames} className="flex items-center gap-3">
+          <span className="figures w-12 text-right">{block_frames}</span>
+          <span aria-hidden className="relative h-3 w-60 overflow-hidden rounded bg-line/60">
+            <span
+              className={`absolute inset-y-0 left-0 ${late_blocks ? "bg-over" : "bg-voice"}`}
+              style={{ width: `${Math.min(100, slowest_share * 100)}%` }}
+            />
+            <span className="absolute inset-y-0 left-4/5 w-px bg-text" />
+          </span>
+          <span className={late_blocks ? "text-over-strong" : ""}>
+            {late_blocks
+              ? `▲ ${late_blocks} late`
+              : `slowest ${(slowest_share * 100).toFixed(0)} %`}
+          </span>
+        </li>
+      ))}
+    </ul>
+  );
+}

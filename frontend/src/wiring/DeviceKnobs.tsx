@@ -1,0 +1,181 @@
+import { useRef, useState } from "react";
+import { removeSoundFile, replaySoundFile, uploadSoundFile } from "../api/client";
+import { setSetting } from "../live/link";
+import { closeMicrophone, openMicrophone, useSound } from "../live/sound";
+import { say, useLive } from "../live/store";
+import { Button } from "../ui/Button";
+import { Choice } from "../ui/Choice";
+import { Progress } from "../ui/Progress";
+import { Setting } from "../ui/Setting";
+import { Toggle } from "../ui/Toggle";
+
+const PERFORMANCES = [
+  { value: "silent", label: "be silent" },
+  { value: "murmur", label: "murmur" },
+  { value: "talk", label: "talk" },
+  { value: "laugh", label: "laugh out loud" },
+  { value: "type", label: "type" },
+];
+
+/** The knobs of a device itself, as far as they can be turned from here. */
+export function DeviceKnobs({ id }: { id: string }) {
+  switch (id) {
+    case "attic":
+      return <AtticKnobs />;
+    case "browser":
+      return <BrowserKnobs />;
+    case "file":
+      return <FileKnobs />;
+    case "player":
+      return <Setting path="devices.player.volume_db" colour="var(--music)" />;
+    case "call":
+      return (
+        <>
+          <Toggle path="devices.call_service.is_talking" />
+          <Toggle path="devices.call_service.has_gain_control" />
+          <Toggle path="devices.call_service.has_suppression" />
+          <Toggle path="devices.call_service.sends_back" />
+        </>
+      );
+    default:
+      return (
+        <p className="text-[13px] text-quiet">It has no knobs that can be turned from here.</p>
+      );
+  }
+}
+
+function AtticKnobs() {
+  const performance = useLive((live) => live.state?.rig.devices.attic.performance) ?? "talk";
+  return (
+    <div className="max-w-[460px]">
+      <p className="mb-3 text-[13px] text-quiet">
+        A made-up storyteller in an attic with rain on the skylight, a dehumidifier and a loud
+        keyboard. Ask her to:
+      </p>
+      <Choice
+        label="The stand-in should"
+        value={performance}
+        options={PERFORMANCES}
+        onChange={(value) => setSetting("devices.attic.performance", value)}
+      />
+      <div className="mt-3">
+        <Setting path="devices.attic.preamp_gain_db" />
+        <Setting path="devices.loudspeakers.leak_db" />
+      </div>
+    </div>
+  );
+}
+
+function BrowserKnobs() {
+  const isOpen = useSound((sound) => sound.isMicrophoneOpen);
+  return (
+    <div className="max-w-[460px]">
+      <p className="mb-3 text-[13px] text-quiet">
+        The browser's own echo cancellation, noise suppression and automatic gain are switched off,
+        so that your voice is treated once, here. Wear headphones if you listen.
+      </p>
+      {isOpen ? (
+        <Button aria-pressed onClick={closeMicrophone}>
+          Close the microphone
+        </Button>
+      ) : (
+        <Button look="main" onClick={() => void openMicrophone()}>
+          Open this browser's microphone
+        </Button>
+      )}
+    </div>
+  );
+}
+
+function FileKnobs() {
+  const files = useLive((live) => live.state?.sound_files) ?? [];
+  const chosen = useLive((live) => live.state?.rig.devices.file.file_id);
+  const [progress, setProgress] = useState<number | null>(null);
+  const picker = useRef<HTMLInputElement>(null);
+
+  const give = async (file: File | undefined) => {
+    if (!file) return;
+    setProgress(0);
+    try {
+      const kept = await uploadSoundFile(file, setProgress);
+      setSetting("devices.file.file_id", kept.id);
+    } catch (error) {
+      say("trouble", error instanceof Error ? error.message : "The file was refused.");
+    }
+    setProgress(null);
+  };
+
+  return (
+    <div
+      onDragOver={(event) => event.preventDefault()}
+      onDrop={(event) => {
+        event.preventDefault();
+        void give(event.dataTransfer.files[0]);
+      }}
+    >
+      <div className="flex items-center gap-3">
+        <Button look="main" disabled={progress !== null} onClick={() => picker.current?.click()}>
+          Choose a file …
+        </Button>
+        <span className="text-[13px] text-quiet">
+          WAV, FLAC or OGG, up to 30 minutes, or drop one here
+        </span>
+        <input
+          ref={picker}
+          type="file"
+          aria-label="Sound file"
+          accept=".wav,.flac,.ogg,.oga,audio/*"
+          className="sr-only"
+          tabIndex={-1}
+          onChange={(event) => {
+            void give(event.target.files?.[0]);
+            event.target.value = "";
+          }}
+        />
+      </div>
+      {progress !== null && (
+        <div className="mt-3 flex items-center gap-3 text-[13px]">
+          <Progress label="Upload" share={progress} />
+          {progress < 1 ? "sending …" : "reading and checking …"}
+        </div>
+      )}
+      <div className="mt-3 max-w-[240px]">
+        <Toggle path="devices.file.is_looped" />
+      </div>
+      {files.length === 0 ? (
+        <p className="mt-2 text-[13px] text-quiet">No file yet.</p>
+      ) : (
+        <ul aria-label="Sound files" className="mt-2">
+          {files.map((file) => (
+            <li key={file.id} className="flex items-center gap-3 border-t border-line py-1.5">
+              <Button
+                look={file.id === chosen ? "main" : "plain"}
+                aria-pressed={file.id === chosen}
+                className="py-1!"
+                onClick={() => setSetting("devices.file.file_id", file.id)}
+              >
+                {file.id === chosen ? "Playing" : "Play"}
+              </Button>
+              <span className="min-w-0 flex-1 truncate text-[13px]">{file.name}</span>
+              <span className="figures text-xs text-quiet">{file.duration_s.toFixed(1)} s</span>
+              {file.id === chosen && (
+                <Button className="py-1!" onClick={() => void replaySoundFile()}>
+                  From the start
+                </Button>
+              )}
+              <Button
+                className="py-1!"
+                aria-label={`Remove ${file.name}`}
+                onClick={() =>
+                  removeSoundFile(file.id).catch((error: Error) => say("trouble", error.message))
+                }
+              >
+                Remove
+              </Button>
+            </li>
+          ))}
+        </ul>
+      )}
+    </div>
+  );
+}

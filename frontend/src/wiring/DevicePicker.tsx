@@ -1,0 +1,68 @@
+import { RadioGroup } from "radix-ui";
+import { useEffect } from "react";
+import type { InputSettings } from "../api/client";
+import { ask, setSetting } from "../live/link";
+import { useLevels } from "../live/readings";
+import { useLive } from "../live/store";
+import { LevelBar } from "../ui/LevelBar";
+
+/** While this is shown, devices that nobody uses run too, so that their levels can be seen. */
+export function useDevicesWatched() {
+  const isOpen = useLive((live) => live.status === "open");
+  useEffect(() => {
+    if (!isOpen) return;
+    ask({ type: "watch_devices", is_on: true });
+    return () => ask({ type: "watch_devices", is_on: false });
+  }, [isOpen]);
+}
+
+/** Every device with its level now: one sees which one is the microphone before choosing it. */
+export function DevicePicker({ input }: { input: InputSettings }) {
+  useDevicesWatched();
+  const devices = useLive((live) => live.known?.devices) ?? [];
+  const statuses = useLevels()?.devices ?? {};
+  const path = `inputs.${input.id}.device`;
+  return (
+    <RadioGroup.Root
+      aria-label="Device"
+      value={input.device}
+      onValueChange={(device) => setSetting(path, device)}
+      className="flex flex-col gap-0.5"
+    >
+      {devices.map(({ id, label, channels }) => {
+        const status = statuses[id];
+        const peaks = (status?.peaks_dbfs ?? []).slice(0, channels);
+        const isGone = status && status.state !== "playing";
+        return (
+          <RadioGroup.Item
+            key={id}
+            value={id}
+            className="flex items-center gap-2 rounded-md px-2 py-1 text-left hover:bg-raised data-[state=checked]:bg-raised data-[state=checked]:font-semibold"
+          >
+            <span
+              aria-hidden
+              className={`size-2.5 shrink-0 rounded-full border-2 ${
+                id === input.device ? "border-voice bg-voice" : "border-quiet"
+              }`}
+            />
+            <span className="min-w-0 flex-1">
+              <span className="block truncate">{label}</span>
+              {isGone && <span className="block text-xs text-quiet">{status.state}</span>}
+            </span>
+            <span className="w-16">
+              {peaks.map((peak, channel) => (
+                <LevelBar
+                  key={channel}
+                  dbfs={peak}
+                  colour="var(--voice)"
+                  label={`${label}, ${channels === 1 ? "its channel" : channel ? "right" : "left"}`}
+                  className="my-0.5 h-1.5"
+                />
+              ))}
+            </span>
+          </RadioGroup.Item>
+        );
+      })}
+    </RadioGroup.Root>
+  );
+}

@@ -1,0 +1,139 @@
+import type { DeviceInfo, DeviceStatus } from "../api/client";
+import { useLevels } from "../live/readings";
+import { useLive } from "../live/store";
+import { LevelBar } from "../ui/LevelBar";
+import { Panel } from "../ui/Panel";
+import { signless } from "../units/format";
+import { openDevice, useView } from "../view";
+import { useDevicesWatched } from "./DevicePicker";
+import { DeviceKnobs } from "./DeviceKnobs";
+import { FaultPanel } from "./FaultPanel";
+
+/** Every device with its rate, clock and buffer; the chosen one's own knobs beside it. */
+export function DevicesView() {
+  useDevicesWatched();
+  const devices = useLive((live) => live.known?.devices) ?? [];
+  const levels = useLevels();
+  const chosen = useView((view) => view.deviceId);
+  const device = devices.find(({ id }) => id === chosen) ?? devices[0];
+  return (
+    <div className="flex gap-3.5">
+      <Panel className="flex-1">
+        <table className="w-full text-[13px]">
+          <caption className="sr-only">Devices, with rate, clock and buffer</caption>
+          <thead>
+            <tr className="text-left text-xs text-quiet">
+              <th scope="col" className="pb-1 pl-2 font-normal">
+                device
+              </th>
+              <th scope="col" className="font-normal">
+                level
+              </th>
+              <th scope="col" className="font-normal">
+                used by
+              </th>
+              <th scope="col" className="text-right font-normal">
+                rate
+              </th>
+              <th scope="col" className="text-right font-normal">
+                clock
+              </th>
+              <th scope="col" className="text-right font-normal">
+                waiting
+              </th>
+              <th scope="col" className="pr-2 text-right font-normal">
+                dropouts
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {devices.map((info) => (
+              <DeviceRow
+                key={info.id}
+                info={info}
+                status={levels?.devices[info.id]}
+                isChosen={info.id === device?.id}
+              />
+            ))}
+          </tbody>
+        </table>
+        <p className="mt-2 border-t border-line pt-2 text-xs text-quiet">
+          The broadcast encoder has had {levels?.encoder_gaps ?? 0}{" "}
+          {levels?.encoder_gaps === 1 ? "gap" : "gaps"}. Everything runs at 48 kHz inside; other
+          rates and wandering clocks are followed, and said here.
+        </p>
+      </Panel>
+      <div className="flex w-[330px] shrink-0 flex-col gap-3">
+        {device && (
+          <>
+            <Panel>
+              <h3 className="font-semibold">{device.label}</h3>
+              <p className="mb-2 text-xs text-quiet">{device.help}</p>
+              <DeviceKnobs id={device.id} />
+            </Panel>
+            {device.id !== "browser" && <FaultPanel key={device.id} device={device} />}
+          </>
+        )}
+      </div>
+    </div>
+  );
+}
+
+type RowProps = { info: DeviceInfo; status?: DeviceStatus; isChosen: boolean };
+
+function DeviceRow({ info, status, isChosen }: RowProps) {
+  const inputs = useLive((live) => live.state?.rig.inputs) ?? [];
+  const users = inputs.filter(({ device }) => device === info.id).map(({ name }) => name);
+  const isGone = status && status.state !== "playing";
+  const rate = status?.counted_rate_hz ?? status?.rate_hz;
+  return (
+    <tr className={isChosen ? "*:bg-raised" : ""}>
+      <th scope="row" className="rounded-l-md p-0 text-left font-normal">
+        <button
+          type="button"
+          aria-pressed={isChosen}
+          onClick={() => openDevice(info.id)}
+          className="block w-full py-1.5 pl-2 text-left hover:underline"
+        >
+          {info.label}
+          {isGone && (
+            <span className={`block text-xs ${users.length ? "text-over-strong" : "text-quiet"}`}>
+              {users.length > 0 && "▲ "}
+              {status.state}
+            </span>
+          )}
+        </button>
+      </th>
+      <td className="w-20 pr-3">
+        {(status?.peaks_dbfs ?? []).slice(0, info.channels).map((peak, channel) => (
+          <LevelBar
+            key={channel}
+            dbfs={peak}
+            colour="var(--voice)"
+            label={`${info.label}, channel ${channel + 1}`}
+            className="my-0.5 h-1.5"
+          />
+        ))}
+      </td>
+      <td className="max-w-28 truncate text-quiet">{users.join(", ") || "–"}</td>
+      <td
+        className={`figures text-right text-xs ${rate === 48000 ? "" : "text-voice-strong"}`}
+        title={status?.counted_rate_hz ? `It says ${status.rate_hz} Hz` : undefined}
+      >
+        {status?.counted_rate_hz && "▲ "}
+        {rate ? `${rate / 1000} kHz` : "–"}
+      </td>
+      <td className="figures text-right text-xs">
+        {status ? `${signless(status.clock_ppm, 0)} ppm` : "–"}
+      </td>
+      <td className="figures text-right text-xs">
+        {status?.fill_ms ? `${status.fill_ms.toFixed(0)} ms` : "–"}
+      </td>
+      <td
+        className={`figures rounded-r-md pr-2 text-right text-xs ${status?.recent_dropouts ? "text-over-strong" : ""}`}
+      >
+        {status ? status.dropouts : "–"}
+      </td>
+    </tr>
+  );
+}

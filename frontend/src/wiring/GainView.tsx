@@ -1,0 +1,169 @@
+import { useCallback } from "react";
+import type { GainAdvice } from "../api/client";
+import { ask, mendBy } from "../live/link";
+import { readings, useLevels } from "../live/readings";
+import { Button } from "../ui/Button";
+import { Panel } from "../ui/Panel";
+import { Progress } from "../ui/Progress";
+import { colour, FIGURES_FONT, Picture, TEXT_FONT } from "../ui/Picture";
+import { decibels, signless } from "../units/format";
+import { FindingCards } from "./FindingCards";
+
+const LOWEST = -60;
+const TOP = 22;
+const BOTTOM = 52;
+
+/** How far to turn the preamp: usual peaks against the zone in which they should land. */
+function LandingPicture() {
+  const paint = useCallback((canvas: CanvasRenderingContext2D, width: number) => {
+    const advice = readings.levels?.gain;
+    if (!advice) return;
+    const x = (db: number) => 14 + ((Math.max(LOWEST, db) - LOWEST) / -LOWEST) * (width - 28);
+    canvas.fillStyle = colour("raised");
+    canvas.fillRect(x(LOWEST), TOP, x(0) - x(LOWEST), BOTTOM - TOP);
+    canvas.fillStyle = colour("voice");
+    canvas.globalAlpha = 0.3;
+    const low = x(advice.landing_low_dbfs);
+    const high = x(advice.landing_high_dbfs);
+    canvas.fillRect(low, TOP, high - low, BOTTOM - TOP);
+    canvas.globalAlpha = 1;
+    canvas.font = TEXT_FONT;
+    canvas.textAlign = "center";
+    canvas.textBaseline = "bottom";
+    canvas.fillStyle = colour("voice-strong");
+    canvas.fillText("land here", (low + high) / 2, TOP - 4);
+    canvas.fillStyle = colour("quiet");
+    canvas.textAlign = "left";
+    canvas.fillText("a shout", x(advice.loudest_dbfs) - 24, TOP - 4);
+    canvas.setLineDash([4, 3]);
+    canvas.strokeStyle = colour("quiet");
+    canvas.beginPath();
+    canvas.moveTo(x(advice.loudest_dbfs), TOP);
+    canvas.lineTo(x(advice.loudest_dbfs), BOTTOM);
+    canvas.stroke();
+    canvas.setLineDash([]);
+    canvas.font = FIGURES_FONT;
+    canvas.textAlign = "center";
+    canvas.textBaseline = "top";
+    for (let db = LOWEST; db <= 0; db += 12) canvas.fillText(signless(db, 0), x(db), BOTTOM + 5);
+    if (advice.usual_peaks_dbfs !== null) {
+      const usual = x(Math.min(0, advice.usual_peaks_dbfs));
+      canvas.fillStyle = colour(advice.is_clipping ? "over" : "voice");
+      canvas.fillRect(usual - 2, TOP - 2, 4, BOTTOM - TOP + 4);
+    }
+    const live = readings.livePeak("microphone");
+    if (live > LOWEST) {
+      canvas.fillStyle = colour("text");
+      canvas.fillRect(x(live) - 1, TOP + 8, 2, BOTTOM - TOP - 16);
+    }
+  }, []);
+
+  return (
+    <Picture
+      paint={paint}
+      label="Usual peaks at the microphone against the zone in which they should land"
+      className="mt-1 h-[70px] w-full"
+    />
+  );
+}
+
+/** The guided minute, what it found, and what arrives now. */
+export function GainView() {
+  const levels = useLevels();
+  const minute = levels?.gain_minute;
+  const advice = minute?.result ?? levels?.gain;
+  return (
+    <div className="flex gap-3.5">
+      <Panel className="flex-1">
+        <h3 className="font-semibold">A minute for the microphone's gain</h3>
+        <p className="text-[13px] text-quiet">
+          Talk as you do on air, at your usual distance, and laugh once. Goshawk listens to{" "}
+          {minute?.wanted_speech_s ?? 20} seconds of speech and says how far to turn the preamp.
+        </p>
+        <LandingPicture />
+        <Minute />
+        {!minute?.is_running && <Advice advice={advice} />}
+      </Panel>
+      <div className="flex w-[320px] shrink-0 flex-col gap-3">
+        <Arriving />
+        <FindingCards
+          findings={(levels?.findings ?? []).filter(({ code }) => MICROPHONE_CODES.has(code))}
+        />
+      </div>
+    </div>
+  );
+}
+
+const MICROPHONE_CODES = new Set([
+  "microphone_clips",
+  "microphone_in_one_ear",
+  "opposite_polarity",
+  "flat_tops",
+  "constant_offset",
+  "hum",
+  "device_gone",
+]);
+
+function Minute() {
+  const minute = useLevels()?.gain_minute;
+  if (!minute) return null;
+  if (!minute.is_running) {
+    return (
+      <Button
+        look="main"
+        className="my-2"
+        onClick={() => ask({ type: "measure_gain", is_on: true })}
+      >
+        {minute.result ? "Again" : "Start the minute"}
+      </Button>
+    );
+  }
+  return (
+    <div className="my-2 flex items-center gap-3 text-[13px]">
+      <Progress label="Speech heard" share={minute.speech_s / minute.wanted_speech_s} />
+      <span className="figures">
+        {minute.speech_s.toFixed(0)} of {minute.wanted_speech_s} s of speech
+      </span>
+      <span className="text-quiet">
+        {Math.max(0, minute.longest_s - minute.elapsed_s).toFixed(0)} s left
+      </span>
+      <Button onClick={() => ask({ type: "measure_gain", is_on: false })}>Stop</Button>
+    </div>
+  );
+}
+
+function Advice({ advice }: { advice: GainAdvice | undefined }) {
+  const mend = advice?.mend;
+  return (
+    <div role="status" className="flex items-center gap-3 text-[15px]">
+      <p className={advice?.is_clipping ? "text-over-strong" : ""}>
+        {advice?.is_clipping && "▲ "}
+        {advice?.text ?? "–"}
+      </p>
+      {mend && (
+        <Button look="main" className="ml-auto" onClick={() => mendBy(mend)}>
+          {mend.label}
+        </Button>
+      )}
+    </div>
+  );
+}
+
+/** What comes from the microphone now, whatever it is. */
+function Arriving() {
+  const levels = useLevels();
+  const microphone = levels?.stations.microphone;
+  return (
+    <Panel>
+      <h3 className="font-semibold">What arrives</h3>
+      <dl className="mt-1 grid grid-cols-[1fr_auto] gap-y-0.5 text-[13px]">
+        <dt className="text-quiet">Speech peaks</dt>
+        <dd className="figures">{decibels(microphone?.peaks_dbfs)} dBFS</dd>
+        <dt className="text-quiet">Highest peak</dt>
+        <dd className="figures">{decibels(microphone?.highest_peak_dbfs)} dBFS</dd>
+        <dt className="text-quiet">Noise in pauses</dt>
+        <dd className="figures">{decibels(microphone?.noise_floor_dbfs)} dBFS</dd>
+      </dl>
+    </Panel>
+  );
+}

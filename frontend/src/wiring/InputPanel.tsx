@@ -1,0 +1,128 @@
+import { ArrowDown, ArrowUp, Trash2, X } from "lucide-react";
+import { useState } from "react";
+import type { InputSettings, Role } from "../api/client";
+import { ask, setSetting } from "../live/link";
+import { useLive } from "../live/store";
+import { Button } from "../ui/Button";
+import { Choice } from "../ui/Choice";
+import { ROLE_LABELS, ROLES } from "../ui/roles";
+import { Select } from "../ui/Select";
+import { Toggle } from "../ui/Toggle";
+import { openInput } from "../view";
+import { DevicePicker } from "./DevicePicker";
+
+const CHANNELS = [
+  { value: "left", label: "left" },
+  { value: "right", label: "right" },
+  { value: "sum", label: "sum" },
+  { value: "stereo", label: "stereo" },
+];
+
+/** One input: its name, what it is, and where its sound comes from. */
+export function InputPanel({ input }: { input: InputSettings }) {
+  const chained = useLive((live) => live.state?.rig.chained);
+  const path = `inputs.${input.id}`;
+  const isChained = chained === input.id;
+  return (
+    <section aria-label={`Input ${input.name}`} className="rounded-lg bg-panel p-3.5 text-[13px]">
+      <div className="flex items-center gap-1">
+        <NameField key={input.name} path={`${path}.name`} name={input.name} />
+        <Tool label="Move up" onClick={() => move(input, -1)}>
+          <ArrowUp size={15} />
+        </Tool>
+        <Tool label="Move down" onClick={() => move(input, 1)}>
+          <ArrowDown size={15} />
+        </Tool>
+        <Tool
+          label={`Remove ${input.name}`}
+          onClick={() => {
+            openInput(null);
+            ask({ type: "remove_input", input_id: input.id });
+          }}
+        >
+          <Trash2 size={15} />
+        </Tool>
+        <Tool label="Close" onClick={() => openInput(null)}>
+          <X size={15} />
+        </Tool>
+      </div>
+      <div className="mt-2 flex items-center gap-3">
+        <span className="w-16 text-quiet">Role</span>
+        <Select
+          label="Role"
+          value={input.role}
+          groups={[{ options: ROLES.map((role) => ({ value: role, label: ROLE_LABELS[role] })) }]}
+          onChange={(role) => setSetting(`${path}.role`, role as Role)}
+          className="flex-1"
+        />
+      </div>
+      {input.role === "voice" && (
+        <div className="mt-2 flex items-center gap-3">
+          <span className="w-16 text-quiet">Chain</span>
+          <Button
+            aria-pressed={isChained}
+            look={isChained ? "main" : "plain"}
+            className="flex-1 py-1!"
+            onClick={() => setSetting("chained", isChained ? "" : input.id)}
+          >
+            {isChained ? "In the voice chain" : "Put it into the voice chain"}
+          </Button>
+        </div>
+      )}
+      <h4 className="mt-3 mb-1 text-quiet">Device</h4>
+      <DevicePicker input={input} />
+      <h4 className="mt-3 mb-1 text-quiet">Channels</h4>
+      <Choice
+        label="Channels"
+        value={input.channels}
+        options={CHANNELS}
+        onChange={(channels) => setSetting(`${path}.channels`, channels)}
+      />
+      <div className="mt-2">
+        <Toggle path={`${path}.is_private`} />
+      </div>
+    </section>
+  );
+}
+
+function move(input: InputSettings, by: number) {
+  ask({ type: "move_input", input_id: input.id, by });
+}
+
+type ToolProps = { label: string; onClick: () => void; children: React.ReactNode };
+
+function Tool({ label, onClick, children }: ToolProps) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      title={label}
+      onClick={onClick}
+      className="rounded p-1 hover:bg-raised"
+    >
+      {children}
+    </button>
+  );
+}
+
+/** The name can be typed over; Enter or leaving keeps it, Escape takes the old one back. */
+function NameField({ path, name }: { path: string; name: string }) {
+  const [draft, setDraft] = useState(name);
+  return (
+    <input
+      aria-label="Name of the input"
+      value={draft}
+      onChange={(event) => setDraft(event.target.value)}
+      onBlur={() => {
+        if (draft !== name) setSetting(path, draft);
+        // What was refused is not shown as if it were kept.
+        setDraft(name);
+      }}
+      onKeyDown={(event) => {
+        if (event.key === "Enter") event.currentTarget.blur();
+        if (event.key === "Escape") setDraft(name);
+      }}
+      className="min-w-0 flex-1 rounded bg-transparent px-1 text-base font-semibold hover:bg-raised focus:bg-raised"
+    />
+  );
+}

@@ -1,0 +1,116 @@
+import type { FeedName, Levels, Rig } from "../api/client";
+import { ask } from "../live/link";
+import { useLevels } from "../live/readings";
+import { useLive } from "../live/store";
+import { STAGE_LABELS } from "../levelpath/stations";
+import { FEED_LABELS } from "../shell/reach";
+import { Button } from "../ui/Button";
+import { openWiring, useView } from "../view";
+
+type Part = { name: string; ms: number; startMs: number };
+
+const OWN_NAMES: Record<string, string> = {
+  ceiling: "Ceiling's look-ahead",
+  "feed delay": "Delay of the feed",
+  "clock follower": "Clock follower",
+  "out, one block": "Out, one block",
+};
+
+/** The parts of the way with their names; stages without delay are gathered in one line. */
+export function partsOf(levels: Levels, rig: Rig, feed: FeedName): Part[] {
+  const entries = levels.ledgers[feed] ?? [];
+  const named = entries.map(({ name, ms }) => {
+    const slot = rig.chain.find(({ id }) => id === name);
+    return {
+      name: slot ? STAGE_LABELS[slot.stage] : (OWN_NAMES[name] ?? name),
+      ms,
+      isStage: Boolean(slot),
+    };
+  });
+  const quick = named.filter(({ isStage, ms }) => isStage && ms < 0.005);
+  const shown = named.filter(({ ms }) => ms >= 0.005);
+  return [
+    ...shown.map(({ name, ms }, i) => ({
+      name,
+      ms,
+      startMs: shown.slice(0, i).reduce((sum, part) => sum + part.ms, 0),
+    })),
+    ...(quick.length
+      ? [{ name: quick.map(({ name }) => name).join(", "), ms: 0, startMs: 0 }]
+      : []),
+  ];
+}
+
+/** The delay from the microphone to a listener: parts, sum, what was measured, what to do. */
+export function LedgerPanel({ feed }: { feed: FeedName }) {
+  const levels = useLevels();
+  const rig = useLive((live) => live.state?.rig);
+  const wiring = useView((view) => view.wiring);
+  if (!levels || !rig) return null;
+  const parts = partsOf(levels, rig, feed);
+  const sum = levels.delay_ms[feed] ?? 0;
+  return (
+    <section
+      aria-label={`Delay from the microphone to ${FEED_LABELS[feed]}`}
+      className="rounded-lg bg-panel p-3.5"
+    >
+      <h3 className="font-semibold">Delay, microphone → {FEED_LABELS[feed]}</h3>
+      <ul className="mt-1.5">
+        {parts.map(({ name, ms, startMs }) => {
+          const left = sum ? (startMs / sum) * 100 : 0;
+          return (
+            <li key={name} className="flex items-center gap-2 py-[3px] text-xs">
+              <span className={`min-w-0 flex-1 truncate ${ms ? "" : "text-quiet"}`} title={name}>
+                {name}
+              </span>
+              <span aria-hidden className="relative h-2 w-[72px] shrink-0 rounded bg-line/60">
+                <span
+                  className={`absolute inset-y-0 rounded ${ms ? "bg-voice" : "bg-quiet"}`}
+                  style={{ left: `${left}%`, width: `${Math.max(2, (ms / sum) * 100)}%` }}
+                />
+              </span>
+              <span className={`figures w-10 text-right ${ms ? "font-semibold" : "text-quiet"}`}>
+                {ms.toFixed(1)}
+              </span>
+            </li>
+          );
+        })}
+      </ul>
+      <p className="mt-1 border-t border-line pt-1.5">
+        <span className="figures text-lg font-semibold">{sum.toFixed(1)} ms</span>{" "}
+        <span className="text-xs text-quiet">{measuredWords(levels, feed)}</span>
+      </p>
+      <PictureOffset sum={sum} feed={feed} />
+      <div className="mt-2 flex gap-2">
+        <Button className="flex-1 px-2!" onClick={() => ask({ type: "measure_delay" })}>
+          Send a click
+        </Button>
+        {wiring !== "Delay" && (
+          <Button className="flex-1 px-2!" onClick={() => openWiring("Delay")}>
+            Smallest buffer
+          </Button>
+        )}
+      </div>
+    </section>
+  );
+}
+
+function measuredWords(levels: Levels, feed: FeedName): string {
+  const measured = levels.measured_delay_ms;
+  if (!measured) return "not measured yet";
+  const own = measured[feed];
+  return own === null || own === undefined
+    ? "the click did not arrive: is the microphone in this feed?"
+    : `measured ${own.toFixed(1)}`;
+}
+
+/** What the picture has to wait, in milliseconds and in pictures. */
+function PictureOffset({ sum, feed }: { sum: number; feed: FeedName }) {
+  if (feed !== "viewers") return null;
+  const at = (rate: number) => ((sum * rate) / 1000).toFixed(1);
+  return (
+    <p className="text-xs">
+      Delay the picture by {sum.toFixed(0)} ms ({at(60)} pictures at 60 a second, {at(30)} at 30).
+    </p>
+  );
+}

@@ -1,0 +1,82 @@
+import type { FeedName, InputSettings } from "../api/client";
+import { setSetting } from "../live/link";
+import { useLevels } from "../live/readings";
+import { FEED_LABELS } from "../shell/reach";
+import { Choice } from "../ui/Choice";
+import { Popover } from "../ui/Popover";
+import { roleColour } from "../ui/roles";
+import { Setting } from "../ui/Setting";
+import { Toggle } from "../ui/Toggle";
+import { signless } from "../units/format";
+
+const TAPS = [
+  { value: "after_fader", label: "after fader" },
+  { value: "before_fader", label: "before fader" },
+];
+
+type Props = { input: InputSettings; feed: FeedName };
+
+/** How one input goes to one listener: read at a glance, set in what opens from it. */
+export function SendCell({ input, feed }: Props) {
+  const path = `inputs.${input.id}.sends.${feed}`;
+  const send = input.sends[feed];
+  const finding = useLevels()?.findings.find(({ marks }) => marks.includes(path));
+  const isHeard = send.is_heard && !input.is_muted;
+  const level = `${send.level_db > 0 ? "+" : ""}${signless(send.level_db, 1)}`;
+  const tap = TAPS.find(({ value }) => value === send.tap)?.label;
+  const place = `${input.name} to ${FEED_LABELS[feed]}`;
+  const words = send.is_heard
+    ? `${place}: ${level} dB, ${tap}${input.is_muted ? ", muted" : ""}`
+    : `${place}: not heard`;
+  return (
+    <Popover
+      label={place}
+      trigger={
+        <button
+          type="button"
+          aria-label={finding ? `${words}. ${finding.title}` : words}
+          className={`block h-[42px] w-full min-w-[74px] rounded-md px-2 text-left hover:bg-line ${
+            send.is_heard ? "bg-raised" : ""
+          } ${finding ? "outline-2 -outline-offset-2 outline-over" : ""}`}
+        >
+          {send.is_heard ? (
+            <>
+              <span
+                className={`figures flex items-center gap-1.5 text-[13px] leading-tight font-semibold ${input.is_muted ? "line-through" : ""}`}
+              >
+                <span
+                  aria-hidden
+                  className="size-2.5 rounded-full border-2"
+                  style={{
+                    borderColor: `var(--${roleColour(input.role)})`,
+                    background: isHeard ? `var(--${roleColour(input.role)})` : "transparent",
+                  }}
+                />
+                {level}
+              </span>
+              <span className={`block text-[11px] ${finding ? "text-over-strong" : "text-quiet"}`}>
+                {finding ? "▲ see finding" : tap}
+              </span>
+            </>
+          ) : (
+            <span className={`block text-center ${finding ? "text-over-strong" : "text-quiet"}`}>
+              {finding ? "▲" : "—"}
+            </span>
+          )}
+        </button>
+      }
+    >
+      <h3 className="mb-1 text-[13px] font-semibold">{place}</h3>
+      <Toggle path={`${path}.is_heard`} />
+      <Setting path={`${path}.level_db`} colour={`var(--${roleColour(input.role)})`} />
+      <div className="mt-2">
+        <Choice
+          label="Taken"
+          value={send.tap}
+          options={TAPS}
+          onChange={(value) => setSetting(`${path}.tap`, value)}
+        />
+      </div>
+    </Popover>
+  );
+}

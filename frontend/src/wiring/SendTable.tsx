@@ -1,0 +1,136 @@
+import type { DeviceStatus, FeedName, InputSettings } from "../api/client";
+import { readings, useLevels } from "../live/readings";
+import { useLive } from "../live/store";
+import { FEED_LABELS, FEEDS } from "../shell/reach";
+import { LevelBar } from "../ui/LevelBar";
+import { roleColour, roleText } from "../ui/roles";
+import { decibels, signless } from "../units/format";
+import { openInput, useView } from "../view";
+import { SendCell } from "./SendCell";
+
+const CHANNEL_WORDS: Record<InputSettings["channels"], string> = {
+  left: "left channel",
+  right: "right channel",
+  sum: "both as one",
+  stereo: "stereo",
+};
+
+/** Who hears what, as a table: a row for each input, a column for each listener. */
+export function SendTable() {
+  const rig = useLive((live) => live.state?.rig);
+  if (!rig) return null;
+  if (!rig.inputs.length) {
+    return (
+      <p className="rounded-lg bg-panel p-6 text-quiet">
+        Nothing comes in yet. Add an input, and choose its device.
+      </p>
+    );
+  }
+  return (
+    <table className="w-full border-separate border-spacing-y-1.5">
+      <caption className="sr-only">Which listener hears which input, and how loudly</caption>
+      <thead>
+        <tr className="text-left text-xs text-quiet">
+          <th scope="col" className="pl-3.5 font-normal">
+            comes in
+          </th>
+          <th scope="col" className="font-normal">
+            from
+          </th>
+          <th scope="col" className="font-normal">
+            level
+          </th>
+          {FEEDS.map((feed) => (
+            <th key={feed} scope="col" className="w-[92px] text-[13px] text-text">
+              {FEED_LABELS[feed]}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {rig.inputs.map((input) => (
+          <Row key={input.id} input={input} isChained={input.id === rig.chained} />
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+function Row({ input, isChained }: { input: InputSettings; isChained: boolean }) {
+  const levels = useLevels();
+  const isOpen = useView((view) => view.inputId === input.id);
+  const device = useLive((live) => live.known?.devices.find(({ id }) => id === input.device));
+  const status = levels?.devices[input.device];
+  const peak = isChained ? readings.livePeak("microphone") : readings.inputPeak(input.id);
+  return (
+    <tr className={isOpen ? "*:bg-raised" : "*:bg-panel"}>
+      <th
+        scope="row"
+        className="rounded-l-lg border-l-4 p-0 text-left font-normal"
+        style={{ borderColor: `var(--${roleColour(input.role)})` }}
+      >
+        <button
+          type="button"
+          aria-expanded={isOpen}
+          aria-label={`${input.name}: name, role, device and channels`}
+          onClick={() => openInput(isOpen ? null : input.id)}
+          className="block w-full py-2 pl-2.5 text-left hover:underline"
+        >
+          <span
+            className={`block max-w-32 truncate text-[15px] leading-tight font-semibold ${input.is_muted ? "line-through" : ""}`}
+            style={{ color: roleText(input.role) }}
+          >
+            {input.name}
+          </span>
+          <span className="block text-xs text-quiet">
+            {isChained ? "voice chain" : input.is_private ? "private" : "plain"}
+          </span>
+        </button>
+      </th>
+      <td className="py-2 text-[13px]">
+        <span className="block max-w-40 truncate leading-tight">
+          {device?.label ?? "no device"}
+          {input.device && <span className="text-quiet">, {CHANNEL_WORDS[input.channels]}</span>}
+        </span>
+        <DeviceLine status={status} hasDevice={Boolean(input.device)} />
+      </td>
+      <td className="w-[92px] py-2 pr-3">
+        <LevelBar
+          dbfs={peak}
+          colour={`var(--${roleColour(input.role)})`}
+          label={`Level of ${input.name}`}
+        />
+        <span className="figures block pt-1 text-xs text-quiet">
+          {peak > -90 ? `${decibels(peak, 0)} dBFS` : "silent"}
+        </span>
+      </td>
+      {FEEDS.map((feed, number) => (
+        <td key={feed} className={`py-1.5 pr-1.5 ${number === 3 ? "rounded-r-lg" : ""}`}>
+          <SendCell input={input} feed={feed as FeedName} />
+        </td>
+      ))}
+    </tr>
+  );
+}
+
+const STATES: Record<string, string> = {
+  unplugged: "unplugged",
+  waiting: "no sound yet",
+  "no file": "no file chosen",
+  ended: "has ended",
+};
+
+/** Rate and clock, or what is wrong with the device. */
+function DeviceLine({ status, hasDevice }: { status?: DeviceStatus; hasDevice: boolean }) {
+  if (!hasDevice) return <span className="text-xs text-quiet">choose one</span>;
+  if (!status) return <span className="text-xs text-over-strong">▲ not there</span>;
+  const trouble = STATES[status.state];
+  if (trouble) return <span className="text-xs text-over-strong">▲ {trouble}</span>;
+  const rate = status.counted_rate_hz ?? status.rate_hz;
+  const isResampled = rate !== 48000;
+  return (
+    <span className={`figures text-xs ${isResampled ? "text-voice-strong" : "text-quiet"}`}>
+      {isResampled ? `${rate / 1000} → 48 kHz` : "48 kHz"} {signless(status.clock_ppm, 0)} ppm
+    </span>
+  );
+}

@@ -1,0 +1,35 @@
+/** Inputs down, listeners across: the table, the same in sentences, and what is wrong with it. */
+
+import { useLevels } from "../live/readings";
+import { useLive } from "../live/store";
+import { useView } from "../view";
+import { FeedRows } from "./FeedRows";
+import { FindingCards } from "./FindingCards";
+import { InputPanel } from "./InputPanel";
+import { LedgerPanel } from "./LedgerPanel";
+import { SendTable } from "./SendTable";
+
+export function WhoHearsWhat() {
+  const inputs = useLive((live) => live.state?.rig.inputs) ?? [];
+  const open = useView((view) => view.inputId);
+  const input = inputs.find(({ id }) => id === open);
+  const findings = useLevels()?.findings ?? [];
+  return (
+    <div className="flex gap-3.5">
+      <div className="flex min-w-0 flex-1 flex-col gap-3">
+        <SendTable />
+        <FeedRows />
+      </div>
+      <div className="flex w-[290px] shrink-0 flex-col gap-3">
+        {input ? (
+          <InputPanel key={input.id} input={input} />
+        ) : (
+          <>
+            <FindingCards findings={findings.slice(0, 2)} />
+            <LedgerPanel feed="viewers" />
+          </>
+        )}
+      </div>
+    </div>
+  );
+}
