@@ -1,10 +1,16 @@
 """Signals and judges that several tests use."""
 
+from typing import Any
+
 import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from goshawk.core.graph.mixer import Mixer
+from goshawk.core.rig import Rig, changed_together
 from goshawk.core.stage import Block, Stage
+from goshawk.core.wiring import FeedName
+from goshawk.devices.attic import Interface, Room
 
 RATE_HZ = 48_000
 
@@ -36,12 +42,51 @@ def random_sound(seed: int, seconds: float = 0.5, channels: int = 1) -> Block:
     return (random.standard_normal((frames, channels)) * level[:, None] * 0.3).astype(np.float32)
 
 
+class AtticMicrophone:
+    """The room and the interface together, as a device that can be asked for any length."""
+
+    def __init__(self) -> None:
+        self._room = Room(RATE_HZ)
+        self._interface = Interface(self._room)
+        self.perform = self._room.perform
+        self.set_preamp_gain_db = self._interface.set_preamp_gain_db
+
+    def read(self, sound: Block) -> None:
+        for start in range(0, len(sound), 480):
+            block = sound[start : start + 480]
+            self._room.hear(np.zeros_like(block))
+            self._interface.read(block)
+
+
+def rig_with(**values: Any) -> Rig:
+    """The demo's rig with settings changed; dots in a path are written as two underscores."""
+    changes = {path.replace("__", "."): value for path, value in values.items()}
+    return changed_together(Rig(), changes) if changes else Rig()
+
+
+BARE = {f"chain__{name}__is_bypassed": True for name in ("trim", "gate", "compressor", "limiter")}
+
+
+def mix(
+    mixer: Mixer | Rig, sound: dict[str, Block], frames: int = 256, feed: FeedName = "viewers"
+) -> Block:
+    """A feed, from sound by device; devices that are not given are silent."""
+    if isinstance(mixer, Rig):
+        mixer = Mixer(mixer, 1024)
+    length = min(len(one) for one in sound.values())
+    out = []
+    for start in range(0, length, frames):
+        piece = {name: one[start : start + frames].copy() for name, one in sound.items()}
+        count = min(frames, length - start)
+        mixer.process(piece, count)
+        out.append(mixer.feed(feed, count).copy())
+    return np.concatenate(out)
+
+
 @pytest.fixture(scope="session")
 def attic_talk() -> Block:
     """Six seconds of the demo's storyteller in the attic, two channels."""
-    from goshawk.devices.attic import Attic
-
-    attic = Attic()
+    attic = AtticMicrophone()
     attic.perform("talk")
     attic.set_preamp_gain_db(36.0)
     sound = np.zeros((6 * RATE_HZ, 2), np.float32)

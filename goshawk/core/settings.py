@@ -98,9 +98,10 @@ def _names(location: tuple[int | str, ...], document: Any) -> list[str]:
     names: list[str] = []
     place, was_number = document, False
     for part in location:
-        if was_number:
+        if was_number and isinstance(place, dict) and place.get("stage") == part:
             was_number = False
             continue
+        was_number = False
         if isinstance(part, int):
             was_number = True
             inside = isinstance(place, list) and part < len(place)

@@ -3,6 +3,7 @@
 How they were made: tools/make_demo_sounds.py.
 """
 
+from functools import cache
 from importlib import resources
 
 import numpy as np
@@ -13,8 +14,9 @@ from goshawk.core.stage import Block
 from goshawk.units import SAMPLE_RATE_HZ
 
 
+@cache
 def load_sound(name: str) -> Block:
-    """A shipped sound as float32 of shape (frames, channels) at 48 kHz."""
+    """A shipped sound as float32 of shape (frames, channels) at 48 kHz. Not to be changed."""
     path = resources.files("goshawk.devices") / "sounds" / f"{name}.flac"
     with resources.as_file(path) as file:
         sound, rate_hz = soundfile.read(file, dtype="float32", always_2d=True)

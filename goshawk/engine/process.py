@@ -112,10 +112,14 @@ class AudioProcess:
         gc.freeze()
         gc.disable()  # A collection takes milliseconds; nothing in the loop makes cycles.
         self._clock = Clock(try_realtime())
-        with contextlib.suppress(EOFError, OSError):  # The other end is gone: so are we.
-            messages.send(self._end, messages.READY)
-            while self._is_running:
-                self._run_block()
+        try:
+            with contextlib.suppress(EOFError, OSError):  # The other end is gone: so are we.
+                messages.send(self._end, messages.READY)
+                while self._is_running:
+                    self._run_block()
+        finally:
+            gc.unfreeze()
+            gc.enable()
 
     def _run_block(self) -> None:
         block_s = self._loop.block_frames / SAMPLE_RATE_HZ

@@ -3,22 +3,21 @@
 import numpy as np
 import pytest
 
-from goshawk.core.dsp.delay import Delay
-from goshawk.core.dsp.rate_matcher import RateMatcher
-from goshawk.core.graph.chain import VoiceChain
-from goshawk.core.graph.mixer import Mixer
-from goshawk.core.rig import (
+from goshawk.core.chain_slots import (
     MOST_STAGES,
     CompressorSlot,
     GateSlot,
     LimiterSlot,
-    Rig,
     TrimSlot,
-    changed,
     check_chain,
     default_chain,
 )
-from tests.conftest import RATE_HZ, peak_db, random_sound, tone
+from goshawk.core.dsp.delay import Delay
+from goshawk.core.dsp.rate_matcher import RateMatcher
+from goshawk.core.graph.chain import VoiceChain
+from goshawk.core.graph.mixer import Mixer
+from goshawk.core.rig import Rig, changed
+from tests.conftest import RATE_HZ, mix, peak_db, random_sound, rig_with, tone
 
 
 def test_a_stage_that_stays_keeps_its_sound_when_others_come_and_go() -> None:
@@ -61,13 +60,8 @@ def test_an_empty_chain_and_a_chain_of_thirty_stages_pass_sound() -> None:
         (GateSlot if n % 2 else CompressorSlot)(id=f"s{n}", is_bypassed=True) for n in range(30)
     )
     for chain in ((), many):
-        rig = Rig(chain=chain).model_copy(update={"viewers": Rig().viewers})
-        mixer = Mixer(rig, 256)
-        silence = np.zeros((256, 2), np.float32)
-        for start in range(0, len(sound) - 256, 256):
-            out = mixer.process(sound[start : start + 256].copy(), silence.copy(), silence.copy())
-        assert peak_db(out) == pytest.approx(-20, abs=0.1)
-        assert mixer.take_readings()["latency_frames"] == mixer.latency_frames
+        out = mix(Rig(chain=chain), {"attic": sound})
+        assert peak_db(out[-4800:]) == pytest.approx(-20, abs=0.1)
 
 
 def test_a_longer_look_ahead_moves_the_meters_with_it() -> None:
@@ -77,13 +71,13 @@ def test_a_longer_look_ahead_moves_the_meters_with_it() -> None:
     silence = np.zeros((480, 2), np.float32)
     for number in range(100):
         if number == 30:
-            before = mixer.latency_frames
+            before = mixer.latency_frames()
             mixer.apply(changed(rig, "chain.gate.settings.look_ahead_ms", 10.0))
-            assert mixer.latency_frames - before == 8 * 48
+            assert mixer.latency_frames() - before == 8 * 48
         block = silence.copy()
         if number == 90:
             block[100] = 0.5
-        mixer.process(block, silence.copy(), silence.copy())
+        mixer.process({"attic": block}, 480)
         if number % 5 == 0 or number == 99:
             readings = mixer.take_readings()
             peaks = readings["moments"][:, :, 1]
@@ -95,23 +89,18 @@ def test_a_longer_look_ahead_moves_the_meters_with_it() -> None:
 
 
 def test_stereo_voices_stay_stereo_and_going_back_to_mono_is_heard_on_both_sides() -> None:
-    mixer = Mixer(changed(Rig(), "chain.trim.settings.channel", "stereo"), 480)
+    mixer = Mixer(rig_with(inputs__voice__channels="stereo"), 480)
     sides = np.concatenate([tone(500, -20, 1.0), tone(1500, -20, 1.0)], 1)
-    silence = np.zeros((480, 2), np.float32)
 
     def out(mixer: Mixer) -> np.ndarray:
-        blocks = [
-            mixer.process(sides[i : i + 480].copy(), silence.copy(), silence.copy()).copy()
-            for i in range(0, RATE_HZ, 480)
-        ]
-        return np.concatenate(blocks)[RATE_HZ // 2 :]
+        return mix(mixer, {"attic": sides}, 480)[RATE_HZ // 2 :]
 
     def loudest_hz(wave: np.ndarray) -> float:
         return float(np.argmax(np.abs(np.fft.rfft(wave))) * RATE_HZ / len(wave))
 
     stereo = out(mixer)
     assert [loudest_hz(stereo[:, side]) for side in (0, 1)] == [500, 1500]
-    mixer.apply(changed(mixer.rig, "chain.trim.settings.channel", "right"))
+    mixer.apply(changed(mixer.rig, "inputs.voice.channels", "right"))
     mono = out(mixer)
     assert [loudest_hz(mono[:, side]) for side in (0, 1)] == [1500, 1500]
     assert mixer.take_readings()["moments"].shape[1] > 0
@@ -135,23 +124,25 @@ def test_a_burst_after_a_stall_is_skipped_to_the_wanted_delay() -> None:
     """Sound that was held up for two seconds and comes at once must not stay two seconds late."""
     matcher = RateMatcher(2, 48_000, 60.0)
     block = np.zeros((256, 2), np.float32)
-    assert matcher.pull(block) is False
-    matcher.push(tone(1000, -20, 2.0, channels=2))
-    matcher.push(tone(1000, -20, 0.1, channels=2))
+    assert matcher.pull(block, 0.0) is False
+    matcher.push(tone(1000, -20, 2.0, channels=2), 2.0)
+    matcher.push(tone(1000, -20, 0.1, channels=2), 2.1)
     assert matcher.overruns >= 1
     assert matcher.reading()["fill_ms"] < 180
-    while matcher.pull(block):
+    while matcher.pull(block, 2.1):
         pass
     assert matcher.dropouts == 1
     assert not block.any()
 
 
-def test_the_ceiling_of_the_feed_is_a_setting_of_the_rig() -> None:
-    rig = changed(Rig(), "viewers.ceiling_dbtp", -12.0)
-    mixer = Mixer(rig, 256)
-    loud = tone(1000, 0, 0.2, channels=2)
-    peaks = [
-        peak_db(mixer.process(*(loud[i : i + 256].copy() for _ in range(3))))
-        for i in range(0, len(loud) - 256, 256)
-    ]
-    assert max(peaks) <= -12
+def test_the_ceiling_of_every_feed_is_a_setting_of_the_rig() -> None:
+    loud = {name: tone(1000, 0, 0.2, channels=2) for name in ("attic", "game", "player")}
+    rig = rig_with(
+        feeds__viewers__ceiling_dbtp=-12.0,
+        feeds__you__ceiling_dbtp=-20.0,
+        feeds__archive__has_ceiling=False,
+        inputs__music__sends__archive__is_heard=True,
+    )
+    assert peak_db(mix(rig, loud)) <= -12
+    assert peak_db(mix(rig, loud, feed="you")) <= -20
+    assert peak_db(mix(rig, loud, feed="archive")) > 3

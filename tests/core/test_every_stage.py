@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from goshawk.core.graph.chain import STAGES, StagePlace
 from goshawk.core.chain_slots import Slot, default_chain
+from goshawk.core.graph.chain import STAGES, StagePlace
 from goshawk.core.settings import Settings
 from tests.conftest import RATE_HZ, peak_db, random_sound, run, tone
 

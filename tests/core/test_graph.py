@@ -2,6 +2,7 @@
 
 import subprocess
 import sys
+from typing import Any
 
 import numpy as np
 import pytest
@@ -11,48 +12,31 @@ from goshawk.core.graph.mixer import Mixer
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.measure.monitor import Monitor
 from goshawk.core.preset import Preset, read_preset
-from goshawk.core.rig import Rig, changed
+from goshawk.core.rig import (
+    Rig,
+    changed,
+    changed_together,
+    with_input,
+    with_input_moved,
+    without_input,
+)
 from goshawk.core.rules.staging import staging_findings
-from goshawk.core.stage import Block
+from goshawk.core.wiring import FEEDS, MOST_INPUTS, FeedName, Sends
 from goshawk.engine.loop import AudioLoop
-from goshawk.errors import BadPreset
-from tests.conftest import RATE_HZ, peak_db, random_sound, tone
-
-
-def mix(
-    rig: Rig, voice: Block, background: Block | None = None, frames: int = 256
-) -> tuple[Block, Mixer]:
-    mixer = Mixer(rig, 1024)
-    other = np.zeros((len(voice), 2), np.float32) if background is None else background
-    out = [
-        mixer.process(
-            voice[i : i + frames].copy(), other[i : i + frames].copy(), other[i : i + frames].copy()
-        ).copy()
-        for i in range(0, len(voice), frames)
-    ]
-    return np.concatenate(out), mixer
-
-
-def with_settings(**values: float | str | bool) -> Rig:
-    rig = Rig()
-    for path, value in values.items():
-        rig = changed(rig, path.replace("__", "."), value)
-    return rig
-
-
-BARE = {f"chain__{name}__is_bypassed": True for name in ("trim", "gate", "compressor", "limiter")}
+from goshawk.errors import BadPreset, BadSetting
+from tests.conftest import BARE, RATE_HZ, mix, peak_db, random_sound, rig_with, tone
 
 
 def test_live_and_offline_give_the_same_samples() -> None:
     """What the engine's loop makes of a file is, sample for sample, what `render` makes of it."""
-    rig = with_settings(game__is_muted=True, music__is_muted=True, viewers__ceiling_dbtp=0.0)
+    rig = rig_with(inputs__game__is_muted=True, feeds__viewers__ceiling_dbtp=0.0)
     voice = random_sound(1, 1.0) * 0.3
     rendered, latency = render_chain(voice, Preset(chain=rig.chain), 333, False)
     mixer = Mixer(rig, 1024)
     live = []
     for start in range(0, len(voice) - 256, 256):
         stereo = np.repeat(voice[start : start + 256], 2, 1)
-        mixer.process(stereo, np.zeros_like(stereo), np.zeros_like(stereo))
+        mixer.process({"attic": stereo}, 256)
         live.append(mixer._voice[:256].copy())
     got = np.concatenate(live)
     np.testing.assert_array_equal(got, rendered[: len(got)])
@@ -64,66 +48,156 @@ def test_live_and_offline_give_the_same_samples() -> None:
 @pytest.mark.parametrize("frames", [64, 128, 512, 1024])
 def test_the_feed_does_not_depend_on_the_block_size(frames: int) -> None:
     sound = random_sound(2, 0.5, channels=2)[: 1024 * 20] * 0.3
-    expected, _ = mix(Rig(), sound, sound)
-    got, _ = mix(Rig(), sound, sound, frames)
-    np.testing.assert_array_equal(expected, got)
+    everywhere = dict.fromkeys(("attic", "game", "player", "call"), sound)
+    for feed in FEEDS:
+        expected = mix(Rig(), everywhere, feed=feed)
+        got = mix(Rig(), everywhere, frames, feed=feed)
+        np.testing.assert_array_equal(expected, got)
 
 
 def test_voice_and_background_stay_aligned_and_the_shown_delay_is_the_measured_one() -> None:
-    """A click at microphone and game comes out once, by the declared latency."""
-    rig = with_settings(**BARE, game__trim_db=0.0, music__is_muted=True, viewers__ceiling_dbtp=0.0)
-    click = np.zeros((4096, 2), np.float32)
+    """A click at microphone and game comes out once in every feed, by the declared latency."""
+    click = np.zeros((RATE_HZ // 2, 2), np.float32)
     click[1000] = 0.2
-    out, mixer = mix(rig, click, click)
-    assert int(np.argmax(out[:, 0])) == 1000 + mixer.latency_frames
-    assert peak_db(out) == pytest.approx(peak_db(np.array([0.4])), abs=0.1)
-    assert np.count_nonzero(np.abs(out[:, 0]) > 0.01) == 1
+    for feed in FEEDS:
+        rig = rig_with(
+            **BARE,
+            inputs__game__fader_db=0.0,
+            **{f"inputs__{name}__sends__{feed}__is_heard": True for name in ("voice", "game")},
+            **{f"feeds__{feed}__ceiling_dbtp": 0.0, f"feeds__{feed}__delay_ms": 100.0},
+        )
+        mixer = Mixer(rig, 1024)
+        out = mix(mixer, {"attic": click, "game": click}, feed=feed)
+        assert int(np.argmax(out[:, 0])) == 1000 + mixer.latency_frames(feed)
+        assert sum(frames for _, frames in mixer.ledger(feed)) == mixer.latency_frames(feed)
+        assert peak_db(out) == pytest.approx(peak_db(np.array([0.4])), abs=0.1)
+        assert np.count_nonzero(np.abs(out[:, 0]) > 0.01) == 1
 
 
 @pytest.mark.parametrize(
-    ("channel", "expected"), [("left", -20.0), ("right", -40.0), ("sum", -25.19), ("stereo", -20.0)]
+    ("channels", "expected"),
+    [("left", -20.0), ("right", -40.0), ("sum", -25.19), ("stereo", -20.0)],
 )
-def test_the_voice_is_taken_from_the_chosen_channel(channel: str, expected: float) -> None:
-    rig = with_settings(**BARE, chain__trim__settings__channel=channel)
+def test_an_input_is_taken_from_the_chosen_channel(channels: str, expected: float) -> None:
     both = np.concatenate([tone(1000, -20, 1.0), tone(1000, -40, 1.0)], 1)
-    out, _ = mix(rig, both)
-    assert peak_db(out[RATE_HZ // 2 :, 0]) == pytest.approx(expected, abs=0.1)
+    voice = mix(rig_with(**BARE, inputs__voice__channels=channels), {"attic": both})
+    game = rig_with(inputs__game__channels=channels, inputs__game__fader_db=0.0)
+    for out in (voice, mix(game, {"game": both})):
+        assert peak_db(out[RATE_HZ // 2 :, 0]) == pytest.approx(expected, abs=0.1)
+        is_stereo = channels == "stereo"
+        assert (peak_db(out[RATE_HZ // 2 :, 1]) < -39) == (is_stereo or channels == "right")
 
 
-def test_trims_mutes_and_the_ceiling() -> None:
-    loud = tone(1000, 0, 1.0, channels=2)
-    rig = with_settings(**BARE, voice__is_muted=True, game__trim_db=-30.0, music__is_muted=True)
-    out, _ = mix(rig, loud, loud)
-    assert peak_db(out[RATE_HZ // 2 :]) == pytest.approx(-30, abs=0.05)
-    rig = with_settings(game__trim_db=12.0, music__trim_db=12.0, viewers__ceiling_dbtp=-6.0)
-    out, _ = mix(rig, loud, loud)
-    assert peak_db(out) <= -6
+LOUD = {"attic": tone(1000, -20, 1.0, channels=2), "game": tone(1000, -20, 1.0, channels=2)}
 
 
-def test_nan_at_the_microphone_is_counted_and_leaves_no_trace() -> None:
+@pytest.mark.parametrize(
+    ("changes", "feed", "expected"),
+    [
+        ({}, "call", -20.0),
+        ({"inputs__voice__sends__call__level_db": -6.0}, "call", -26.0),
+        ({"inputs__voice__fader_db": -10.0}, "call", -30.0),
+        ({"inputs__voice__fader_db": -10.0}, "archive", -20.0),
+        ({"feeds__call__fader_db": -7.0}, "call", -27.0),
+        ({"feeds__call__is_muted": True}, "call", None),
+        ({"inputs__voice__is_muted": True}, "archive", None),
+        ({"is_on_break": True}, "call", -20.0),
+        ({"is_on_break": True}, "viewers", None),
+    ],
+)
+def test_one_gain_from_every_input_to_every_listener(
+    changes: dict[str, Any], feed: FeedName, expected: float | None
+) -> None:
+    rig = rig_with(**BARE, inputs__game__sends__archive__is_heard=False, **changes)
+    out = mix(rig, LOUD, feed=feed)[RATE_HZ // 2 :]
+    if expected is None:
+        assert not out.any()
+    else:
+        assert peak_db(out) == pytest.approx(expected, abs=0.05)
+
+
+def test_a_cough_is_silent_for_everyone_and_without_a_click() -> None:
+    mixer = Mixer(rig_with(**BARE, inputs__game__is_muted=True), 1024)
+    before = mix(mixer, LOUD, feed="archive")
+    mixer.cough(True)
+    during = mix(mixer, LOUD, feed="archive")
+    mixer.cough(False)
+    after = mix(mixer, LOUD, feed="archive")
+    assert not during[RATE_HZ // 2 :].any()
+    assert peak_db(after[RATE_HZ // 2 :]) == pytest.approx(-20, abs=0.05)
+    steepest = np.abs(np.diff(before[4800:, 0])).max()
+    for out in (during, after):
+        assert np.abs(np.diff(out[:, 0])).max() < 1.2 * steepest
+
+
+def test_inputs_come_go_and_change_device_without_a_click() -> None:
+    """Every change fades; an input that is removed leaves nothing, and the others go on."""
+    sound = {**LOUD, "player": tone(300, -20, 1.0, channels=2)}
+    mixer = Mixer(rig_with(**BARE, inputs__game__fader_db=0.0, inputs__music__is_muted=True), 1024)
+    mix(mixer, sound)
+    steepest = np.abs(np.diff(mix(mixer, sound)[:, 0])).max()
+    changes = [
+        changed(mixer.rig, "inputs.game.device", "player"),
+        changed(mixer.rig, "inputs.voice.channels", "right"),
+        without_input(mixer.rig, "game"),
+        changed_together(
+            with_input(mixer.rig, "other"),
+            {"inputs.other_1.device": "player", "inputs.other_1.sends.viewers.is_heard": True},
+        ),
+        with_input_moved(mixer.rig, "game", -1),
+    ]
+    for rig in changes:
+        mixer.apply(rig)
+        out = mix(mixer, sound)
+        assert np.abs(np.diff(out[:, 0])).max() < 1.5 * steepest
+        assert list(mixer.take_readings()["inputs"]) == [one.id for one in rig.inputs]
+    for _ in range(40):  # Far more than there are rows: each is given back after its fade.
+        mixer.apply(with_input(rig, "music"))
+        mix(mixer, {"attic": LOUD["attic"][:4800]})
+        mixer.apply(rig)
+
+
+def test_what_can_be_done_to_the_list_of_inputs() -> None:
+    rig = with_input(with_input(Rig(), "game"), "game")
+    assert [one.name for one in rig.inputs[-2:]] == ["Game 2", "Game 3"]
+    assert rig.inputs[-1].sends == Sends(), "a new input is heard by nobody"
+    moved = with_input_moved(rig, rig.inputs[-1].id, -99)
+    assert moved.inputs[0].name == "Game 3"
+    assert without_input(rig, "voice").chained == ""
+    while len(rig.inputs) < MOST_INPUTS:
+        rig = with_input(rig, "other")
+    with pytest.raises(BadSetting, match="at most"):
+        with_input(rig, "other")
+    with pytest.raises(BadSetting, match="no input"):
+        without_input(Rig(), "nobody")
+    second = with_input(Rig(), "voice")
+    assert changed(second, "chained", "voice_1").voice == second.inputs[-1]
+
+
+def test_nan_from_a_device_is_counted_and_leaves_no_trace() -> None:
     voice = tone(1000, -20, 0.5, channels=2)
     voice[5000:5100] = np.nan
-    out, mixer = mix(Rig(), voice)
+    mixer = Mixer(Rig(), 1024)
+    out = mix(mixer, {"attic": voice, "game": voice})
     assert np.isfinite(out).all()
-    assert mixer.take_readings()["bad_samples"] == 200
+    assert mixer.bad_samples == {"voice": 100, "game": 200, "music": 0, "copilot": 0}
 
 
 def test_what_the_monitor_says_of_a_known_tone() -> None:
     """-20 dBFS at the microphone is -14 after a trim of 6 dB, at every station as it should be."""
-    rig = with_settings(
+    rig = rig_with(
         **{**BARE, "chain__trim__is_bypassed": False}, chain__trim__settings__gain_db=6.0
     )
     voice = tone(1000, -20, 2.0, channels=2)
     mixer, monitor = Mixer(rig, 1024), Monitor()
     for start in range(0, len(voice) - 256, 256):
-        silence = np.zeros((256, 2), np.float32)
-        mixer.process(voice[start : start + 256].copy(), silence.copy(), silence)
+        mixer.process({"attic": voice[start : start + 256].copy()}, 256)
         if start % 2560 == 0:
             monitor.push(mixer.take_readings())
     live = monitor.live()["peak_dbfs"]
     assert live["microphone"][-1] == pytest.approx(-20, abs=0.1)
     assert live["trim"][-1] == pytest.approx(-14, abs=0.1)
-    assert live["viewers_voice"][-1] == pytest.approx(-14, abs=0.1)
+    assert live["viewers/voice"][-1] == pytest.approx(-14, abs=0.1)
 
 
 def test_the_demo_stands_near_its_targets() -> None:
@@ -133,12 +207,17 @@ def test_the_demo_stands_near_its_targets() -> None:
         loop.run_block()
         if number % 6 == 0:
             monitor.push(loop.take_readings())
-    figures = monitor.figures()
+    figures = monitor.figures(Rig())
     targets = Rig().targets
     assert figures["peaks_dbfs"]["voice"] == pytest.approx(targets.voice_peaks_dbfs, abs=2)
     assert figures["clearance_db"]["music"] == pytest.approx(targets.music_clearance_db, abs=3)
-    assert figures["voice_reaches_viewers"]
-    assert staging_findings(monitor.stations(), Rig()) == []
+    assert figures["reach"] == {
+        "viewers": "hears",
+        "you": "closed",
+        "call": "hears",
+        "archive": "hears",
+    }
+    assert staging_findings(monitor.stations("voice"), Rig()) == []
 
 
 def at(noise: float, quiet: float, body: float, peaks: float, highest: float) -> StationLevels:
@@ -147,14 +226,17 @@ def at(noise: float, quiet: float, body: float, peaks: float, highest: float) ->
 
 def findings(rig: Rig, levels: StationLevels) -> dict[str, float | None]:
     stations = {"microphone": levels, **{slot.id: levels for slot in rig.chain}}
-    return {f.code: f.mend.value if f.mend else None for f in staging_findings(stations, rig)}
+    return {
+        f.code: float(next(iter(f.mend.changes.values()))) if f.mend else None
+        for f in staging_findings(stations, rig)
+    }
 
 
 def test_each_finding_fires_and_its_mend_ends_it() -> None:
     good = at(-65, -45, -30, -12, -8)
     assert findings(Rig(), good) == {}
     assert findings(Rig(), at(-65, -45, -30, -12, 0.0)) == {"microphone_clips": 30.0}
-    browser = changed(Rig(), "microphone.source", "browser")
+    browser = changed(Rig(), "inputs.voice.device", "browser")
     assert findings(browser, at(-65, -45, -30, -12, 0.0)) == {"microphone_clips": None}
 
     noisy = at(-54, -45, -30, -12, -8)
@@ -163,7 +245,7 @@ def test_each_finding_fires_and_its_mend_ends_it() -> None:
     mended = changed(Rig(), "chain.gate.settings.close_threshold_dbfs", -40.0)
     assert findings(mended, noisy) == {}
 
-    too_high = with_settings(chain__gate__settings__open_threshold_dbfs=-10.0)
+    too_high = rig_with(chain__gate__settings__open_threshold_dbfs=-10.0)
     found = findings(too_high, good)
     assert found == {"gate_chops_speech": -30.0}
     assert findings(changed(too_high, "chain.gate.settings.open_threshold_dbfs", -30.0), good) == {}
@@ -183,10 +265,16 @@ def test_presets_are_read_whole_or_refused_with_the_field_named() -> None:
     preset = Preset(name="Attic")
     assert read_preset(preset.model_dump_json()) == preset
     text = preset.model_dump_json()
+    # Version 1 chose the microphone's channel in the trim.
+    old = text.replace('"version":2', '"version":1').replace(
+        '"gain_db":5.0', '"gain_db":5.0,"channel":"sum"'
+    )
+    assert old != text
+    assert read_preset(old) == preset
     for broken, sentence in [
         ("no json", "not a JSON document"),
         ('{"format": "other"}', "not a preset"),
-        (text.replace('"version":1', '"version":7'), "newer than this program"),
+        (text.replace('"version":2', '"version":7'), "newer than this program"),
         (text.replace('"ratio":3.0', '"ratio":300'), r"chain\..*ratio must be at most 20"),
         (text.replace('"stage":"gate"', '"stage":"reverb"'), "gate"),
         (text.replace('"id":"gate"', '"id":"trim"'), "two stages are called"),
@@ -199,7 +287,8 @@ def test_presets_are_read_whole_or_refused_with_the_field_named() -> None:
 def test_the_core_knows_nothing_of_files_sockets_or_the_web() -> None:
     code = (
         "import sys, goshawk.core.graph.mixer, goshawk.core.measure.recording, goshawk.core.preset, "
-        "goshawk.core.rules.staging, goshawk.core.rules.balance, goshawk.core.measure.monitor\n"
+        "goshawk.core.rules.staging, goshawk.core.rules.balance, goshawk.core.measure.monitor, "
+        "goshawk.core.rules.wiring, goshawk.core.measure.microphone, goshawk.core.rig_upgrades\n"
         "bad = [m for m in sys.modules if m.startswith(('goshawk.engine', 'goshawk.devices', "
         "'goshawk.store', 'goshawk.web', 'sqlite3', 'fastapi', 'soundfile', 'scipy.signal'))]\n"
         "assert not bad, bad"

@@ -16,10 +16,10 @@ from goshawk.core.measure.levels import (
 )
 from goshawk.core.measure.recording import measure_recording
 from goshawk.core.measure.speech_activity import SpeechActivity
-from goshawk.core.rig import Targets
+from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import standings
 from goshawk.core.stage import Block
-from tests.conftest import RATE_HZ, random_sound, tone
+from tests.conftest import RATE_HZ, AtticMicrophone, random_sound, tone
 
 
 def segments_of(sound: Block, block_frames: int = 1000) -> np.ndarray:
@@ -157,9 +157,7 @@ def test_speech_activity_finds_words_in_noise_at_any_gain() -> None:
 
 
 def test_a_keyboard_is_not_speech() -> None:
-    from goshawk.devices.attic import Attic
-
-    attic = Attic()
+    attic = AtticMicrophone()
     attic.set_preamp_gain_db(36.0)
     activity = SpeechActivity()
     said = []
@@ -179,7 +177,7 @@ def test_clearance_and_how_it_is_said() -> None:
     game = background_peaks_dbfs(np.repeat([-80.0, -15.0], 100))
     clearance = {"game": clearance_db(voice, game), "music": clearance_db(voice, None)}
     assert clearance == {"game": pytest.approx(7.0), "music": None}
-    said = standings({"voice": voice, "game": game, "music": None}, clearance, Targets())
+    said = standings({"voice": voice, "game": game, "music": None}, clearance, Rig())
     assert said["voice"].verdict == "on target"
     assert said["game"].text == "5 dB too loud"
     assert said["music"].verdict == "waiting"

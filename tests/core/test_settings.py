@@ -32,6 +32,8 @@ def numbers(schema: dict[str, Any]) -> dict[str, dict[str, Any]]:
         found = {}
         for name, inner in part.get("properties", {}).items():
             found |= walk(inner, f"{path}.{name}" if path else name)
+        if path == "inputs":
+            return walk(part["items"], "inputs.voice")
         if "discriminator" in part.get("items", {}):
             for stage, ref in part["items"]["discriminator"]["mapping"].items():
                 found |= walk({"$ref": ref}, f"{path}.{stage}")
@@ -78,7 +80,15 @@ def test_names_ids_and_kinds_cannot_be_changed_into_something_else() -> None:
         ("chain", []),
         ("name", ""),
         ("name", "x" * 81),
-        ("microphone.performance", "sing"),
+        ("devices.attic.performance", "sing"),
+        ("inputs.voice.id", "other"),
+        ("inputs.voice.name", "   "),
+        ("inputs.voice.name", "x" * 200),
+        ("inputs.voice.name", "game"),
+        ("inputs.voice.role", "game"),
+        ("chained", "nobody"),
+        ("chained", "game"),
+        ("version", 1),
         ("", 1),
         ("chain.gate.settings.range_db.deeper", 1),
     ]:

@@ -1,6 +1,7 @@
-"""Devices: the attic's preamp, files good and bad, the browser's microphone at another clock."""
+"""Devices: the attic's preamp, files good and bad, clocks, rates, and what goes wrong on request."""
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -8,15 +9,19 @@ import soundfile
 
 from goshawk.core.dsp.rate_matcher import RateMatcher
 from goshawk.core.measure.recording import measure_recording
+from goshawk.core.rig import Rig
 from goshawk.core.stage import Block
-from goshawk.devices.attic import Attic
+from goshawk.devices.base import LoopSource
 from goshawk.devices.browser import BrowserMicrophone
-from goshawk.devices.file import FileMicrophone, read_sound_file
-from goshawk.errors import BadSoundFile
-from tests.conftest import RATE_HZ, peak_db, tone
+from goshawk.devices.catalog import DEVICES
+from goshawk.devices.file import FileSource, read_sound_file
+from goshawk.devices.port import Port
+from goshawk.devices.rack import Rack
+from goshawk.errors import BadSoundFile, GoshawkError
+from tests.conftest import RATE_HZ, AtticMicrophone, peak_db, rig_with, tone
 
 
-def hear(attic: Attic, performance: str, gain_db: float, seconds: float = 6.0) -> Block:
+def hear(attic: AtticMicrophone, performance: str, gain_db: float, seconds: float = 6.0) -> Block:
     attic.perform(performance)  # type: ignore[arg-type]
     attic.set_preamp_gain_db(gain_db)
     attic.read(np.zeros((RATE_HZ // 2, 2), np.float32))
@@ -26,7 +31,7 @@ def hear(attic: Attic, performance: str, gain_db: float, seconds: float = 6.0) -
 
 
 def test_the_attic_performs_as_asked_and_its_converter_clips() -> None:
-    attic = Attic()
+    attic = AtticMicrophone()
     level = {
         name: measure_recording(hear(attic, name, 36.0)[:, :1])
         for name in ("silent", "murmur", "talk", "laugh")
@@ -86,7 +91,7 @@ def test_bad_files_are_refused_with_a_sentence(tmp_path: Path) -> None:
 
 def test_a_file_plays_looped_or_once(tmp_path: Path) -> None:
     np.save(tmp_path / "ramp.npy", np.arange(10, dtype=np.float32)[:, None])
-    looped, once = (FileMicrophone(tmp_path / "ramp.npy", is_looped) for is_looped in (True, False))
+    looped, once = (FileSource(tmp_path / "ramp.npy", is_looped) for is_looped in (True, False))
     block = np.zeros((8, 1), np.float32)
     heard = []
     for _ in range(2):
@@ -99,32 +104,190 @@ def test_a_file_plays_looped_or_once(tmp_path: Path) -> None:
     assert once.status()["state"] == "ended"
 
 
-@pytest.mark.parametrize("ppm", [-300, 0, 300])
-def test_two_clocks_apart_neither_gap_nor_drift(ppm: int) -> None:
-    """Ten simulated minutes: the delay stays, nothing drops out, the tone stays clean."""
-    matcher = RateMatcher(1, 48_000, 60.0)
-    rate = 48_000 * (1 + ppm * 1e-6)
-    pushed, out, fills = 0, [], []
-    block = np.zeros((256, 1), np.float32)
-    for number in range(600 * 48_000 // 256):
-        due = int((number + 1) * 256 / 48_000 * rate / 480) * 480
-        if due > pushed:
-            n = np.arange(pushed, due)
-            matcher.push((0.1 * np.sin(2 * np.pi * 1000 * n / 48_000))[:, None].astype(np.float32))
-            pushed = due
-        matcher.pull(block)
-        if number % 100 == 0:
-            fills.append(matcher.reading()["fill_ms"])
-        if number > 600 * 48_000 // 256 - 400:
-            out.append(block[:, 0].copy())
-    assert matcher.dropouts == 0
-    assert matcher.overruns == 0
-    assert np.ptp(fills[len(fills) // 2 :]) < 12, "one piece of 10 ms comes and goes"
-    assert matcher.reading()["clock_ppm"] == pytest.approx(ppm, abs=60)
-    sound = np.concatenate(out)
+def residue_db(sound: Block, hz: float) -> float:
+    """Everything but a tone, against the tone."""
     power = np.abs(np.fft.rfft(sound * np.blackman(len(sound)))) ** 2
-    near = np.abs(np.fft.rfftfreq(len(sound), 1 / RATE_HZ) - 1000) < 20
-    assert 10 * np.log10(power[~near].sum() / power[near].sum()) < -70
+    near = np.abs(np.fft.rfftfreq(len(sound), 1 / RATE_HZ) - hz) < 20
+    return float(10 * np.log10(power[~near].sum() / power[near].sum()))
+
+
+@pytest.mark.parametrize("ppm", [-200, 200])
+def test_two_clocks_apart_neither_gap_nor_drift(ppm: int) -> None:
+    """Three simulated minutes of sound: the delay stays, nothing drops out, the tone stays clean."""
+    matcher = RateMatcher(1, 48_000, 25.0)
+    rate = 48_000 * (1 + ppm * 1e-6)
+    pushed, out, ages = 0, [], []
+    block = np.zeros((256, 1), np.float32)
+    for number in range(180 * 48_000 // 256):
+        now_s = (number + 1) * 256 / 48_000
+        while (pushed + 256) / rate <= now_s:
+            n = np.arange(pushed, pushed + 256)
+            pushed += 256
+            wave = 0.1 * np.sin(2 * np.pi * 1000 * n / rate)
+            matcher.push(wave[:, None].astype(np.float32), pushed / rate)
+        matcher.pull(block, now_s)
+        ages.append(matcher.reading()["age_ms"])
+        out.append(block[:, 0].copy())
+    assert (matcher.dropouts, matcher.overruns) == (0, 0)
+    assert np.abs(np.array(ages[len(ages) // 2 :]) - 25.0).max() < 0.1
+    assert matcher.reading()["clock_ppm"] == pytest.approx(ppm, abs=5)
+    assert residue_db(np.concatenate(out[-2000:]), 1000) < -80
+
+
+class _Counted:
+    """Stands in for the converter: as many frames as it would give, without their sound."""
+
+    def __init__(self, rate_hz: float) -> None:
+        self._ratio, self._left = RATE_HZ / rate_hz, 0.0
+
+    def set_io_ratio(self, rate_in: float, rate_out: float, slew: int) -> None:
+        self._ratio = rate_out / rate_in
+
+    def resample_chunk(self, piece: Block) -> Block:
+        self._left += len(piece) * self._ratio
+        count, self._left = int(self._left), self._left % 1.0
+        return piece[np.zeros(count, int)]
+
+
+class _CountingMatcher(RateMatcher):
+    def _make_stream(self, rate_hz: float) -> _Counted:
+        return _Counted(rate_hz)
+
+
+def test_after_eight_hours_the_delay_is_what_it_was() -> None:
+    matcher = _CountingMatcher(1, 48_000, 120.0)
+    rate, packet, block = 48_000 * (1 + 200e-6), 1920, np.zeros((2048, 1), np.float32)
+    piece, pushed, least, ages = np.zeros((packet, 1), np.float32), 0, 1e9, []
+    for number in range(8 * 3600 * 48_000 // 2048):
+        now_s = (number + 1) * 2048 / 48_000
+        while (pushed + packet) / rate <= now_s:
+            pushed += packet
+            matcher.push(piece, pushed / rate)
+        if matcher.pull(block, now_s):
+            reading = matcher.reading()
+            least = min(least, reading["fill_ms"])
+            ages.append(reading["age_ms"])
+    assert (matcher.dropouts, matcher.overruns) == (0, 0)
+    assert least > 0, "the buffer is never empty"
+    assert np.abs(np.array(ages[2000:]) - 120.0).max() < 1.0
+
+
+def through_a_device(hz: float, rate_hz: int, seconds: float = 3.0) -> Block:
+    """A tone of -6 dBFS from a device of another rate, as the engine gets it."""
+    matcher, out = RateMatcher(1, rate_hz, 40.0), []
+    for start in range(0, round(seconds * rate_hz), 441):
+        n = np.arange(start, start + 441)
+        now_s = (start + 441) / rate_hz
+        matcher.push(
+            (0.5 * np.sin(2 * np.pi * hz * n / rate_hz))[:, None].astype(np.float32), now_s
+        )
+        block = np.zeros((480, 1), np.float32)
+        matcher.pull(block, now_s)
+        out.append(block)
+    return np.concatenate(out)[-2 * RATE_HZ :, 0]
+
+
+@pytest.mark.parametrize("hz", [20, 1000, 10_000, 18_000, 20_000])
+def test_44100_hz_arrives_flat_to_20_khz_and_without_images(hz: float) -> None:
+    sound = through_a_device(hz, 44_100)
+    spectrum = np.abs(np.fft.rfft(sound * np.blackman(len(sound))))
+    level = spectrum.max() / (np.blackman(len(sound)).sum() / 2)
+    assert 20 * np.log10(level) == pytest.approx(-6.02, abs=0.1)
+    bins = np.fft.rfftfreq(len(sound), 1 / RATE_HZ)
+    elsewhere = spectrum[np.abs(bins - hz) > 15]
+    assert 20 * np.log10(elsewhere.max() / spectrum.max()) < -100
+
+
+@pytest.mark.parametrize("rate_hz", [8_000, 16_000, 44_100, 48_000, 96_000])
+def test_the_age_of_what_is_given_out_is_the_measured_delay(rate_hz: int) -> None:
+    """A click is given out as late as the matcher says."""
+    matcher, out = RateMatcher(1, rate_hz, 70.0), []
+    at = round(0.5 * rate_hz)
+    for number in range(200):
+        start, now_s = number * rate_hz // 100, (number + 1) / 100
+        piece = np.zeros((rate_hz // 100, 1), np.float32)
+        if start <= at < start + len(piece):
+            piece[at - start] = 1.0
+        matcher.push(piece, now_s)
+        block = np.zeros((480, 1), np.float32)
+        matcher.pull(block, now_s)
+        out.append(block)
+    came = int(np.argmax(np.abs(np.concatenate(out))))
+    # The block given out at a time begins with the sound that is then as old as the age.
+    given_ms = came / 48 + 10
+    assert given_ms - 500 == pytest.approx(matcher.target_ms, abs=0.5)
+
+
+def test_a_rate_that_is_not_what_is_said_is_found_by_counting() -> None:
+    port = Port(DEVICES["game"], LoopSource(tone(1000, -20, 1.0, channels=2)))
+    port.fault("delivers", 44_100)
+    heard = []
+    for number in range(8 * RATE_HZ // 256):
+        block = np.zeros((256, 2), np.float32)
+        port.read(block, (number + 1) * 256 / RATE_HZ)
+        heard.append(block)
+    status = port.status()
+    assert (status["rate_hz"], status["counted_rate_hz"]) == (48_000, 44_100)
+    sound = np.concatenate(heard)[-2 * RATE_HZ :, 0]
+    assert residue_db(sound, 1000) < -60, "and it sounds as it should"
+
+
+def test_faults_of_a_device_are_shown_and_mended() -> None:
+    rack = Rack(1024)
+    rack.apply(Rig())
+
+    def run(seconds: float) -> dict[str, Any]:
+        for _ in range(round(seconds * RATE_HZ / 256)):
+            blocks = rack.read(256, {"attic", "laptop", "game"})
+        assert set(blocks) == {"attic", "laptop", "game"}
+        return rack.statuses()
+
+    run(40.0)
+    before = run(0.1)
+    assert before["laptop"]["clock_ppm"] == pytest.approx(120, abs=10)
+    assert before["laptop"]["rate_hz"] == 44_100
+    rack.fault("game", "unplug", None)
+    run(0.1)
+    gone = run(0.1)["game"]
+    assert (gone["state"], gone["peaks_dbfs"]) == ("unplugged", [-120.0, -120.0])
+    rack.fault("game", "replug", None)
+    assert run(0.5)["game"]["state"] == "playing"
+    rack.fault("laptop", "stall", 200.0)
+    assert run(1.0)["laptop"]["dropouts"] == 1
+    rack.fault("game", "rate", 44_100.0)
+    assert run(1.0)["game"]["rate_hz"] == 44_100
+    rack.fault("game", "silence", None)
+    run(0.5)
+    assert run(0.5)["game"]["peaks_dbfs"][0] < -100
+    rack.fault("game", "heal", None)
+    mended = run(1.0)["game"]
+    assert (mended["rate_hz"], mended["peaks_dbfs"][0] > -60) == (48_000, True)
+    for device, name, value, error in [
+        ("piano", "unplug", None, "no device"),
+        ("game", "sing", None, "no fault"),
+        ("game", "rate", 1e9, "but 1e"),
+    ]:
+        with pytest.raises(GoshawkError, match=error):
+            rack.fault(device, name, value)
+
+
+def test_the_laptop_hears_the_attic_and_loudspeakers_reach_both() -> None:
+    """The leak is as loud as it is set, at the preamp's usual gain, and as late as the way is long."""
+    rack = Rack(1024)
+    rack.apply(
+        rig_with(
+            devices__attic__performance="silent",
+            feeds__you__output="loudspeakers",
+            devices__loudspeakers__leak_db=-20.0,
+        )
+    )
+    played = tone(1000, -6, 0.5, channels=2)
+    heard = []
+    for start in range(0, len(played) - 256, 256):
+        block = played[start : start + 256]
+        heard.append(rack.read(256, {"attic"})["attic"][:, 0].copy())
+        rack.play(block, block, block, is_late=False)
+    assert peak_db(np.concatenate(heard)[-4800:]) == pytest.approx(-26, abs=0.3)
 
 
 def test_the_browsers_microphone_at_44100_hz_arrives_at_its_level_and_ends_in_silence() -> None:
@@ -133,6 +296,7 @@ def test_the_browsers_microphone_at_44100_hz_arrives_at_its_level_and_ends_in_si
     for number in range(300):
         n = np.arange(number * 441, (number + 1) * 441)
         piece = 0.1 * np.sin(2 * np.pi * 1000 * n / 44_100)
+        microphone.now_s = (number + 1) / 100
         microphone.push(44_100, piece[:, None].astype(np.float32))
         block = np.zeros((480, 2), np.float32)
         microphone.read(block)

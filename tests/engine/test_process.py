@@ -4,6 +4,7 @@ import json
 import socket
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -78,11 +79,11 @@ def run_blocks(audio: AudioProcess, count: int) -> None:
     done = [0]
     block = audio._loop.run_block
 
-    def counted() -> np.ndarray:
+    def counted(*, is_late: bool) -> None:
         done[0] += 1
         if done[0] > count:
             raise Enough
-        return block()
+        block(is_late=is_late)
 
     audio._loop.run_block = counted  # type: ignore[method-assign]
     with pytest.raises(Enough):
@@ -102,16 +103,22 @@ def test_rigs_are_taken_readings_and_sound_are_published(
 ) -> None:
     ours, theirs = ends
     audio = AudioProcess(theirs, Rig())
-    rig = changed(Rig(), "game.is_muted", True)
+    rig = changed(Rig(), "inputs.game.is_muted", True)
     messages.send(ours, messages.RIG, rig.model_dump_json().encode())
-    messages.send(ours, messages.LISTENERS, b"\x01")
-    run_blocks(audio, 188)
+    messages.send(ours, messages.POINTS, json.dumps(["viewers", "input:game"]).encode())
+    run_blocks(audio, 94)
     assert audio._loop.rig == rig
     said = taken(ours)
     assert len(said[messages.READY]) == 1
-    assert len(said[messages.READINGS]) == pytest.approx(30, abs=3)
-    frames = sum(len(packet) // 8 for packet in said[messages.SOUND])
-    assert frames == pytest.approx(48_000, abs=1024)
+    assert len(said[messages.READINGS]) == pytest.approx(15, abs=2)
+    sound: dict[str, int] = {}
+    for packet in said[messages.SOUND]:
+        point, samples = messages.unpack_sound(packet)
+        sound[point] = sound.get(point, 0) + len(samples) // 8
+    assert sound == {
+        "viewers": pytest.approx(24_000, abs=1024),
+        "input:game": pytest.approx(24_000, abs=1024),
+    }
     readings = [messages.unpack_readings(body) for body in said[messages.READINGS]]
     firsts = [r["first_moment"] for r in readings]
     counts = [r["moments"].shape[1] for r in readings]
@@ -124,7 +131,7 @@ def test_a_reader_that_never_reads_makes_nothing_late(
 ) -> None:
     ours, theirs = ends
     audio = AudioProcess(theirs, Rig())
-    messages.send(ours, messages.LISTENERS, b"\x01")
+    messages.send(ours, messages.POINTS, json.dumps(["viewers", "input:game"]).encode())
     run_blocks(audio, 3000)
     assert audio._dropped > 0
     assert audio._clock.late_blocks == 0
@@ -148,16 +155,45 @@ def test_a_damaged_file_is_said_and_the_sound_goes_on(
 ) -> None:
     ours, theirs = ends
     (tmp_path / "bad.npy").write_bytes(b"nothing")
-    audio = AudioProcess(theirs, changed(Rig(), "microphone.source", "file"))
+    audio = AudioProcess(theirs, changed(Rig(), "inputs.voice.device", "file"))
     for path in (tmp_path / "bad.npy", tmp_path / "gone.npy"):
         messages.send(ours, messages.SOURCE_FILE, json.dumps(str(path)).encode())
     run_blocks(audio, 50)
     said = taken(ours)
     assert len(said[messages.NOTICE]) == 2
     assert b"Choose it again" in said[messages.NOTICE][0]
-    assert messages.unpack_readings(said[messages.READINGS][-1])["microphone"] == {
-        "state": "no file"
-    }
+    readings = messages.unpack_readings(said[messages.READINGS][-1])
+    assert readings["devices"]["file"]["state"] == "no file"
+
+
+def test_commands_cough_fault_and_measure(
+    time: Time, ends: tuple[socket.socket, socket.socket]
+) -> None:
+    """A cough silences the voice, a device can be unplugged, and a click comes back as it was said."""
+    ours, theirs = ends
+    audio = AudioProcess(theirs, Rig())
+
+    def readings_after(**command: Any) -> list[dict[str, Any]]:
+        messages.send(ours, messages.COMMAND, json.dumps(command).encode())
+        run_blocks(audio, 400)
+        return [messages.unpack_readings(body) for body in taken(ours)[messages.READINGS]]
+
+    last = readings_after(name="cough", is_on=True)[-1]
+    assert last["inputs"]["voice"]["gains"] == [0.0] * 4
+    assert last["inputs"]["game"]["gains"][0] > 0
+    assert readings_after(name="cough", is_on=False)[-1]["inputs"]["voice"]["gains"][0] == 1.0
+    last = readings_after(name="fault", device="game", fault="unplug", value=None)[-1]
+    assert last["devices"]["game"]["state"] == "unplugged"
+    measured = [
+        said["measured_delay_ms"]
+        for said in readings_after(name="click")
+        if said["measured_delay_ms"]
+    ]
+    assert len(measured) == 1
+    for feed in ("viewers", "call", "archive"):
+        shown = sum(ms for _, ms in last["ledgers"][feed])
+        assert measured[0][feed] == pytest.approx(shown, abs=1.0)
+    assert measured[0]["you"] is None, "the microphone is not in what you hear"
 
 
 def test_the_process_ends_when_told_or_when_it_is_alone(

@@ -1,5 +1,6 @@
 """The database on real files: every change kept, undo over restarts, trouble said and nothing lost."""
 
+import json
 import shutil
 import sqlite3
 import subprocess
@@ -37,10 +38,10 @@ def test_a_new_database_has_the_newest_schema_and_the_demo_rig(path: Path) -> No
 def test_changes_undo_and_redo_outlive_a_restart(path: Path) -> None:
     connection = open_database(path).connection
     rig = rigs.load_active_rig(connection).rig
-    louder = changed(rig, "game.trim_db", -3)
-    quieter = changed(louder, "music.trim_db", -30)
-    rigs.save_change(connection, louder, "game.trim_db")
-    rigs.save_change(connection, quieter, "music.trim_db")
+    louder = changed(rig, "inputs.game.fader_db", -3)
+    quieter = changed(louder, "inputs.music.fader_db", -30)
+    rigs.save_change(connection, louder, "inputs.game.fader_db")
+    rigs.save_change(connection, quieter, "inputs.music.fader_db")
     assert rigs.step(connection, -1).rig == louder
     connection.close()
 
@@ -54,8 +55,8 @@ def test_changes_undo_and_redo_outlive_a_restart(path: Path) -> None:
     saved = rigs.step(connection, -1)
     assert (saved.rig, saved.can_undo) == (Rig(), False)
     # A new change forgets what had been undone.
-    muted = changed(Rig(), "game.is_muted", True)
-    saved = rigs.save_change(connection, muted, "game.is_muted")
+    muted = changed(Rig(), "inputs.game.is_muted", True)
+    saved = rigs.save_change(connection, muted, "inputs.game.is_muted")
     assert (saved.rig, saved.can_redo) == (muted, False)
 
 
@@ -65,16 +66,16 @@ def test_a_held_key_is_one_step_of_undo_and_old_steps_are_let_go(
     connection = open_database(path).connection
     rig = rigs.load_active_rig(connection).rig
     for trim in range(-20, 0):
-        rig = changed(rig, "game.trim_db", trim)
-        rigs.save_change(connection, rig, "game.trim_db", is_nudge=True)
+        rig = changed(rig, "inputs.game.fader_db", trim)
+        rigs.save_change(connection, rig, "inputs.game.fader_db", is_nudge=True)
     assert rigs.step(connection, -1).rig == Rig()
     monkeypatch.setattr(rigs, "KEPT_REVISIONS", 5)
     for number in range(20):
-        rig = changed(rig, "game.trim_db", -number)
+        rig = changed(rig, "inputs.game.fader_db", -number)
         saved = rigs.save_change(connection, rig, f"step {number}")
     for _ in range(10):
         saved = rigs.step(connection, -1)
-    assert saved.rig.game.trim_db == -15
+    assert saved.rig.inputs[1].fader_db == -15
 
 
 def test_an_acknowledged_change_survives_a_kill(path: Path) -> None:
@@ -84,12 +85,12 @@ from goshawk.core.rig import changed
 from goshawk.store import rigs
 from goshawk.store.database import open_database
 connection = open_database(pathlib.Path({str(path)!r})).connection
-rig = changed(rigs.load_active_rig(connection).rig, "game.trim_db", -33)
-rigs.save_change(connection, rig, "game.trim_db")
+rig = changed(rigs.load_active_rig(connection).rig, "inputs.game.fader_db", -33)
+rigs.save_change(connection, rig, "inputs.game.fader_db")
 os.kill(os.getpid(), 9)
 """
     assert subprocess.run([sys.executable, "-c", code], check=False).returncode == -9
-    assert rigs.load_active_rig(open_database(path).connection).rig.game.trim_db == -33
+    assert rigs.load_active_rig(open_database(path).connection).rig.inputs[1].fader_db == -33
 
 
 def test_a_damaged_database_is_kept_aside_and_said(path: Path) -> None:
@@ -147,3 +148,34 @@ def test_a_folder_that_cannot_be_used_is_said(tmp_path: Path) -> None:
     (tmp_path / "file").write_text("")
     with pytest.raises(StoreUnusable, match="--data-dir"):
         open_database(tmp_path / "file" / "goshawk.db")
+
+
+def test_a_rig_of_the_first_version_is_read_as_it_was_meant(path: Path) -> None:
+    """Game, music and microphone become inputs with their levels, and the trim's channel the voice's."""
+    old = {
+        "name": "Attic, early",
+        "block_frames": 512,
+        "microphone": {"source": "browser", "preamp_gain_db": 20.0, "performance": "murmur"},
+        "chain": [{"id": "trim", "stage": "trim", "settings": {"gain_db": 3.0, "channel": "sum"}}],
+        "voice": {"fader_db": -2.0, "is_muted": True},
+        "game": {"trim_db": -11.0, "is_muted": False},
+        "music": {"trim_db": -22.0, "is_muted": False},
+        "viewers": {"ceiling_dbtp": -5.0},
+        "targets": {"voice_peaks_dbfs": -9.0},
+    }
+    connection = open_database(path).connection
+    rigs.load_active_rig(connection)
+    connection.execute("UPDATE revisions SET document = ?", (json.dumps(old),))
+    rig = rigs.load_active_rig(connection).rig
+    assert rig.voice is not None
+    voice, game, music, copilot = rig.inputs
+    assert (voice.device, voice.channels, voice.fader_db) == ("browser", "sum", -2.0)
+    assert voice.is_muted
+    assert (game.fader_db, music.fader_db) == (-11.0, -22.0)
+    assert not copilot.sends.viewers.is_heard
+    assert (rig.devices.attic.preamp_gain_db, rig.devices.attic.performance) == (20.0, "murmur")
+    assert (rig.feeds.viewers.ceiling_dbtp, rig.targets.voice_peaks_dbfs) == (-5.0, -9.0)
+    assert (rig.block_frames, rig.name, rig.chain[0].id) == (512, "Attic, early", "trim")
+    # A change keeps it in the present shape.
+    rigs.save_change(connection, changed(rig, "name", "Later"), "name")
+    assert rigs.step(connection, -1).rig == rig

@@ -79,8 +79,8 @@ def test_refusals_are_problem_documents_with_a_sentence(client: TestClient) -> N
         ({"path": "chain.gate.settings.range_db", "value": 99}, "at most 80"),
         ({"path": "chain.gate.settings.close_threshold_dbfs", "value": -1}, "Lower the closing"),
         ({"path": "nowhere", "value": 1}, "no setting"),
-        ({"path": "game.trim_db"}, "value"),
-        ({"path": "microphone.file_id", "value": "none"}, "Choose another"),
+        ({"path": "inputs.game.fader_db"}, "value"),
+        ({"path": "devices.file.file_id", "value": "none"}, "Choose another"),
     ]:
         reply = client.patch("/api/rig", json=body)
         assert reply.status_code in (404, 422)
@@ -113,7 +113,8 @@ def test_the_schema_tells_every_numbers_unit_range_and_help(client: TestClient) 
     schema = client.get("/api/schema").json()["schema"]
     numbers = [
         field
-        for model in schema["$defs"].values()
+        for name, model in schema["$defs"].items()
+        if name != "Dismissal"  # not set by a control
         for field in model.get("properties", {}).values()
         if field.get("type") == "number"
     ]
@@ -128,16 +129,16 @@ def test_two_windows_show_the_same_and_a_try_is_taken_back(client: TestClient) -
     with link_to(client, "live") as one, link_to(client, "live") as two:
         next_of(one, "state")
         next_of(two, "state")
-        one.send_json({"type": "set", "path": "game.trim_db", "value": -11})
-        assert next_of(two, "state")["rig"]["game"]["trim_db"] == -11
-        one.send_json({"type": "try", "path": "game.trim_db", "value": -40})
+        one.send_json({"type": "set", "path": "inputs.game.fader_db", "value": -11})
+        assert next_of(two, "state")["rig"]["inputs"][1]["fader_db"] == -11
+        one.send_json({"type": "try", "path": "inputs.game.fader_db", "value": -40})
         tried = next_of(two, "state")
-        assert (tried["rig"]["game"]["trim_db"], tried["is_saved"]) == (-40, False)
+        assert (tried["rig"]["inputs"][1]["fader_db"], tried["is_saved"]) == (-40, False)
         one.close()
         back = next_of(two, "state")
-        assert (back["rig"]["game"]["trim_db"], back["is_saved"]) == (-11, True)
+        assert (back["rig"]["inputs"][1]["fader_db"], back["is_saved"]) == (-11, True)
         two.send_json({"type": "undo"})
-        assert next_of(two, "state")["rig"]["game"]["trim_db"] == Rig().game.trim_db
+        assert next_of(two, "state")["rig"]["inputs"][1]["fader_db"] == Rig().inputs[1].fader_db
 
 
 def test_bad_messages_are_refused_and_the_link_stays(client: TestClient) -> None:
@@ -145,8 +146,8 @@ def test_bad_messages_are_refused_and_the_link_stays(client: TestClient) -> None
         for text, sentence in [
             ("no json", "not understood"),
             ('{"type": "format the disk"}', "not understood"),
-            ('{"type": "set", "path": "game.trim_db", "value": 99}', "at most 12"),
-            ('{"type": "set", "path": "game.trim_db", "value": NaN}', "finite"),
+            ('{"type": "set", "path": "inputs.game.fader_db", "value": 99}', "at most 12"),
+            ('{"type": "set", "path": "inputs.game.fader_db", "value": NaN}', "finite"),
             ("x" * 10_000, "at most"),
         ]:
             link.send_text(text)
@@ -156,15 +157,17 @@ def test_bad_messages_are_refused_and_the_link_stays(client: TestClient) -> None
 
 def test_the_feed_is_heard_over_the_sound_link(client: TestClient) -> None:
     with link_to(client, "audio") as link:
-        link.send_json({"listen": True})
+        link.send_json({"listen": True, "hear": "nobody"})
+        assert "not understood" in json.loads(link.receive_text())["text"]
+        link.send_json({"listen": True, "hear": "viewers"})
         sound = np.concatenate([np.frombuffer(link.receive_bytes(), "<f4") for _ in range(60)])
     assert np.isfinite(sound).all()
     assert 0.001 < np.abs(sound).max() <= 10 ** (-3 / 20) * 1.02
 
 
 def test_a_microphone_over_the_sound_link_reads_its_level(client: TestClient) -> None:
-    change(client, "microphone.source", "browser")
-    wait_for(client, lambda levels: levels["microphone"]["state"] == "waiting")
+    change(client, "inputs.voice.device", "browser")
+    wait_for(client, lambda levels: levels["devices"]["browser"]["state"] == "waiting")
     with link_to(client, "audio") as link:
         link.send_bytes(b"\0" * 64)
         assert "before its sound" in json.loads(link.receive_text())["text"]
@@ -182,12 +185,12 @@ def test_a_microphone_over_the_sound_link_reads_its_level(client: TestClient) ->
             else:
                 time.sleep(0.002)
         levels = client.get("/api/levels").json()
-    assert levels["microphone"]["state"] == "playing"
+    assert levels["devices"]["browser"]["state"] == "playing"
     assert levels["stations"]["microphone"]["highest_peak_dbfs"] > -21
     with link_to(client, "live") as page:
-        wait_for(client, lambda levels: levels["microphone"]["state"] == "waiting")
-        assert next_of(page, "state")["rig"]["microphone"]["source"] == "browser"
-    change(client, "microphone.source", "attic")
+        wait_for(client, lambda levels: levels["devices"]["browser"]["state"] == "waiting")
+        assert next_of(page, "state")["rig"]["inputs"][0]["device"] == "browser"
+    change(client, "inputs.voice.device", "attic")
 
 
 def test_a_file_is_given_played_and_removed(client: TestClient, tmp_path: Path) -> None:
@@ -195,8 +198,8 @@ def test_a_file_is_given_played_and_removed(client: TestClient, tmp_path: Path) 
     sound = wav(tmp_path, 0.1 * np.sin(2 * np.pi * 1000 * t), 44_100)
     file = client.post("/api/sound-files?name=tone.wav", content=sound).json()
     assert (file["rate_hz"], file["channels"], file["duration_s"]) == (44_100, 1, 1.0)
-    change(client, "microphone.file_id", file["id"])
-    change(client, "microphone.source", "file")
+    change(client, "devices.file.file_id", file["id"])
+    change(client, "inputs.voice.device", "file")
 
     def is_tone(levels: Any) -> bool:
         floor = levels["stations"]["microphone"]["noise_floor_dbfs"]
@@ -206,7 +209,8 @@ def test_a_file_is_given_played_and_removed(client: TestClient, tmp_path: Path) 
     with link_to(client, "live") as page:
         assert client.delete(f"/api/sound-files/{file['id']}").status_code == 204
         assert "was removed" in next_of(page, "notice")["text"]
-    assert client.get("/api/state").json()["rig"]["microphone"]["source"] == "attic"
+    wait_for(client, lambda levels: levels["devices"]["file"]["state"] == "no file")
+    change(client, "inputs.voice.device", "attic")
     assert client.delete(f"/api/sound-files/{file['id']}").status_code == 404
 
 
@@ -222,18 +226,52 @@ def test_bad_files_are_refused_over_the_interface(client: TestClient, tmp_path: 
     assert client.get("/api/state").json()["sound_files"] == []
 
 
+def test_inputs_are_added_and_removed_and_faults_asked_for(client: TestClient) -> None:
+    state = client.post("/api/inputs", json={"role": "other"}).json()
+    fresh = state["rig"]["inputs"][-1]
+    assert fresh["name"] == "Input"
+    assert "do not hear Input" in state["sentences"]["viewers"]
+    change(client, f"inputs.{fresh['id']}.device", "laptop")
+    wait_for(client, lambda levels: levels["devices"]["laptop"]["peaks_dbfs"][0] > -90)
+    asked = {"fault": "unplug"}
+    assert client.post("/api/devices/laptop/faults", json=asked).status_code == 204
+
+    def is_said(levels: Any) -> bool:
+        return any(finding["code"] == "device_gone" for finding in levels["findings"])
+
+    found = wait_for(client, is_said)["findings"]
+    key = next(finding["key"] for finding in found if finding["code"] == "device_gone")
+    with link_to(client, "live") as page:
+        next_of(page, "state")
+        page.send_json({"type": "dismiss", "key": key})
+        assert next_of(page, "state")["rig"]["dismissed"] == [{"key": key, "badness": 0.0}]
+        wait_for(client, lambda levels: not is_said(levels) and levels["findings_aside"] == 1)
+        page.send_json({"type": "show_all"})
+        wait_for(client, is_said)
+        page.send_json({"type": "dismiss", "key": "nothing"})
+        assert "gone already" in next_of(page, "refused")["text"]
+        page.send_json({"type": "fault", "device": "laptop", "fault": "replug"})
+        wait_for(client, lambda levels: not is_said(levels))
+        page.send_json({"type": "fault", "device": "piano", "fault": "unplug"})
+        assert "no device" in next_of(page, "refused")["text"]
+    reply = client.post("/api/devices/laptop/faults", json={"fault": "rate", "value": 3})
+    assert (reply.status_code, "takes 8000 to" in reply.json()["detail"]) == (422, True)
+    assert client.delete(f"/api/inputs/{fresh['id']}").status_code == 200
+    assert client.delete(f"/api/inputs/{fresh['id']}").status_code == 422
+
+
 def test_a_lost_engine_comes_back_with_its_settings(client: TestClient) -> None:
     """The audio process is killed while it plays: the user is told, and the sound returns."""
-    change(client, "voice.is_muted", True)
-    wait_for(client, lambda levels: not levels["voice_reaches_viewers"])
+    change(client, "inputs.voice.is_muted", True)
+    wait_for(client, lambda levels: levels["reach"]["viewers"] == "closed")
     with link_to(client, "live") as page:
         studio = client.app.state.studio  # type: ignore[attr-defined]
         os.kill(studio.engine.pid, signal.SIGKILL)
         assert "started again" in next_of(page, "notice")["text"]
     levels = wait_for(client, lambda levels: levels["engine"]["restarts"] == 1)
-    assert not levels["voice_reaches_viewers"]
-    change(client, "voice.is_muted", False)
-    wait_for(client, lambda levels: levels["voice_reaches_viewers"])
+    assert levels["reach"]["viewers"] == "closed"
+    change(client, "inputs.voice.is_muted", False)
+    wait_for(client, lambda levels: levels["reach"]["viewers"] == "hears")
 
 
 def test_the_committed_interface_document_is_the_present_one(client: TestClient) -> None:

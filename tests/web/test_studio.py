@@ -1,17 +1,19 @@
 """What pages and listeners get when they are slow, and whose microphone is heard."""
 
 import asyncio
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 import pytest
 
 from goshawk.core.rig import Rig
+from goshawk.engine.loop import AudioLoop
 from goshawk.errors import BadSetting
 from goshawk.store.database import open_database
-from goshawk.web.studio import WAITING_MESSAGES, WAITING_SOUND, Listener, LivePage, Studio
+from goshawk.web import buffer_search
+from goshawk.web.pages import WAITING_MESSAGES, WAITING_SOUND, Listener, LivePage
+from goshawk.web.studio import Studio
 
 
 class SilentEngine:
@@ -91,13 +93,33 @@ def test_the_last_window_to_open_its_microphone_is_heard(studio: Studio) -> None
 def test_sound_is_only_asked_for_while_somebody_listens(studio: Studio) -> None:
     listeners = [Listener(), Listener()]
     for listener in listeners:
-        studio.listen(listener, True)
-    studio._on_sound(b"sound")
+        studio.listen(listener, "viewers")
+    studio.listen(listeners[1], "input:game")
+    studio._on_sound("viewers", b"sound")
     for listener in listeners:
         studio.leave(listener)
     told = studio.engine.told  # type: ignore[attr-defined]
-    assert [call[1] for call in told if call[0] == "set_listeners"] == [1, 2, 1, 0]
-    assert all(listener.sound.qsize() == 1 for listener in listeners)
+    points = [call[1] for call in told if call[0] == "set_points"]
+    assert points == [["viewers"], ["viewers"], ["input:game", "viewers"], ["input:game"], []]
+    assert [listener.sound.qsize() for listener in listeners] == [1, 0]
+
+
+def test_a_page_that_is_gone_coughs_and_watches_no_more(studio: Studio) -> None:
+    one, two = studio.open_page(), studio.open_page()
+    studio.cough(one, True)
+    studio.cough(two, True)
+    studio.watch_devices(one, True)
+    studio.close_page(two)
+    assert studio.state().is_coughing, "the other window still holds the key"
+    studio.close_page(one)
+    assert not studio.state().is_coughing
+    told = studio.engine.told  # type: ignore[attr-defined]
+    assert [call for call in told if call[0] in ("cough", "watch_devices")] == [
+        ("cough", True),
+        ("watch_devices", True),
+        ("cough", False),
+        ("watch_devices", False),
+    ]
 
 
 def test_a_refused_change_leaves_everything_as_it_was(studio: Studio) -> None:
@@ -105,10 +127,10 @@ def test_a_refused_change_leaves_everything_as_it_was(studio: Studio) -> None:
 
     async def story() -> None:
         page = studio.open_page()
-        await studio.try_setting(page, "game.trim_db", -40)
-        assert studio.engine.rig.game.trim_db == -40  # type: ignore[attr-defined]
+        await studio.try_setting(page, "inputs.game.fader_db", -40)
+        assert studio.engine.rig.inputs[1].fader_db == -40  # type: ignore[attr-defined]
         with pytest.raises(BadSetting):
-            await studio.set_setting("game.trim_db", 400)
+            await studio.set_setting("inputs.game.fader_db", 400)
 
     asyncio.run(story())
     assert studio.rig == before
@@ -125,28 +147,78 @@ def test_a_page_is_told_what_was_wrong_at_the_start(tmp_path: Path) -> None:
     opened.connection.close()
 
 
+ENGINE = {"busy_s": 0.1, "blocks": 400, "late_blocks": 0, "missed_blocks": 0, "block_frames": 256}
+
+
+def readings_of(seconds: float) -> list[dict[str, Any]]:
+    """What an engine says while it plays the demo."""
+    loop, said = AudioLoop(Rig()), []
+    for number in range(round(seconds * 48_000 / 256)):
+        loop.run_block()
+        if number % 6 == 5:
+            engine = {**ENGINE, "is_realtime": False, "slowest_share": 0.2}
+            said.append({**loop.take_readings(), "engine": engine})
+    return said
+
+
 def test_a_lost_engines_levels_are_not_shown_any_more(studio: Studio) -> None:
-    readings = {
-        "first_moment": 0,
-        "stations": ["microphone", "viewers_voice", "game", "music"],
-        "moments": np.full((4, 100, 2), 0.01),
-        "activity": np.zeros(100, np.int8),
-        "stages": {},
-        "ceiling": {"gain_reduction_db": 0.0},
-        "segments": np.full(10, 1e-4),
-        "true_peak_dbtp": -20.0,
-        "latency_frames": 96,
-        "stage_latency_frames": {},
-        "bad_samples": 0,
-        "microphone": {"state": "playing"},
-        "engine": {
-            "busy_s": 0.1, "late_blocks": 0, "missed_blocks": 0, "block_frames": 256, "is_realtime": False
-        },
-    }  # fmt: skip
-    studio._on_readings(readings)
+    for readings in readings_of(2.0):
+        studio.observer._levels_at = 0.0  # they come faster here than figures are made
+        studio._on_readings(readings)
     assert studio.levels is not None
-    assert studio.levels.stations["microphone"].noise_floor_dbfs == -20.0
-    assert studio.levels.momentary_lufs == pytest.approx(-40.7, abs=0.1)
+    assert studio.levels.stations["microphone"].highest_peak_dbfs == pytest.approx(-40, abs=30)
+    assert studio.levels.momentary_lufs is not None
     studio.engine.is_running = False  # type: ignore[misc]
     studio._on_engine_trouble("gone")
     assert studio.levels is None
+
+
+def test_the_search_for_a_buffer_tries_every_size_and_can_be_broken_off(
+    studio: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """An engine that is late under 256 frames: the smallest that holds is found, and nothing is set."""
+    monkeypatch.setattr(buffer_search, "SETTLE_S", 0.02)
+    monkeypatch.setattr(buffer_search, "TRIAL_S", 0.06)
+    engine = studio.engine
+    tried = []
+
+    async def play() -> None:
+        late = blocks = 0
+        while True:
+            frames = engine.rig.block_frames  # type: ignore[attr-defined]
+            if not tried or tried[-1] != frames:
+                tried.append(frames)
+            late += frames < 256
+            blocks += 10
+            share = {256: 0.7, 512: 0.4}.get(frames, 0.3)
+            studio.buffer_search.push(
+                {
+                    **ENGINE,
+                    "blocks": blocks,
+                    "late_blocks": late,
+                    "block_frames": frames,
+                    "slowest_share": share,
+                }
+            )
+            await asyncio.sleep(0.005)
+
+    async def search(until: Callable[[], bool]) -> None:
+        studio.find_buffer(True)
+        playing = asyncio.create_task(play())
+        while not until():
+            await asyncio.sleep(0.01)
+        studio.find_buffer(False)
+        await asyncio.sleep(0.05)
+        playing.cancel()
+
+    studio._give_rig(studio.rig)
+    asyncio.run(search(lambda: not studio.buffer_search.state.is_running))
+    found = studio.buffer_search.state
+    assert tried == [64, 128, 256, 512, 1024, 256]
+    assert found.advice is not None
+    assert found.advice.block_frames == 256
+    assert "With 128" in found.advice.text
+    assert studio.rig.block_frames == 256
+    asyncio.run(search(lambda: len(studio.buffer_search.state.trials) == 1))
+    assert studio.buffer_search.state.was_cancelled
+    assert engine.rig.block_frames == 256  # type: ignore[attr-defined]

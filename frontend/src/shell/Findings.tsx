@@ -17,8 +17,9 @@ export function Findings() {
       )}
       <ul>
         {findings.map(({ key, title, text, mend }) => (
-          <li key={key} className="mt-1.5 text-quiet" title={text}>
-            {title}
+          <li key={key} className="mt-2 text-quiet">
+            <b className="block text-text">{title}</b>
+            {text}
             {mend && (
               <Button
                 className="mt-1 w-full bg-panel! px-1! py-1! text-xs! text-text"

@@ -9,6 +9,7 @@ import { ROLE_LABELS, ROLES } from "../ui/roles";
 import { Select } from "../ui/Select";
 import { Toggle } from "../ui/Toggle";
 import { openInput } from "../view";
+import { DeviceKnobs } from "./DeviceKnobs";
 import { DevicePicker } from "./DevicePicker";
 
 const CHANNELS = [
@@ -71,6 +72,11 @@ export function InputPanel({ input }: { input: InputSettings }) {
       )}
       <h4 className="mt-3 mb-1 text-quiet">Device</h4>
       <DevicePicker input={input} />
+      {(input.device === "browser" || input.device === "file") && (
+        <div className="mt-2 rounded-md bg-raised/50 p-2">
+          <DeviceKnobs id={input.device} />
+        </div>
+      )}
       <h4 className="mt-3 mb-1 text-quiet">Channels</h4>
       <Choice
         label="Channels"
