@@ -16,6 +16,10 @@ def stage(page: Page, name: str) -> None:
     page.get_by_label("Level path").get_by_text(name, exact=True).click()
 
 
+def view(page: Page, name: str) -> None:
+    page.get_by_role("radio", name=name, exact=True).click()
+
+
 def main() -> None:
     url = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8610"
     with sync_playwright() as playwright:
@@ -34,9 +38,18 @@ def main() -> None:
             take(f"chain-{name.lower()}")
         page.get_by_role("button", name="Balance").click()
         take("balance")
-        page.get_by_role("button", name="Use the daylight theme").click()
         page.get_by_role("button", name="Wiring").click()
-        take("wiring-daylight")
+        take("wiring")
+        view(page, "Microphone gain")
+        take("wiring-gain")
+        view(page, "Delay")
+        page.get_by_role("button", name="Send a click").click()
+        page.wait_for_timeout(2500)
+        take("wiring-delay")
+        view(page, "Devices")
+        page.get_by_role("button", name="Use the daylight theme").click()
+        page.wait_for_timeout(4000)  # until the laptop's clock is known
+        take("wiring-devices-daylight")
         browser.close()
 
 

@@ -174,6 +174,23 @@ def bench_load(
             typer.echo(f"{name:>9}: " + ", ".join(f"{k} {v}" for k, v in run.items()))
 
 
+@app.command("bench-drift")
+def bench_drift(
+    hours: Annotated[float, typer.Option(help="Simulated hours.", min=0.05)] = 8.0,
+    ppm: Annotated[float, typer.Option(help="How far the device's clock is off.")] = 200.0,
+    as_json: JsonFlag = False,
+) -> None:
+    """Follow a device whose clock is off for hours, faster than time."""
+    from goshawk.cli.bench_drift import run_bench_drift
+
+    result = run_bench_drift(hours, ppm, lambda text: typer.echo(text, err=True))
+    if as_json:
+        typer.echo(json.dumps(result))
+    else:
+        for name, value in result.items():
+            typer.echo(f"{name:<18} {value}")
+
+
 @app.command(hidden=True)
 def warm_up() -> None:
     """Compile every kernel into the cache, so that the first start is as quick as later ones."""

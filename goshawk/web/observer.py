@@ -15,7 +15,7 @@ from goshawk.core.rules.finding import standing
 from goshawk.core.rules.gain import GainCheck, gain_advice
 from goshawk.core.rules.staging import staging_findings
 from goshawk.core.rules.wiring import Wired, wiring_findings
-from goshawk.core.wiring import FEEDS
+from goshawk.core.wiring import FEEDS, FeedName
 from goshawk.devices.catalog import INPUT_DEVICES
 from goshawk.web.messages import DeviceStatus, EngineHealth, LedgerEntry, Levels
 
@@ -32,7 +32,7 @@ class Observer:
     def __init__(self) -> None:
         self.gain_check = GainCheck()
         self.measured_delay_ms: dict[str, float | None] | None = None
-        self._measured_at: dict[str, float] | None = None
+        self._measured_at: dict[FeedName, float] | None = None
         self.forget_all()
 
     def forget_all(self) -> None:
@@ -148,7 +148,7 @@ class Observer:
             ]
             for feed in FEEDS
         }
-        delays = {feed: sum(entry.ms for entry in ledgers[feed]) for feed in FEEDS}
+        delays = {feed: float(sum(entry.ms for entry in ledgers[feed])) for feed in FEEDS}
         if self._measured_at is None:
             self._measured_at = delays
         elif self._measured_at != delays:

@@ -52,10 +52,11 @@ function FeedRow({ feed }: { feed: FeedName }) {
         trigger={
           <button
             type="button"
-            aria-label={`${FEED_LABELS[feed]}: ${facts.join(", ")}. Change`}
             className="rounded-md px-2 py-1 text-xs text-quiet hover:bg-raised hover:text-text"
           >
+            <span className="sr-only">{FEED_LABELS[feed]}: </span>
             {facts.join(" · ")}
+            <span className="sr-only">, change</span>
           </button>
         }
       >

@@ -70,14 +70,14 @@ export function InputPanel({ input }: { input: InputSettings }) {
           </Button>
         </div>
       )}
-      <h4 className="mt-3 mb-1 text-quiet">Device</h4>
+      <p className="mt-3 mb-1 text-quiet">Device</p>
       <DevicePicker input={input} />
       {(input.device === "browser" || input.device === "file") && (
         <div className="mt-2 rounded-md bg-raised/50 p-2">
           <DeviceKnobs id={input.device} />
         </div>
       )}
-      <h4 className="mt-3 mb-1 text-quiet">Channels</h4>
+      <p className="mt-3 mb-1 text-quiet">Channels</p>
       <Choice
         label="Channels"
         value={input.channels}

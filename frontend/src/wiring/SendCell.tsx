@@ -25,20 +25,17 @@ export function SendCell({ input, feed }: Props) {
   const level = `${send.level_db > 0 ? "+" : ""}${signless(send.level_db, 1)}`;
   const tap = TAPS.find(({ value }) => value === send.tap)?.label;
   const place = `${input.name} to ${FEED_LABELS[feed]}`;
-  const words = send.is_heard
-    ? `${place}: ${level} dB, ${tap}${input.is_muted ? ", muted" : ""}`
-    : `${place}: not heard`;
   return (
     <Popover
       label={place}
       trigger={
         <button
           type="button"
-          aria-label={finding ? `${words}. ${finding.title}` : words}
-          className={`block h-[42px] w-full min-w-[74px] rounded-md px-2 text-left hover:bg-line ${
+          className={`block h-[42px] w-full min-w-[74px] rounded-md px-2 text-left ${
             send.is_heard ? "bg-raised" : ""
-          } ${finding ? "outline-2 -outline-offset-2 outline-over" : ""}`}
+          } ${finding ? "outline-2 -outline-offset-2 outline-over" : "hover:outline-1 hover:outline-quiet"}`}
         >
+          <span className="sr-only">{place}: </span>
           {send.is_heard ? (
             <>
               <span
@@ -53,15 +50,22 @@ export function SendCell({ input, feed }: Props) {
                   }}
                 />
                 {level}
+                <span className="sr-only"> dB, {input.is_muted ? "muted, " : ""}</span>
               </span>
               <span className={`block text-[11px] ${finding ? "text-over-strong" : "text-quiet"}`}>
                 {finding ? "▲ see finding" : tap}
               </span>
             </>
           ) : (
-            <span className={`block text-center ${finding ? "text-over-strong" : "text-quiet"}`}>
-              {finding ? "▲" : "—"}
-            </span>
+            <>
+              <span className="sr-only">not heard</span>
+              <span
+                aria-hidden
+                className={`block text-center ${finding ? "text-over-strong" : "text-quiet"}`}
+              >
+                {finding ? "▲" : "—"}
+              </span>
+            </>
           )}
         </button>
       }

@@ -72,7 +72,6 @@ function Row({ input, isChained }: { input: InputSettings; isChained: boolean })
         <button
           type="button"
           aria-expanded={isOpen}
-          aria-label={`${input.name}: name, role, device and channels`}
           onClick={() => openInput(isOpen ? null : input.id)}
           className="block w-full py-2 pl-2.5 text-left hover:underline"
         >
@@ -85,6 +84,7 @@ function Row({ input, isChained }: { input: InputSettings; isChained: boolean })
           <span className="block text-xs text-quiet">
             {isChained ? "voice chain" : input.is_private ? "private" : "plain"}
           </span>
+          <span className="sr-only">: name, role, device and channels</span>
         </button>
       </th>
       <td className="py-2 text-[13px]">

@@ -60,7 +60,7 @@ def _mix(
                     feeds[f, n, 0] += left_value
                     feeds[f, n, 1] += right_value
                     power += float(left_value) ** 2 + float(right_value) ** 2
-                    peak = max(peak, abs(left_value), abs(right_value))
+                    peak = max(peak, abs(float(left_value)), abs(float(right_value)))
                 peaks[i, f] = max(peaks[i, f], peak)
                 if f == 0 and clock[0] >= 0.0:
                     sums[i, 0] += power * 0.5
