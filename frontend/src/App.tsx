@@ -17,7 +17,7 @@ export function App() {
   const isReady = useLive((live) => live.state !== null && live.known !== null);
   const Page = PAGES[task];
   return (
-    <div className="grid h-full min-h-[640px] grid-cols-[134px_minmax(0,1fr)]">
+    <div className="grid h-full min-h-[640px] grid-cols-[134px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]">
       <Rail />
       <div className="flex min-h-0 min-w-0 flex-col">
         <TopBar />

@@ -250,6 +250,14 @@ class DeviceStatus(_FromServer):
     duration_s: float | None = None
 
 
+class EncoderStatus(_FromServer):
+    """What the broadcast encoder gets: its highest peak lately, gaps so far, and if it is silence."""
+
+    peak_dbfs: float
+    gaps: int
+    is_silent: bool
+
+
 class LedgerEntry(_FromServer):
     """One part of the delay from the microphone to a listener; stages by their id."""
 
@@ -278,7 +286,7 @@ class Levels(_FromServer):
     gain: GainAdvice
     gain_minute: GainMinute
     devices: dict[str, DeviceStatus]
-    encoder_gaps: int
+    encoder: EncoderStatus
     ledgers: dict[FeedName, list[LedgerEntry]]
     delay_ms: dict[FeedName, float]
     measured_delay_ms: dict[FeedName, float | None] | None

@@ -17,11 +17,14 @@ from goshawk.core.rules.staging import staging_findings
 from goshawk.core.rules.wiring import Wired, wiring_findings
 from goshawk.core.wiring import FEEDS, FeedName
 from goshawk.devices.catalog import INPUT_DEVICES
-from goshawk.web.messages import DeviceStatus, EngineHealth, LedgerEntry, Levels
+from goshawk.web.messages import DeviceStatus, EncoderStatus, EngineHealth, LedgerEntry, Levels
 
 LEVELS_EVERY_S = 0.1
 SLOW_EVERY_S = 2.0
 MINUTE_S = 60.0
+KEPT_ENCODER_PEAKS = 90
+"""One each reading: three seconds."""
+
 LABELS = {info.id: info.label for info in INPUT_DEVICES}
 IN_THE_ROOM = frozenset(info.id for info in INPUT_DEVICES if info.is_in_the_room)
 
@@ -48,6 +51,7 @@ class Observer:
         self._late_counts: deque[int] = deque(maxlen=round(MINUTE_S / LEVELS_EVERY_S))
         self._dropouts: dict[str, deque[tuple[float, int]]] = {}
         self._device_peaks: dict[str, list[float]] = {}
+        self._encoder_peaks: deque[float] = deque(maxlen=KEPT_ENCODER_PEAKS)
         self._wiring: Any = None
         self._serial = 0
 
@@ -84,6 +88,7 @@ class Observer:
         if readings["measured_delay_ms"] is not None:
             self.measured_delay_ms = readings["measured_delay_ms"]
             self._measured_at = None
+        self._encoder_peaks.append(readings["encoder"]["peak_dbfs"])
         for name, status in readings["devices"].items():
             peaks = self._device_peaks.setdefault(name, status["peaks_dbfs"])
             self._device_peaks[name] = [
@@ -176,7 +181,7 @@ class Observer:
             gain=gain_advice(*self.monitor.microphone(), rig),
             gain_minute=self.gain_check.minute,
             devices=devices,
-            encoder_gaps=readings["encoder"]["gaps"],
+            encoder=EncoderStatus(**{**readings["encoder"], "peak_dbfs": max(self._encoder_peaks)}),
             ledgers=ledgers,
             delay_ms={feed: round(ms, 1) for feed, ms in delays.items()},
             measured_delay_ms=self.measured_delay_ms,

@@ -612,6 +612,18 @@ export interface components {
             key: string;
         };
         /**
+         * EncoderStatus
+         * @description What the broadcast encoder gets: its highest peak lately, gaps so far, and if it is silence.
+         */
+        EncoderStatus: {
+            /** Gaps */
+            gaps: number;
+            /** Is Silent */
+            is_silent: boolean;
+            /** Peak Dbfs */
+            peak_dbfs: number;
+        };
+        /**
          * EngineHealth
          * @description How the audio process does.
          */
@@ -1103,8 +1115,7 @@ export interface components {
             devices: {
                 [key: string]: components["schemas"]["DeviceStatus"];
             };
-            /** Encoder Gaps */
-            encoder_gaps: number;
+            encoder: components["schemas"]["EncoderStatus"];
             engine: components["schemas"]["EngineHealth"];
             /** Feed Peaks Dbfs */
             feed_peaks_dbfs: {

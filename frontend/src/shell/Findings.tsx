@@ -16,18 +16,21 @@ export function Findings() {
         </h2>
       )}
       <ul>
-        {findings.map(({ key, title, text, mend }) => (
-          <li key={key} className="mt-2 text-quiet">
-            <b className="block text-text">{title}</b>
-            {text}
-            {mend && (
-              <Button
-                className="mt-1 w-full bg-panel! px-1! py-1! text-xs! text-text"
-                onClick={() => mendBy(mend)}
-              >
-                {mend.label}
-              </Button>
-            )}
+        {findings.map(({ key, title, text, mend }, number) => (
+          <li key={key} className="mt-1.5 text-quiet">
+            {/* The gravest is open; the others say their title, and open when pressed. */}
+            <details open={number === 0}>
+              <summary className="cursor-pointer font-semibold text-text">{title}</summary>
+              {text}
+              {mend && (
+                <Button
+                  className="mt-1 w-full bg-panel! px-1! py-1! text-xs! text-text"
+                  onClick={() => mendBy(mend)}
+                >
+                  {mend.label}
+                </Button>
+              )}
+            </details>
           </li>
         ))}
       </ul>

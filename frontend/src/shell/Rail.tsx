@@ -14,7 +14,7 @@ import { Tools } from "./Tools";
 export function Rail() {
   const current = useView((view) => view.task);
   return (
-    <aside aria-label="Tasks and listening" className="flex flex-col bg-rail py-4">
+    <aside aria-label="Tasks and listening" className="flex min-h-0 flex-col bg-rail py-4">
       <div className="flex items-center gap-2 px-3.5 pb-5 text-[17px] font-semibold">
         <Feather /> goshawk
       </div>
@@ -36,7 +36,7 @@ export function Rail() {
         ))}
       </nav>
       <Findings />
-      <div className="mt-auto flex flex-col gap-3 pt-3">
+      <div className="mt-auto flex shrink-0 flex-col gap-3 pt-3">
         <SilenceBox />
         <ListenBox />
         <Tools />

@@ -11,8 +11,8 @@ export function TopBar() {
   const levels = useLevels();
   const delay = levels?.delay_ms.viewers;
   return (
-    <header className="flex min-h-14 items-center gap-4 border-b border-line px-[18px]">
-      <div className="min-w-[92px]">
+    <header className="flex min-h-14 items-center gap-2.5 border-b border-line px-[18px] min-[1180px]:gap-4">
+      <div className="min-w-[76px]">
         <h1 className="text-[15px] leading-tight font-semibold">{state?.rig.name ?? "Goshawk"}</h1>
         <SavedLine />
       </div>
@@ -54,7 +54,7 @@ function Lamp({ feed }: { feed: FeedName }) {
       disabled={!rig?.chained}
       title={isSent ? `Take your voice off ${label}` : `Send your voice to ${label}`}
       onClick={() => rig && setSetting(`inputs.${rig.chained}.sends.${feed}.is_heard`, !isSent)}
-      className="flex items-center gap-1.5 rounded-md px-1.5 py-1 text-left text-[13px] leading-tight whitespace-nowrap hover:bg-raised"
+      className="flex items-center gap-1.5 rounded-md px-1.5 py-1 text-left text-[13px] leading-tight hover:bg-raised min-[1180px]:whitespace-nowrap"
     >
       <span
         aria-hidden
@@ -109,7 +109,7 @@ function Clearance({ role }: { role: "game" | "music" }) {
         <Unit>dB</Unit>
       </span>
       <small className="ml-1 text-xs font-normal text-quiet">
-        {isOff ? "wants " : ""}
+        {isOff && <span className="max-[1180px]:sr-only">wants </span>}
         {wanted}
       </small>
     </Figure>

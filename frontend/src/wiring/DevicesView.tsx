@@ -3,7 +3,7 @@ import { useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { LevelBar } from "../ui/LevelBar";
 import { Panel } from "../ui/Panel";
-import { signless } from "../units/format";
+import { decibels, signless } from "../units/format";
 import { openDevice, useView } from "../view";
 import { useDevicesWatched } from "./DevicePicker";
 import { DeviceKnobs } from "./DeviceKnobs";
@@ -58,10 +58,10 @@ export function DevicesView() {
           </tbody>
         </table>
         <p className="mt-2 border-t border-line pt-2 text-xs text-quiet">
-          The broadcast encoder has had {levels?.encoder_gaps ?? 0}{" "}
-          {levels?.encoder_gaps === 1 ? "gap" : "gaps"}. Everything runs at 48 kHz inside; other
-          rates and wandering clocks are followed, and said here.
+          Everything runs at 48 kHz inside; other rates and wandering clocks are followed, and said
+          here.
         </p>
+        <Encoder />
       </Panel>
       <div className="flex w-[330px] shrink-0 flex-col gap-3">
         {device && (
@@ -76,6 +76,35 @@ export function DevicesView() {
         )}
       </div>
     </div>
+  );
+}
+
+/** The far end of the Viewers feed: what the encoder measures of it. */
+function Encoder() {
+  const levels = useLevels();
+  if (!levels) return null;
+  const { peak_dbfs, gaps, is_silent } = levels.encoder;
+  const facts: [string, string][] = [
+    ["peaks", is_silent ? "silence" : `${signless(peak_dbfs, 1)} dBFS`],
+    ["loudness, 3 s", `${decibels(levels.short_term_lufs)} LUFS`],
+    ["true peak", `${decibels(levels.true_peak_dbtp)} dBTP`],
+    ["gaps", String(gaps)],
+    ["delay", `${(levels.delay_ms.viewers ?? 0).toFixed(1)} ms`],
+  ];
+  return (
+    <section aria-label="Broadcast encoder" className="mt-4">
+      <h3 className="text-[13px] font-semibold">The broadcast encoder gets, as viewers hear it</h3>
+      <dl className="mt-1 flex flex-wrap gap-x-6 text-[13px]">
+        {facts.map(([name, value]) => (
+          <div key={name} className="flex gap-1.5">
+            <dt className="text-quiet">{name}</dt>
+            <dd className={`figures ${name === "gaps" && gaps ? "text-voice-strong" : ""}`}>
+              {value}
+            </dd>
+          </div>
+        ))}
+      </dl>
+    </section>
   );
 }
 

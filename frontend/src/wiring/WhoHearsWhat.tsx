@@ -15,12 +15,12 @@ export function WhoHearsWhat() {
   const input = inputs.find(({ id }) => id === open);
   const findings = useLevels()?.findings ?? [];
   return (
-    <div className="flex gap-3.5">
+    <div className="flex flex-col gap-3.5 min-[1180px]:flex-row">
       <div className="flex min-w-0 flex-1 flex-col gap-3">
         <SendTable />
         <FeedRows />
       </div>
-      <div className="flex w-[290px] shrink-0 flex-col gap-3">
+      <div className="flex shrink-0 flex-col gap-3 min-[1180px]:w-[290px]">
         {input ? (
           <InputPanel key={input.id} input={input} />
         ) : (

@@ -81,6 +81,12 @@ def wiring_findings(wired: Wired) -> list[Finding]:
     ]
 
 
+def _listed(feeds: list[FeedName]) -> str:
+    """Viewers, Call and Archive."""
+    names = [FEED_LABELS[feed] for feed in feeds]
+    return names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
+
+
 def _send(one: InputSettings, feed: FeedName) -> str:
     return f"inputs.{one.id}.sends.{feed}"
 
@@ -207,10 +213,11 @@ def _evidence(pair: Alike) -> str:
 
 
 def _leaking(wired: Wired) -> dict[str, Alike]:
-    """Voices that hold what the loudspeakers play, by the input's id."""
+    """Voices that hold what the loudspeakers play, by the input's id: the whole of it, or at least
+    one input that is heard over them."""
     if wired.rig.feeds.you.output != "loudspeakers":
         return {}
-    return {
+    whole = {
         pair.second: pair
         for pair in wired.alike
         if pair.first == "feed/you"
@@ -218,6 +225,7 @@ def _leaking(wired: Wired) -> dict[str, Alike]:
             one.id == pair.second and one.device in wired.in_the_room for one in wired.rig.inputs
         )
     }
+    return {**{pair.second: pair for pair in wired.alike if _is_leak(wired, pair)}, **whole}
 
 
 def _chain_gain_db(wired: Wired) -> float:
@@ -287,7 +295,7 @@ def _twice(wired: Wired) -> Iterator[Finding]:
             )
         ]
         if feeds and one:
-            names = " and ".join(FEED_LABELS[feed] for feed in feeds)
+            names = _listed(feeds)
             yield Finding(
                 code="heard_twice",
                 key=f"heard_twice:loudspeakers:{voice_id}",
@@ -309,7 +317,7 @@ def _twice(wired: Wired) -> Iterator[Finding]:
                 and one.device == other.device
                 and bool(_sides(one) & _sides(other))
             )
-            if (pair and pair.second in leaking) or not (pair or is_same):
+            if (pair and _is_leak(wired, pair)) or not (pair or is_same):
                 continue
             if _is_returning(wired, one, other):
                 continue
@@ -318,6 +326,19 @@ def _twice(wired: Wired) -> Iterator[Finding]:
             ]
             if both:
                 yield _twice_finding(wired, one, other, both, pair)
+
+
+def _is_leak(wired: Wired, pair: Alike) -> bool:
+    """Whether a likeness is what loudspeakers bring into a microphone: told once, with them."""
+    first, second = wired.rig.input(pair.first), wired.rig.input(pair.second)
+    return (
+        wired.rig.feeds.you.output == "loudspeakers"
+        and first is not None
+        and second is not None
+        and wired.hears("you", first)
+        and first.device not in wired.in_the_room
+        and second.device in wired.in_the_room
+    )
 
 
 def _is_returning(wired: Wired, one: InputSettings, other: InputSettings) -> bool:
@@ -338,6 +359,7 @@ def _twice_finding(
     # The voice of the chain stays; of two others, the one lower in the list goes.
     goes = one if other.id == wired.rig.chained else other
     stays = other if goes is one else one
+    shared = other if pair and pair.first == other.id else one
     lag_ms = pair.lag_ms if pair else 0.0
     if lag_ms >= ECHO_MS:
         how = f"{lag_ms:.0f} ms apart: an echo"
@@ -348,11 +370,11 @@ def _twice_finding(
         )
     else:
         how = "at the same time: it is too loud, and its level has two homes"
-    label = " and ".join(FEED_LABELS[feed] for feed in feeds)
+    label = _listed(feeds)
     return Finding(
         code="heard_twice",
         key=f"heard_twice:{stays.id}:{goes.id}",
-        title=f"{stays.name} is heard twice",
+        title=f"{shared.name} is heard twice",
         text=f"{stays.name} and {goes.name} carry the same sound, {how}. Heard by {label}.",
         badness=pair.gain_db if pair else 0.0,
         marks=[_send(goes, feed) for feed in feeds],
@@ -377,7 +399,7 @@ def _returning_voice(wired: Wired) -> Iterator[Finding]:
             title="The call sends your own voice back",
             text=f"What you send to the call returns in {one.name}, {pair.lag_ms:.0f} ms later and "
             f"{minus(abs(pair.gain_db))} dB {'down' if pair.gain_db < 0 else 'up'}. "
-            f"{' and '.join(FEED_LABELS[f] for f in feeds) or 'Nobody'} can hear it.",
+            f"{_listed(feeds) if feeds else 'Nobody'} can hear it.",
             badness=pair.gain_db,
             marks=[_send(one, feed) for feed in feeds],
             feeds=feeds,
