@@ -11,14 +11,17 @@ from goshawk.core.dsp.rate_matcher import RateMatcher
 from goshawk.core.measure.recording import measure_recording
 from goshawk.core.rig import Rig
 from goshawk.core.stage import Block
+from goshawk.core.wiring import CallServiceSettings
 from goshawk.devices.base import LoopSource
 from goshawk.devices.browser import BrowserMicrophone
+from goshawk.devices.call_service import RETURN_DB, RETURN_MS, CallService
 from goshawk.devices.catalog import DEVICES
+from goshawk.devices.encoder import Encoder
 from goshawk.devices.file import FileSource, read_sound_file
 from goshawk.devices.port import Port
 from goshawk.devices.rack import Rack
 from goshawk.errors import BadSoundFile, GoshawkError
-from tests.conftest import RATE_HZ, AtticMicrophone, peak_db, rig_with, tone
+from tests.conftest import RATE_HZ, AtticMicrophone, peak_db, random_sound, rig_with, tone
 
 
 def hear(attic: AtticMicrophone, performance: str, gain_db: float, seconds: float = 6.0) -> Block:
@@ -310,3 +313,47 @@ def test_the_browsers_microphone_at_44100_hz_arrives_at_its_level_and_ends_in_si
     microphone.read(block)
     assert not block.any()
     assert microphone.status() == {"state": "waiting"}
+
+
+def through_the_call(settings: CallServiceSettings, sound: Block) -> Block:
+    """What comes back from the call while ``sound`` is sent into it."""
+    service, back = CallService(1024), []
+    service.apply(settings)
+    for start in range(0, len(sound) - 480, 480):
+        block = np.zeros((480, 1), np.float32)
+        service.take(sound[start : start + 480])
+        service.read(block)
+        back.append(block)
+    return np.concatenate(back)
+
+
+def test_the_call_sends_back_late_and_treats_the_voice_if_it_is_asked_to() -> None:
+    quiet = {"is_talking": False}
+    sound = tone(500, -30, 4.0, channels=2)
+    assert not through_the_call(CallServiceSettings(**quiet), sound)[4800:].any()
+    back = through_the_call(CallServiceSettings(**quiet, sends_back=True), sound)
+    first = int(np.argmax(np.abs(back) > 1e-3))
+    assert first / 48 == pytest.approx(RETURN_MS, abs=5)
+    assert peak_db(back[-RATE_HZ:]) == pytest.approx(-30 + RETURN_DB, abs=0.1)
+    rides = CallServiceSettings(**quiet, sends_back=True, has_gain_control=True)
+    assert peak_db(through_the_call(rides, sound)[-RATE_HZ:]) > -30 + RETURN_DB + 8
+    hiss = 0.002 * random_sound(2, 4.0, 2)
+    thins = CallServiceSettings(**quiet, sends_back=True, has_suppression=True)
+    plain = through_the_call(CallServiceSettings(**quiet, sends_back=True), hiss)
+    thinned = through_the_call(thins, hiss)
+    assert np.sqrt(np.mean(thinned**2)) < 0.3 * np.sqrt(np.mean(plain**2))
+    assert CallService(64).status() == {"state": "playing", "processing": []}
+
+
+def test_the_encoder_says_what_it_gets() -> None:
+    encoder = Encoder()
+    encoder.take(tone(1000, -7, 0.01, channels=2))
+    encoder.take(tone(1000, -20, 0.01, channels=2), is_late=True)
+    assert encoder.status() == {
+        "peak_dbfs": pytest.approx(-7, abs=0.1),
+        "gaps": 1,
+        "is_silent": False,
+    }
+    for _ in range(220):
+        encoder.take(np.zeros((480, 2), np.float32))
+    assert encoder.status() == {"peak_dbfs": -120.0, "gaps": 1, "is_silent": True}

@@ -18,6 +18,7 @@ export type InputSettings = Rig["inputs"][number];
 export type Role = InputSettings["role"];
 export type SendSettings = InputSettings["sends"]["viewers"];
 export type FeedName = "viewers" | "you" | "call" | "archive";
+export type FeedSettings = Rig["feeds"]["viewers"];
 export type Finding = Schemas["Finding"];
 export type Mend = Schemas["Mend"];
 export type GainAdvice = Schemas["GainAdvice"];

@@ -22,15 +22,11 @@ export function DelayView() {
           <h3 className="font-semibold">Voice and picture</h3>
           <p className="mb-2 text-[13px] text-quiet">
             Say here by how much your broadcast program delays the picture: Goshawk tells you when
-            lips and voice come more than 125 ms apart, or 45 ms the other way.
+            the voice comes more than 125 ms after the lips, or 45 ms before them. To hold a
+            listener's sound back, open its feed under Who hears what.
           </p>
           <div className="max-w-[420px]">
             <Setting path="picture_delay_ms" />
-            <Setting
-              path="feeds.viewers.delay_ms"
-              label="Delay of the Viewers feed"
-              shortLabel="Sound waits, for viewers"
-            />
           </div>
         </Panel>
       </div>

@@ -1,4 +1,4 @@
-import type { FeedName } from "../api/client";
+import type { FeedName, FeedSettings } from "../api/client";
 import { setSetting } from "../live/link";
 import { useLevels } from "../live/readings";
 import { useLive } from "../live/store";
@@ -13,6 +13,12 @@ const OUTPUTS = [
   { value: "headphones", label: "headphones" },
   { value: "loudspeakers", label: "loudspeakers" },
 ];
+
+/** The ceiling, unless its level has its home elsewhere: the Viewers' is in Balance. */
+function ceilingWords(feed: FeedName, settings: FeedSettings): string {
+  if (!settings.has_ceiling) return "no ceiling";
+  return feed === "viewers" ? "ceiling" : `ceiling ${signless(settings.ceiling_dbtp, 0)} dBTP`;
+}
 
 /** Who hears what, as sentences, and each feed's own settings. */
 export function FeedRows() {
@@ -36,7 +42,7 @@ function FeedRow({ feed }: { feed: FeedName }) {
   const facts = [
     settings.is_muted ? "muted" : null,
     settings.fader_db ? `fader ${signless(settings.fader_db, 1)} dB` : null,
-    settings.has_ceiling ? `ceiling ${signless(settings.ceiling_dbtp, 0)} dBTP` : "no ceiling",
+    ceilingWords(feed, settings),
     settings.delay_ms ? `delay ${settings.delay_ms.toFixed(0)} ms` : null,
     feed === "you" ? output : null,
   ].filter(Boolean);
@@ -76,10 +82,7 @@ function FeedRow({ feed }: { feed: FeedName }) {
         <Toggle path={`feeds.${feed}.has_ceiling`} />
         {feed !== "viewers" && <Setting path={`feeds.${feed}.ceiling_dbtp`} />}
         {feed === "viewers" && (
-          <p className="pb-1 text-xs text-quiet">
-            Viewers' ceiling stands at {signless(settings.ceiling_dbtp, 1)} dBTP; it is set in
-            Balance.
-          </p>
+          <p className="pb-1 text-xs text-quiet">How high it is, is set in Balance.</p>
         )}
         <Setting path={`feeds.${feed}.delay_ms`} />
       </Popover>

@@ -13,10 +13,10 @@ WINDOW_S = 8.0
 LEAST_S = 3.0
 
 FLAT_SHARE = 0.9998
-FLAT_RUN = 5
+FLAT_RUN = 6
 FLAT_RUNS = 5
-"""Five samples within 0.002 dB of the highest, five times: a voice turns at its peaks within one or
-two, and even a 60 Hz sine stays there for four."""
+"""Six samples within 0.002 dB of the highest, five times: a voice turns at its peaks within one or
+two, and even a 60 Hz sine stays there for five."""
 
 FLAT_LEAST_DBFS = -40.0
 

@@ -469,7 +469,7 @@ def _microphone(wired: Wired) -> Iterator[Finding]:
             "the converter is too loud. Turn down the microphone's or the mixer's own gain.",
             badness=-flat,
             marks=[f"inputs.{one.id}.device"],
-            evidence="peaks that stay level for five samples and more",
+            evidence="peaks that stay level for six samples and more",
         )
     offset = health.offsets_dbfs[side]
     if offset > OFFSET_DBFS:

@@ -1,0 +1,38 @@
+/** The delay from the microphone to a listener, part by part, as it is drawn. */
+
+import type { FeedName, Levels, Rig } from "../api/client";
+import { STAGE_LABELS } from "../levelpath/stations";
+
+type Part = { name: string; ms: number; startMs: number };
+
+const OWN_NAMES: Record<string, string> = {
+  ceiling: "Ceiling's look-ahead",
+  "feed delay": "Delay of the feed",
+  "clock follower": "Clock follower",
+  "out, one block": "Out, one block",
+};
+
+/** The parts of the way with their names; stages without delay are gathered in one line. */
+export function partsOf(levels: Levels, rig: Rig, feed: FeedName): Part[] {
+  const entries = levels.ledgers[feed] ?? [];
+  const named = entries.map(({ name, ms }) => {
+    const slot = rig.chain.find(({ id }) => id === name);
+    return {
+      name: slot ? STAGE_LABELS[slot.stage] : (OWN_NAMES[name] ?? name),
+      ms,
+      isStage: Boolean(slot),
+    };
+  });
+  const quick = named.filter(({ isStage, ms }) => isStage && ms < 0.005);
+  const shown = named.filter(({ ms }) => ms >= 0.005);
+  return [
+    ...shown.map(({ name, ms }, i) => ({
+      name,
+      ms,
+      startMs: shown.slice(0, i).reduce((sum, part) => sum + part.ms, 0),
+    })),
+    ...(quick.length
+      ? [{ name: quick.map(({ name }) => name).join(", "), ms: 0, startMs: 0 }]
+      : []),
+  ];
+}

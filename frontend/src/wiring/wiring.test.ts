@@ -1,0 +1,118 @@
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import type { FromPage, InputSettings, Levels, Rig } from "../api/client";
+import { columnsOf, toViewers } from "../levelpath/stations";
+import { useLive } from "../live/store";
+import { FEEDS, reachSentence } from "../shell/reach";
+import { roleColour, roleText, ROLES } from "../ui/roles";
+import { partsOf } from "./ledger";
+
+const asked: FromPage[] = [];
+vi.mock("../live/link", () => ({
+  ask: (message: FromPage) => asked.push(message),
+  setSetting: (path: string, value: number | boolean | string) =>
+    asked.push({ type: "set", path, value, is_nudge: false }),
+}));
+vi.mock("../shell/speak", () => ({ speak: () => undefined }));
+
+const send = { is_heard: true, level_db: 0, tap: "after_fader" as const };
+const input = (id: string, isHeard = true) =>
+  ({ id, name: id, sends: { viewers: { ...send, is_heard: isHeard } } }) as InputSettings;
+
+const rig = {
+  chained: "voice",
+  is_on_break: false,
+  inputs: [input("voice"), input("game"), input("bells", false)],
+  chain: [
+    { id: "trim", stage: "trim" },
+    { id: "gate", stage: "gate" },
+    { id: "compressor", stage: "compressor" },
+  ],
+} as unknown as Rig;
+
+describe("the ledger of the delay", () => {
+  const levels = {
+    ledgers: {
+      viewers: [
+        { name: "Attic interface, one block", ms: 5.33 },
+        { name: "trim", ms: 0 },
+        { name: "gate", ms: 2 },
+        { name: "compressor", ms: 0 },
+        { name: "ceiling", ms: 2.4 },
+        { name: "feed delay", ms: 0 },
+        { name: "out, one block", ms: 5.33 },
+      ],
+    },
+  } as unknown as Levels;
+  const parts = partsOf(levels, rig, "viewers");
+  it("names every part and gathers the stages that cost nothing", () => {
+    expect(parts.map(({ name }) => name)).toEqual([
+      "Attic interface, one block",
+      "Gate",
+      "Ceiling's look-ahead",
+      "Out, one block",
+      "Trim, Compressor",
+    ]);
+  });
+  it("lets each part begin where the one before it ends", () => {
+    const timed = parts.filter(({ ms }) => ms > 0);
+    timed.slice(1).forEach((part, i) => {
+      const before = timed[i];
+      expect(part.startMs).toBeCloseTo((before?.startMs ?? 0) + (before?.ms ?? 0));
+    });
+    expect(timed.reduce((sum, { ms }) => sum + ms, 0)).toBeCloseTo(15.06);
+  });
+  it("is empty for a feed of which nothing is known yet", () => {
+    expect(partsOf(levels, rig, "call")).toEqual([]);
+  });
+});
+
+describe("who hears whom, in words", () => {
+  it("has a sentence for every listener and state, and none is said twice", () => {
+    for (const feed of FEEDS) {
+      const said = (["hears", "open", "closed"] as const).map((reach) =>
+        reachSentence(feed, reach),
+      );
+      expect(new Set(said).size).toBe(3);
+      expect(reachSentence(feed, undefined)).toBe("cannot be told");
+    }
+    expect(reachSentence("viewers", "closed")).toBe("do not hear you");
+    expect(reachSentence("call", "open")).toBe("would hear you");
+  });
+  it("stands beside the voice what viewers hear, and only that", () => {
+    expect(columnsOf(rig).map(({ id }) => id)).toEqual(["voice", "game"]);
+    expect(toViewers("game")).toBe("viewers/game");
+    const many = { ...rig, inputs: Array.from({ length: 12 }, (_, i) => input(`i${i}`)) };
+    expect(columnsOf(many as Rig).length).toBe(5);
+  });
+  it("gives each role one hue", () => {
+    expect(new Set(ROLES.map(roleColour)).size).toBe(ROLES.length);
+    for (const role of ROLES) expect(roleText(role)).toMatch(/^var\(--/);
+  });
+});
+
+describe("ways to be silent", () => {
+  beforeEach(() => {
+    asked.length = 0;
+    useLive.setState({ state: { rig } as never });
+  });
+  it("a held key asks once, however often it repeats, and ends once", async () => {
+    const { cough } = await import("../shell/silence");
+    [true, true, true, false, false].forEach(cough);
+    expect(asked).toEqual([
+      { type: "cough", is_on: true },
+      { type: "cough", is_on: false },
+    ]);
+  });
+  it("mute and break change the rig, and nothing is asked where there is no voice", async () => {
+    const { toggleBreak, toggleMute } = await import("../shell/silence");
+    toggleMute();
+    toggleBreak();
+    expect(asked).toEqual([
+      { type: "set", path: "inputs.voice.is_muted", value: true, is_nudge: false },
+      { type: "set", path: "is_on_break", value: true, is_nudge: false },
+    ]);
+    useLive.setState({ state: { rig: { ...rig, chained: "" } } as never });
+    toggleMute();
+    expect(asked.length).toBe(2);
+  });
+});
