@@ -1,5 +1,6 @@
 """A running Goshawk and a browser with a known sound as its microphone."""
 
+import json
 import os
 import socket
 import subprocess
@@ -8,6 +9,7 @@ import time
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -57,11 +59,30 @@ class Server:
         self._process.wait(10)
 
 
-@pytest.fixture
-def server(tmp_path: Path) -> Iterator[Server]:
-    server = Server(tmp_path / "data")
+    def ask(self, path: str) -> Any:
+        """The answer to a POST without a body."""
+        request = urllib.request.Request(f"{self.url}{path}", b"", method="POST")
+        with urllib.request.urlopen(request) as reply:
+            return json.load(reply)
+
+    def begin_anew(self) -> None:
+        """Take back whatever an earlier story changed."""
+        while self.ask("/api/rig/undo")["can_undo"]:
+            pass
+
+
+@pytest.fixture(scope="module")
+def running(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
+    server = Server(tmp_path_factory.mktemp("stories") / "data")
     yield server
     server.stop()
+
+
+@pytest.fixture
+def server(running: Server) -> Server:
+    """One server for all stories of a module: starting it takes longer than most of them."""
+    running.begin_anew()
+    return running
 
 
 @pytest.fixture(scope="session")
