@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
+from goshawk.core.chain_slots import default_chain
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.stage import Block, Stage
@@ -64,7 +65,8 @@ def rig_with(**values: Any) -> Rig:
     return changed_together(Rig(), changes) if changes else Rig()
 
 
-BARE = {f"chain__{name}__is_bypassed": True for name in ("trim", "gate", "compressor", "limiter")}
+BARE = {f"chain__{slot.id}__is_bypassed": True for slot in default_chain()}
+"""Every stage of the demo's chain bypassed."""
 
 
 def mix(

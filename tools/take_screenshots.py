@@ -33,7 +33,7 @@ def main() -> None:
             page.wait_for_timeout(400)
             page.screenshot(path=OUT / f"{name}.png")
 
-        for name in ("Trim", "Gate", "Compressor", "Limiter"):
+        for name in ("Trim", "Gate", "EQ", "Compressor", "Limiter"):
             stage(page, name)
             take(f"chain-{name.lower()}")
         page.get_by_role("button", name="Balance").click()

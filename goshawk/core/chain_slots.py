@@ -5,7 +5,9 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from goshawk.core.dsp.compressor import CompressorSettings
+from goshawk.core.dsp.equaliser import BellBand, EqualiserSettings
 from goshawk.core.dsp.gate import GateSettings
+from goshawk.core.dsp.high_pass import HighPassSettings
 from goshawk.core.dsp.limiter import LimiterSettings
 from goshawk.core.dsp.trim import TrimSettings
 from goshawk.core.settings import Id, Settings, choice
@@ -25,6 +27,20 @@ class TrimSlot(_Slot):
 
     stage: Literal["trim"] = "trim"
     settings: TrimSettings = TrimSettings()
+
+
+class HighPassSlot(_Slot):
+    """The high-pass's place."""
+
+    stage: Literal["high_pass"] = "high_pass"
+    settings: HighPassSettings = HighPassSettings()
+
+
+class EqSlot(_Slot):
+    """The EQ's place."""
+
+    stage: Literal["eq"] = "eq"
+    settings: EqualiserSettings = EqualiserSettings()
 
 
 class GateSlot(_Slot):
@@ -48,7 +64,11 @@ class LimiterSlot(_Slot):
     settings: LimiterSettings = LimiterSettings()
 
 
-Slot = Annotated[TrimSlot | GateSlot | CompressorSlot | LimiterSlot, Field(discriminator="stage")]
+Slot = Annotated[
+    TrimSlot | HighPassSlot | GateSlot | EqSlot | CompressorSlot | LimiterSlot,
+    Field(discriminator="stage"),
+]
+StageName = Literal["trim", "high_pass", "gate", "eq", "compressor", "limiter"]
 Chain = tuple[Slot, ...]
 
 
@@ -68,11 +88,19 @@ def check_chain(chain: Chain) -> Chain:
 
 
 def default_chain() -> Chain:
-    """The four stages, in the order of the job, set for the attic's voice."""
+    """The stages in the order of the job, set for the attic's voice."""
     return (
         TrimSlot(id="trim", settings=TrimSettings(gain_db=5.0)),
+        HighPassSlot(id="high_pass"),
         GateSlot(
             id="gate", settings=GateSettings(open_threshold_dbfs=-37.0, close_threshold_dbfs=-42.0)
+        ),
+        EqSlot(
+            id="eq",
+            settings=EqualiserSettings(
+                bell_2=BellBand(frequency_hz=350.0, gain_db=-2.5, q=1.2),
+                bell_5=BellBand(frequency_hz=4_500.0, gain_db=2.0, q=0.9),
+            ),
         ),
         CompressorSlot(
             id="compressor",

@@ -4,7 +4,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, StringConstraints, ValidationError, model_validator
 
-from goshawk.core.chain_slots import Chain, check_chain, default_chain
+from goshawk.core.chain_slots import Chain, Slot, StageName, check_chain, default_chain
 from goshawk.core.settings import Settings, choice, number, sentence_of
 from goshawk.core.wiring import (
     DeviceSettings,
@@ -201,6 +201,70 @@ def with_input_moved(rig: Rig, input_id: str, by: int) -> Rig:
 def _require(rig: Rig, input_id: str) -> None:
     if rig.input(input_id) is None:
         raise BadSetting(f"There is no input {input_id!r}. It may have been removed.", "inputs")
+
+
+def with_stage(rig: Rig, stage: StageName, after: str) -> Rig:
+    """The rig with one more stage behind the one with the id ``after`` ("" is the microphone), but ahead
+    of the limiter, which stays last. Raises BadSetting."""
+    place = _place_behind(rig, after)
+    return _with_slot(rig, {"stage": stage}, stage, place)
+
+
+def with_stage_copied(rig: Rig, stage_id: str) -> Rig:
+    """The rig with a copy of a stage, settings and all, right behind it. Raises BadSetting."""
+    slot = _slot(rig, stage_id)
+    return _with_slot(rig, slot.model_dump(mode="json"), slot.stage, _place_behind(rig, stage_id))
+
+
+def without_stage(rig: Rig, stage_id: str) -> Rig:
+    """The rig without a stage. Raises BadSetting."""
+    _slot(rig, stage_id)
+    document = rig.model_dump(mode="json")
+    document["chain"] = [slot for slot in document["chain"] if slot["id"] != stage_id]
+    return _validated(document)
+
+
+def with_stage_moved(rig: Rig, stage_id: str, by: int) -> Rig:
+    """The rig with a stage moved towards the microphone (negative) or the viewers; the limiter stays
+    last. Raises BadSetting."""
+    slot = _slot(rig, stage_id)
+    if slot.stage == "limiter":
+        raise BadSetting("The limiter stays last: nothing may come after its ceiling.", "chain")
+    document = rig.model_dump(mode="json")
+    chain = document["chain"]
+    here = next(i for i, one in enumerate(chain) if one["id"] == stage_id)
+    last = len(chain) - 1 - (rig.chain[-1].stage == "limiter")
+    chain.insert(max(0, min(last, here + by)), chain.pop(here))
+    return _validated(document)
+
+
+def _slot(rig: Rig, stage_id: str) -> Slot:
+    slot = next((one for one in rig.chain if one.id == stage_id), None)
+    if slot is None:
+        raise BadSetting(f"There is no stage {stage_id!r}. It may have been removed.", "chain")
+    return slot
+
+
+def _place_behind(rig: Rig, after: str) -> int:
+    if after:
+        _slot(rig, after)
+    behind = next((i + 1 for i, slot in enumerate(rig.chain) if slot.id == after), 0)
+    has_limiter = bool(rig.chain) and rig.chain[-1].stage == "limiter"
+    return min(behind, len(rig.chain) - has_limiter)
+
+
+def _with_slot(rig: Rig, slot: dict[str, Any], stage: str, place: int) -> Rig:
+    ids = {one.id for one in rig.chain}
+    count = 1
+    while (fresh := stage if count == 1 else f"{stage}_{count}") in ids:
+        count += 1
+    document = rig.model_dump(mode="json")
+    if stage == "limiter":
+        if rig.chain and rig.chain[-1].stage == "limiter":
+            raise BadSetting("The chain has its limiter already, at its end.", "chain")
+        place = len(rig.chain)
+    document["chain"].insert(place, {**slot, "id": fresh})
+    return _validated(document)
 
 
 def with_dismissal(rig: Rig, key: str, badness: float) -> Rig:

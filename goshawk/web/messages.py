@@ -5,6 +5,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from goshawk.core.chain_slots import StageName
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.measure.monitor import Reach
 from goshawk.core.rig import Rig
@@ -47,6 +48,13 @@ class SetTogether(_FromPage):
     changes: dict[str, float | bool | str] = Field(min_length=1, max_length=50)
 
 
+class TryTogether(_FromPage):
+    """Hear several values while a point is being dragged; they are not saved."""
+
+    type: Literal["try_together"]
+    changes: dict[str, float | bool | str] = Field(min_length=1, max_length=50)
+
+
 class AddInput(_FromPage):
     """One more input, heard by nobody yet."""
 
@@ -67,6 +75,36 @@ class MoveInput(_FromPage):
     type: Literal["move_input"]
     input_id: str = Field(max_length=40)
     by: int = Field(ge=-20, le=20)
+
+
+class AddStage(_FromPage):
+    """One more stage behind another ("" is the microphone), but ahead of the limiter."""
+
+    type: Literal["add_stage"]
+    stage: StageName
+    after: str = Field("", max_length=40)
+
+
+class CopyStage(_FromPage):
+    """A copy of a stage, right behind it."""
+
+    type: Literal["copy_stage"]
+    stage_id: str = Field(max_length=40)
+
+
+class RemoveStage(_FromPage):
+    """Take a stage away; undo brings it back."""
+
+    type: Literal["remove_stage"]
+    stage_id: str = Field(max_length=40)
+
+
+class MoveStage(_FromPage):
+    """Move a stage towards the microphone (negative) or the viewers."""
+
+    type: Literal["move_stage"]
+    stage_id: str = Field(max_length=40)
+    by: int = Field(ge=-30, le=30)
 
 
 class Dismiss(_FromPage):
@@ -141,9 +179,14 @@ FromPage = Annotated[
     TrySetting
     | SetSetting
     | SetTogether
+    | TryTogether
     | AddInput
     | RemoveInput
     | MoveInput
+    | AddStage
+    | CopyStage
+    | RemoveStage
+    | MoveStage
     | Dismiss
     | ShowAll
     | Cough
@@ -185,7 +228,8 @@ class State(_FromServer):
     sound_files: list[StoredSoundFile]
     is_engine_running: bool
     curves: dict[str, list[float]]
-    """Of each compressor by its id: output in dBFS for inputs of CURVE_INPUTS_DBFS."""
+    """Of each compressor by its id: output in dBFS for inputs of CURVE_INPUTS_DBFS; of each filter: gain
+    in dB at CURVE_POINTS frequencies from 20 Hz to 20 kHz, evenly spaced in octaves."""
     sentences: dict[FeedName, str]
     """What each listener hears, in words."""
     buffer_search: BufferSearchState
@@ -217,6 +261,7 @@ class History(_FromServer):
 
 
 CURVE_INPUTS_DBFS = range(-60, 1)
+CURVE_POINTS = 241
 
 
 class EngineHealth(_FromServer):

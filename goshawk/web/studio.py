@@ -11,7 +11,11 @@ from typing import Any, TypeVar
 import numpy as np
 
 from goshawk import __version__
+from goshawk.core.chain_slots import Slot, StageName
 from goshawk.core.dsp.compressor import static_curve_db
+from goshawk.core.dsp.equaliser import Equaliser
+from goshawk.core.dsp.high_pass import HighPass
+from goshawk.core.dsp.matched import response_db
 from goshawk.core.rig import (
     Rig,
     changed,
@@ -19,9 +23,14 @@ from goshawk.core.rig import (
     with_dismissal,
     with_input,
     with_input_moved,
+    with_stage,
+    with_stage_copied,
+    with_stage_moved,
     without_input,
+    without_stage,
 )
 from goshawk.core.rules.sentences import feed_sentence
+from goshawk.core.stage import Floats
 from goshawk.core.wiring import FEEDS, Role
 from goshawk.devices.catalog import checked_fault
 from goshawk.devices.file import read_sound_file
@@ -32,11 +41,12 @@ from goshawk.store.database import Opened
 from goshawk.store.sound_files import StoredSoundFile
 from goshawk.units import SAMPLE_RATE_HZ
 from goshawk.web.buffer_search import BufferSearch
-from goshawk.web.messages import CURVE_INPUTS_DBFS, History, Levels, Notice, State
+from goshawk.web.messages import CURVE_INPUTS_DBFS, CURVE_POINTS, History, Levels, Notice, State
 from goshawk.web.observer import SLOW_EVERY_S, Observer
 from goshawk.web.pages import Listener, LivePage
 
 T = TypeVar("T")
+_CURVE_FREQUENCIES_HZ = np.geomspace(20.0, 20_000.0, CURVE_POINTS)
 
 
 class Studio:
@@ -99,11 +109,9 @@ class Studio:
             sound_files=self._files,
             is_engine_running=self.engine.is_running,
             curves={
-                slot.id: static_curve_db(slot.settings, np.array(CURVE_INPUTS_DBFS, float))
-                .round(2)
-                .tolist()
+                slot.id: curve.round(2).tolist()
                 for slot in self.rig.chain
-                if slot.stage == "compressor"
+                if (curve := _curve_of(slot)) is not None
             },
             sentences={feed: feed_sentence(self.rig, feed) for feed in FEEDS},
             buffer_search=self.buffer_search.state,
@@ -116,10 +124,10 @@ class Studio:
         """The newest figures; None until the engine plays."""
         return self.observer.levels
 
-    async def try_setting(self, page: LivePage, path: str, value: Any) -> None:
-        """Hear a value without saving it, while a page drags. Raises BadSetting."""
+    async def try_together(self, page: LivePage, changes: dict[str, Any]) -> None:
+        """Hear values without saving them, while a page drags. Raises BadSetting."""
         async with self._changing:
-            self._tried = changed(self.rig, path, value)
+            self._tried = changed_together(self.rig, changes)
             self._trying_page = page
             self._hear(self._tried)
 
@@ -148,6 +156,22 @@ class Studio:
     async def move_input(self, input_id: str, by: int) -> State:
         """Move an input in the list. Raises BadSetting if it is not there."""
         return await self._change(lambda rig: with_input_moved(rig, input_id, by), "inputs")
+
+    async def add_stage(self, stage: StageName, after: str) -> State:
+        """One more stage behind another. Raises BadSetting."""
+        return await self._change(lambda rig: with_stage(rig, stage, after), "chain")
+
+    async def copy_stage(self, stage_id: str) -> State:
+        """A copy of a stage behind it. Raises BadSetting."""
+        return await self._change(lambda rig: with_stage_copied(rig, stage_id), "chain")
+
+    async def remove_stage(self, stage_id: str) -> State:
+        """Take a stage away. Raises BadSetting."""
+        return await self._change(lambda rig: without_stage(rig, stage_id), "chain")
+
+    async def move_stage(self, stage_id: str, by: int) -> State:
+        """Move a stage in the chain. Raises BadSetting."""
+        return await self._change(lambda rig: with_stage_moved(rig, stage_id, by), "chain")
 
     async def dismiss(self, key: str) -> State:
         """Put a finding aside at its present badness. Raises BadSetting if it is gone."""
@@ -414,6 +438,18 @@ class Studio:
             await asyncio.sleep(SLOW_EVERY_S)
             if self.levels:
                 await self.observer.listen_slowly(self.rig)
+
+
+def _curve_of(slot: Slot) -> Floats | None:
+    """What a stage does to a level or a frequency, as it is drawn; None if there is nothing to draw."""
+    match slot.stage:
+        case "compressor":
+            return static_curve_db(slot.settings, np.array(CURVE_INPUTS_DBFS, float))
+        case "high_pass":
+            return response_db(HighPass.sections(slot.settings), _CURVE_FREQUENCIES_HZ)
+        case "eq":
+            return response_db(Equaliser.sections(slot.settings), _CURVE_FREQUENCIES_HZ)
+    return None
 
 
 def _microphone_of(rig: Rig) -> tuple[Any, ...]:

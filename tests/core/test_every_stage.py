@@ -8,6 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from goshawk.core.chain_slots import Slot, default_chain
+from goshawk.core.dsp.equaliser import BellBand, HighPassBand, LowShelfBand
 from goshawk.core.graph.chain import STAGES, StagePlace
 from goshawk.core.settings import Settings
 from tests.conftest import RATE_HZ, peak_db, random_sound, run, tone
@@ -29,7 +30,13 @@ def at_ends(model: type[Settings], *, is_high: bool) -> Settings:
     """Every number at one end of its range."""
     schema = model.model_json_schema()["properties"]
     end = "maximum" if is_high else "minimum"
-    return model(**{name: field[end] for name, field in schema.items() if end in field})
+    values: dict[str, Any] = {name: field[end] for name, field in schema.items() if end in field}
+    for name, field in model.model_fields.items():
+        if isinstance(field.annotation, type) and issubclass(field.annotation, Settings):
+            values[name] = at_ends(field.annotation, is_high=is_high)
+        if name == "is_on":
+            values[name] = True
+    return model(**values)
 
 
 def through(place: StagePlace, sound: np.ndarray, block_frames: int) -> np.ndarray:
@@ -127,6 +134,12 @@ JUMPS: list[tuple[str, dict[str, Any]]] = [
     ("trim", {"gain_db": -20.0}),
     ("trim", {"is_polarity_inverted": True}),
     ("trim", {"is_dc_removed": False}),
+    ("high_pass", {"frequency_hz": 200.0}),
+    ("high_pass", {"slope_db_per_octave": 24}),
+    ("eq", {"bell_3": BellBand(frequency_hz=1000.0, gain_db=12.0, q=2.0)}),
+    ("eq", {"bell_3": BellBand(frequency_hz=900.0, gain_db=-15.0, q=0.4)}),
+    ("eq", {"high_pass": HighPassBand(is_on=True, frequency_hz=400.0, slope_db_per_octave=24)}),
+    ("eq", {"low_shelf": LowShelfBand(frequency_hz=1000.0, gain_db=15.0)}),
     ("gate", {"range_db": 60.0}),
     ("gate", {"look_ahead_ms": 8.0}),
     ("gate", {"open_threshold_dbfs": -5.0, "close_threshold_dbfs": -5.0, "hold_ms": 0.0}),

@@ -18,7 +18,11 @@ from goshawk.core.rig import (
     changed_together,
     with_input,
     with_input_moved,
+    with_stage,
+    with_stage_copied,
+    with_stage_moved,
     without_input,
+    without_stage,
 )
 from goshawk.core.rules.staging import staging_findings
 from goshawk.core.wiring import FEEDS, MOST_INPUTS, FeedName, Sends
@@ -172,6 +176,48 @@ def test_what_can_be_done_to_the_list_of_inputs() -> None:
         without_input(Rig(), "nobody")
     second = with_input(Rig(), "voice")
     assert changed(second, "chained", "voice_1").voice == second.inputs[-1]
+
+
+def test_the_chain_is_a_list_that_can_be_built() -> None:
+    rig = changed_together(Rig(), {})
+    ids = [slot.id for slot in rig.chain]
+    assert ids == ["trim", "high_pass", "gate", "eq", "compressor", "limiter"]
+
+    def order(rig: Rig) -> list[str]:
+        return [slot.id for slot in rig.chain]
+
+    assert order(with_stage(rig, "eq", "trim"))[:2] == ["trim", "eq_2"]
+    assert order(with_stage(rig, "gate", ""))[0] == "gate_2"
+    assert order(with_stage(rig, "trim", "limiter"))[-2:] == ["trim_2", "limiter"]
+    copied = with_stage_copied(rig, "eq")
+    assert order(copied)[3:5] == ["eq", "eq_2"]
+    assert copied.chain[3].settings == copied.chain[4].settings
+    assert order(with_stage_moved(rig, "trim", 99))[-2:] == ["trim", "limiter"]
+    assert order(with_stage_moved(rig, "compressor", -1))[3:5] == ["compressor", "eq"]
+    empty = rig
+    for name in ids:
+        empty = without_stage(empty, name)
+    assert order(empty) == []
+    assert order(with_stage(with_stage(empty, "limiter", ""), "trim", "")) == ["trim", "limiter"]
+    for refused, sentence in [
+        (lambda: with_stage(rig, "limiter", ""), "has its limiter already"),
+        (lambda: with_stage_moved(rig, "limiter", -1), "stays last"),
+        (lambda: without_stage(rig, "reverb"), "no stage"),
+        (lambda: with_stage(rig, "eq", "reverb"), "no stage"),
+    ]:
+        with pytest.raises(BadSetting, match=sentence):
+            refused()
+
+
+def test_orders_that_are_usually_mistakes_are_said() -> None:
+    good = at(-65, -45, -30, -12, -8)
+    assert "compressor_before_gate" in findings(with_stage_moved(Rig(), "compressor", -2), good)
+    assert "high_pass_after_gate" in findings(with_stage_moved(Rig(), "high_pass", 1), good)
+    bypassed = changed(with_stage_moved(Rig(), "high_pass", 1), "chain.high_pass.is_bypassed", True)
+    assert findings(bypassed, good) == {}
+    bold = changed(Rig(), "chain.eq.settings.bell_4.gain_db", 9.0)
+    assert findings(bold, good) == {"bold_boost": 5.0}
+    assert findings(changed(bold, "chain.eq.settings.bell_4.gain_db", 5.0), good) == {}
 
 
 def test_nan_from_a_device_is_counted_and_leaves_no_trace() -> None:

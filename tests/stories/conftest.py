@@ -58,7 +58,6 @@ class Server:
         self._process.terminate()
         self._process.wait(10)
 
-
     def ask(self, path: str) -> Any:
         """The answer to a POST without a body."""
         request = urllib.request.Request(f"{self.url}{path}", b"", method="POST")

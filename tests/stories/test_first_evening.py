@@ -229,9 +229,51 @@ def test_everything_is_as_it_was_left_after_a_kill(
     other.close()
 
 
+def test_a_chain_is_built_and_the_eq_is_set_on_its_curve(page: Page) -> None:
+    """Stages come, move and go by buttons; a bell is dragged, then moved by keys; a bold boost is said."""
+    open_stage(page, "EQ")
+    point = page.get_by_role("button", name=re.compile("^Bell 3 at"))
+    box = point.bounding_box()
+    assert box
+    x, y = box["x"] + 12, box["y"] + 12
+    page.mouse.move(x, y)
+    page.mouse.down()
+    page.mouse.move(x + 60, y - 50, steps=5)
+    page.mouse.up()
+    expect(point).to_have_accessible_name(re.compile(r"1\.\dk hertz, 8\.\d decibels"))
+    findings = page.get_by_label("Findings")
+    expect(findings).to_contain_text("The EQ lifts a band boldly")
+    for _ in range(8):
+        page.keyboard.press("ArrowDown")
+    expect(point).to_have_accessible_name(re.compile(r"hertz, 4\.\d decibels"))
+    expect(findings).to_be_hidden()
+    page.get_by_role("textbox", name="Q, typed").fill("4")
+    page.keyboard.press("Enter")
+    page.get_by_text("0.4 octaves wide").wait_for()
+
+    path = page.get_by_label("Level path")
+    page.get_by_role("button", name="Copy EQ").click()
+    expect(path.get_by_text("EQ", exact=True)).to_have_count(2)
+    open_stage(page, "High-pass")
+    page.get_by_role("button", name="Move High-pass towards the viewers").click()
+    expect(findings).to_contain_text("The high-pass comes after the gate")
+    page.get_by_role("button", name="Move High-pass towards the microphone").click()
+    expect(findings).to_be_hidden()
+    open_stage(page, "Compressor")
+    page.get_by_role("button", name="Remove Compressor").click()
+    expect(path.get_by_text("Compressor", exact=True)).to_be_hidden()
+    open_stage(page, "Trim")
+    page.get_by_role("button", name="Add stage").click()
+    page.get_by_role("menuitem", name="Gate").click()
+    expect(path.get_by_text("Gate", exact=True)).to_have_count(2)
+    for _ in range(3):
+        page.get_by_role("button", name="Undo").click()
+    expect(path.get_by_text("Compressor", exact=True)).to_be_visible()
+
+
 def test_by_keyboard_alone(page: Page) -> None:
     """No mouse: open a stage, move a threshold coarsely and finely, bypass, undo, hear the levels."""
-    page.get_by_role("button", name="Gate").focus()
+    page.get_by_label("Level path").get_by_role("button", name="Gate").focus()
     page.keyboard.press("Enter")
     opens = notch(page, "Opens above")
     for _ in range(60):
@@ -264,14 +306,14 @@ def test_axe_finds_nothing_on_any_view(page: Page, theme: str) -> None:
         page.get_by_role("button", name="Use the daylight theme").click()
     page.evaluate(AXE.read_text())
     views = (
-        "Trim", "Gate", "Compressor", "Limiter", "Balance", "Wiring", "Voice .*name, role",
+        "Trim", "High-pass", "Gate", "EQ", "Compressor", "Limiter", "Balance", "Wiring", "Voice .*name, role",
         "Game to Viewers", "Devices", "Microphone gain", "Delay", "Keys",
     )  # fmt: skip
     for view in views:
         if view in ("Devices", "Microphone gain", "Delay"):
             page.keyboard.press("Escape")
             page.get_by_role("radio", name=view, exact=True).click()
-        elif view in ("Trim", "Gate", "Compressor", "Limiter"):
+        elif view in ("Trim", "High-pass", "Gate", "EQ", "Compressor", "Limiter"):
             open_stage(page, view)
         else:
             page.get_by_role("button", name=re.compile(f"^{view}")).first.click()

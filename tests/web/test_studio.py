@@ -127,7 +127,7 @@ def test_a_refused_change_leaves_everything_as_it_was(studio: Studio) -> None:
 
     async def story() -> None:
         page = studio.open_page()
-        await studio.try_setting(page, "inputs.game.fader_db", -40)
+        await studio.try_together(page, {"inputs.game.fader_db": -40})
         assert studio.engine.rig.inputs[1].fader_db == -40  # type: ignore[attr-defined]
         with pytest.raises(BadSetting):
             await studio.set_setting("inputs.game.fader_db", 400)

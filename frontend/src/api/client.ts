@@ -6,6 +6,7 @@ type Schemas = components["schemas"];
 export type State = Schemas["State"];
 export type Rig = Schemas["Rig"];
 export type Slot = Rig["chain"][number];
+export type EqSettings = Schemas["EqualiserSettings"];
 export type Readings = Schemas["Readings"];
 export type History = Schemas["History"];
 export type Levels = Schemas["Levels"];

@@ -266,6 +266,27 @@ export interface components {
             type: "add_input";
         };
         /**
+         * AddStage
+         * @description One more stage behind another ("" is the microphone), but ahead of the limiter.
+         */
+        AddStage: {
+            /**
+             * After
+             * @default
+             */
+            after: string;
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "trim" | "high_pass" | "gate" | "eq" | "compressor" | "limiter";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add_stage";
+        };
+        /**
          * AtticSettings
          * @description The stand-in microphone and its two-channel interface.
          */
@@ -283,6 +304,36 @@ export interface components {
              * @default 36
              */
             preamp_gain_db: number;
+        };
+        /**
+         * BellBand
+         * @description Lifts or lowers what lies around its frequency.
+         */
+        BellBand: {
+            /**
+             * Frequency
+             * @description The middle of this band.
+             * @default 1000
+             */
+            frequency_hz: number;
+            /**
+             * Gain
+             * @description Lifts or lowers this band.
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * On
+             * @description Whether this band works.
+             * @default true
+             */
+            is_on: boolean;
+            /**
+             * Q
+             * @description How narrow: 0.7 is two octaves, 4 a third of one.
+             * @default 1.4
+             */
+            q: number;
         };
         /**
          * BufferAdvice
@@ -479,6 +530,19 @@ export interface components {
             stage: "compressor";
         };
         /**
+         * CopyStage
+         * @description A copy of a stage, right behind it.
+         */
+        CopyStage: {
+            /** Stage Id */
+            stage_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "copy_stage";
+        };
+        /**
          * Cough
          * @description Silence the voices for everyone while a key is held. Ends by itself with the page.
          */
@@ -642,6 +706,178 @@ export interface components {
             missed_blocks: number;
             /** Restarts */
             restarts: number;
+        };
+        /**
+         * EqSlot
+         * @description The EQ's place.
+         */
+        EqSlot: {
+            /** Id */
+            id: string;
+            /**
+             * Bypass
+             * @description Lets the voice pass this stage untouched.
+             * @default false
+             */
+            is_bypassed: boolean;
+            /**
+             * @default {
+             *       "bell_1": {
+             *         "frequency_hz": 220,
+             *         "gain_db": 0,
+             *         "is_on": true,
+             *         "q": 1.4
+             *       },
+             *       "bell_2": {
+             *         "frequency_hz": 400,
+             *         "gain_db": 0,
+             *         "is_on": true,
+             *         "q": 1.4
+             *       },
+             *       "bell_3": {
+             *         "frequency_hz": 900,
+             *         "gain_db": 0,
+             *         "is_on": true,
+             *         "q": 1.4
+             *       },
+             *       "bell_4": {
+             *         "frequency_hz": 2500,
+             *         "gain_db": 0,
+             *         "is_on": true,
+             *         "q": 1.4
+             *       },
+             *       "bell_5": {
+             *         "frequency_hz": 4500,
+             *         "gain_db": 0,
+             *         "is_on": true,
+             *         "q": 1.4
+             *       },
+             *       "bell_6": {
+             *         "frequency_hz": 7000,
+             *         "gain_db": 0,
+             *         "is_on": true,
+             *         "q": 1.4
+             *       },
+             *       "high_pass": {
+             *         "frequency_hz": 80,
+             *         "is_on": false,
+             *         "slope_db_per_octave": 12
+             *       },
+             *       "high_shelf": {
+             *         "frequency_hz": 8000,
+             *         "gain_db": 0,
+             *         "is_on": true
+             *       },
+             *       "low_pass": {
+             *         "frequency_hz": 16000,
+             *         "is_on": false,
+             *         "slope_db_per_octave": 12
+             *       },
+             *       "low_shelf": {
+             *         "frequency_hz": 150,
+             *         "gain_db": 0,
+             *         "is_on": true
+             *       }
+             *     }
+             */
+            settings: components["schemas"]["EqualiserSettings"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            stage: "eq";
+        };
+        /**
+         * EqualiserSettings
+         * @description Settings of the EQ; the bells begin in the voice's zones.
+         */
+        EqualiserSettings: {
+            /**
+             * @default {
+             *       "frequency_hz": 220,
+             *       "gain_db": 0,
+             *       "is_on": true,
+             *       "q": 1.4
+             *     }
+             */
+            bell_1: components["schemas"]["BellBand"];
+            /**
+             * @default {
+             *       "frequency_hz": 400,
+             *       "gain_db": 0,
+             *       "is_on": true,
+             *       "q": 1.4
+             *     }
+             */
+            bell_2: components["schemas"]["BellBand"];
+            /**
+             * @default {
+             *       "frequency_hz": 900,
+             *       "gain_db": 0,
+             *       "is_on": true,
+             *       "q": 1.4
+             *     }
+             */
+            bell_3: components["schemas"]["BellBand"];
+            /**
+             * @default {
+             *       "frequency_hz": 2500,
+             *       "gain_db": 0,
+             *       "is_on": true,
+             *       "q": 1.4
+             *     }
+             */
+            bell_4: components["schemas"]["BellBand"];
+            /**
+             * @default {
+             *       "frequency_hz": 4500,
+             *       "gain_db": 0,
+             *       "is_on": true,
+             *       "q": 1.4
+             *     }
+             */
+            bell_5: components["schemas"]["BellBand"];
+            /**
+             * @default {
+             *       "frequency_hz": 7000,
+             *       "gain_db": 0,
+             *       "is_on": true,
+             *       "q": 1.4
+             *     }
+             */
+            bell_6: components["schemas"]["BellBand"];
+            /**
+             * @default {
+             *       "frequency_hz": 80,
+             *       "is_on": false,
+             *       "slope_db_per_octave": 12
+             *     }
+             */
+            high_pass: components["schemas"]["HighPassBand"];
+            /**
+             * @default {
+             *       "frequency_hz": 8000,
+             *       "gain_db": 0,
+             *       "is_on": true
+             *     }
+             */
+            high_shelf: components["schemas"]["HighShelfBand"];
+            /**
+             * @default {
+             *       "frequency_hz": 16000,
+             *       "is_on": false,
+             *       "slope_db_per_octave": 12
+             *     }
+             */
+            low_pass: components["schemas"]["LowPassBand"];
+            /**
+             * @default {
+             *       "frequency_hz": 150,
+             *       "gain_db": 0,
+             *       "is_on": true
+             *     }
+             */
+            low_shelf: components["schemas"]["LowShelfBand"];
         };
         /**
          * Fault
@@ -815,7 +1051,7 @@ export interface components {
             /** Title */
             title: string;
         };
-        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
+        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
         /**
          * GainAdvice
          * @description What to do about the microphone's gain. ``by_db`` is positive for more gain.
@@ -989,6 +1225,100 @@ export interface components {
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * HighPassBand
+         * @description Takes away the lows.
+         */
+        HighPassBand: {
+            /**
+             * Below
+             * @description Everything under this goes.
+             * @default 80
+             */
+            frequency_hz: number;
+            /**
+             * On
+             * @description Whether this filter works.
+             * @default false
+             */
+            is_on: boolean;
+            /**
+             * Slope
+             * @description How steeply, in decibels per octave.
+             * @default 12
+             * @enum {integer}
+             */
+            slope_db_per_octave: 12 | 24;
+        };
+        /**
+         * HighPassSettings
+         * @description Settings of the high-pass.
+         */
+        HighPassSettings: {
+            /**
+             * Below
+             * @description Everything under this is taken away; stay under the voice's lowest tone.
+             * @default 75
+             */
+            frequency_hz: number;
+            /**
+             * Slope
+             * @description How steeply, in decibels per octave: 24 for a rumbling room.
+             * @default 12
+             * @enum {integer}
+             */
+            slope_db_per_octave: 12 | 24;
+        };
+        /**
+         * HighPassSlot
+         * @description The high-pass's place.
+         */
+        HighPassSlot: {
+            /** Id */
+            id: string;
+            /**
+             * Bypass
+             * @description Lets the voice pass this stage untouched.
+             * @default false
+             */
+            is_bypassed: boolean;
+            /**
+             * @default {
+             *       "frequency_hz": 75,
+             *       "slope_db_per_octave": 12
+             *     }
+             */
+            settings: components["schemas"]["HighPassSettings"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            stage: "high_pass";
+        };
+        /**
+         * HighShelfBand
+         * @description Lifts or lowers everything over its frequency.
+         */
+        HighShelfBand: {
+            /**
+             * Frequency
+             * @description Half its gain is here.
+             * @default 8000
+             */
+            frequency_hz: number;
+            /**
+             * Gain
+             * @description Lifts or lowers this band.
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * On
+             * @description Whether this band works.
+             * @default true
+             */
+            is_on: boolean;
         };
         /**
          * History
@@ -1227,6 +1557,55 @@ export interface components {
             leak_db: number;
         };
         /**
+         * LowPassBand
+         * @description Takes away the highs.
+         */
+        LowPassBand: {
+            /**
+             * Above
+             * @description Everything over this goes.
+             * @default 16000
+             */
+            frequency_hz: number;
+            /**
+             * On
+             * @description Whether this filter works.
+             * @default false
+             */
+            is_on: boolean;
+            /**
+             * Slope
+             * @description How steeply, in decibels per octave.
+             * @default 12
+             * @enum {integer}
+             */
+            slope_db_per_octave: 12 | 24;
+        };
+        /**
+         * LowShelfBand
+         * @description Lifts or lowers everything under its frequency.
+         */
+        LowShelfBand: {
+            /**
+             * Frequency
+             * @description Half its gain is here.
+             * @default 150
+             */
+            frequency_hz: number;
+            /**
+             * Gain
+             * @description Lifts or lowers this band.
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * On
+             * @description Whether this band works.
+             * @default true
+             */
+            is_on: boolean;
+        };
+        /**
          * MeasureDelay
          * @description Send a click through; the measured delays come with the levels, some two seconds later.
          */
@@ -1276,6 +1655,21 @@ export interface components {
              * @enum {string}
              */
             type: "move_input";
+        };
+        /**
+         * MoveStage
+         * @description Move a stage towards the microphone (negative) or the viewers.
+         */
+        MoveStage: {
+            /** By */
+            by: number;
+            /** Stage Id */
+            stage_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "move_stage";
         };
         /**
          * NewInput
@@ -1405,6 +1799,19 @@ export interface components {
             type: "remove_input";
         };
         /**
+         * RemoveStage
+         * @description Take a stage away; undo brings it back.
+         */
+        RemoveStage: {
+            /** Stage Id */
+            stage_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove_stage";
+        };
+        /**
          * Rig
          * @description Everything a user sets up.
          */
@@ -1417,7 +1824,7 @@ export interface components {
              */
             block_frames: 64 | 128 | 256 | 512 | 1024;
             /** Chain */
-            chain: (components["schemas"]["TrimSlot"] | components["schemas"]["GateSlot"] | components["schemas"]["CompressorSlot"] | components["schemas"]["LimiterSlot"])[];
+            chain: (components["schemas"]["TrimSlot"] | components["schemas"]["HighPassSlot"] | components["schemas"]["GateSlot"] | components["schemas"]["EqSlot"] | components["schemas"]["CompressorSlot"] | components["schemas"]["LimiterSlot"])[];
             /**
              * In the voice chain
              * @description The input that passes the voice chain; the others are plain.
@@ -1835,6 +2242,21 @@ export interface components {
             type: "try";
             /** Value */
             value: number | boolean | string;
+        };
+        /**
+         * TryTogether
+         * @description Hear several values while a point is being dragged; they are not saved.
+         */
+        TryTogether: {
+            /** Changes */
+            changes: {
+                [key: string]: number | boolean | string;
+            };
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "try_together";
         };
         /**
          * Undo

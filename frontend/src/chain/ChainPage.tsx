@@ -7,8 +7,11 @@ import { STAGE_LABELS } from "../levelpath/stations";
 import { Button } from "../ui/Button";
 import { useView } from "../view";
 import { CompressorPanel } from "./CompressorPanel";
+import { EqPanel } from "./EqPanel";
 import { GatePanel } from "./GatePanel";
+import { HighPassPanel } from "./HighPassPanel";
 import { LimiterPanel } from "./LimiterPanel";
+import { AddStage, StageTools } from "./StageTools";
 import { TrimPanel } from "./TrimPanel";
 
 /** What a stage's panel gets: its id, and the meter of the station before it. */
@@ -16,14 +19,18 @@ export type PanelProps = { id: string; before: string };
 
 const PANELS: Record<Slot["stage"], ComponentType<PanelProps>> = {
   trim: TrimPanel,
+  high_pass: HighPassPanel,
   gate: GatePanel,
+  eq: EqPanel,
   compressor: CompressorPanel,
   limiter: LimiterPanel,
 };
 
 const DOES: Record<Slot["stage"], string> = {
   trim: "sets the level into the chain",
+  high_pass: "takes away what lies under the voice",
   gate: "closes in pauses so that the room is not heard",
+  eq: "shapes the voice by its zones",
   compressor: "brings loud and quiet speech closer together",
   limiter: "the ceiling: nothing passes above it",
 };
@@ -37,7 +44,14 @@ export function ChainPage() {
     chain.findIndex(({ id }) => id === stageId),
   );
   const slot = chain[index];
-  if (!slot) return <p className="text-quiet">This chain has no stages.</p>;
+  if (!slot) {
+    return (
+      <div className="flex items-center gap-3">
+        <p className="text-quiet">This chain has no stages: the voice passes as it is.</p>
+        <AddStage after="" />
+      </div>
+    );
+  }
   const Panel = PANELS[slot.stage];
   const delay = levels?.stage_latency_ms[slot.id];
   return (
@@ -48,6 +62,8 @@ export function ChainPage() {
         <p className="ml-auto text-xs text-quiet">
           {delay !== undefined && `adds ${delay.toFixed(1)} ms`}
         </p>
+        <StageTools slot={slot} index={index} count={chain.length} />
+        <AddStage after={slot.id} />
         <Button
           look={slot.is_bypassed ? "main" : "plain"}
           aria-pressed={slot.is_bypassed}

@@ -1,6 +1,6 @@
 /** The stations of the level path, from the microphone to the viewers, and what is written under each. */
 
-import type { InputSettings, Levels, Rig, Slot } from "../api/client";
+import type { EqSettings, InputSettings, Levels, Rig, Slot } from "../api/client";
 import type { StageReading } from "../live/readings";
 import { decibels, signless } from "../units/format";
 
@@ -14,7 +14,9 @@ export type Station = {
 
 export const STAGE_LABELS: Record<Slot["stage"], string> = {
   trim: "Trim",
+  high_pass: "High-pass",
   gate: "Gate",
+  eq: "EQ",
   compressor: "Compressor",
   limiter: "Limiter",
 };
@@ -43,6 +45,13 @@ export function stationsOf(rig: Rig): Station[] {
 
 const signed = (value: number) => (value > 0 ? "+" : "") + signless(value, 1);
 
+/** How many bands of an EQ do something. */
+function bandsAtWork(settings: EqSettings): number {
+  return Object.values(settings).filter(
+    (band) => band.is_on && (!("gain_db" in band) || band.gain_db !== 0),
+  ).length;
+}
+
 /** What a stage does just now, in a word or a number. */
 export function figureOf(
   station: Station,
@@ -56,6 +65,10 @@ export function figureOf(
   switch (slot.stage) {
     case "trim":
       return signed(slot.settings.gain_db);
+    case "high_pass":
+      return `${slot.settings.frequency_hz.toFixed(0)} Hz`;
+    case "eq":
+      return `${bandsAtWork(slot.settings)} bands`;
     case "gate":
       return reading?.is_open ? "open" : "closed";
     default:

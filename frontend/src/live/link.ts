@@ -80,6 +80,19 @@ export function trySetting(path: string, value: Value) {
   ask({ type: "try", path, value });
 }
 
+/** Hear several values while a point is dragged. */
+export function tryTogether(changes: Record<string, Value>) {
+  const now = performance.now();
+  if (now - lastTry < TRY_EVERY_MS) return;
+  lastTry = now;
+  ask({ type: "try_together", changes });
+}
+
+/** Change and save several settings as one step. */
+export function setTogether(changes: Record<string, Value>) {
+  ask({ type: "set_together", changes });
+}
+
 /** Change and save a setting. */
 export function setSetting(path: string, value: Value) {
   ask({ type: "set", path, value, is_nudge: false });
@@ -92,7 +105,7 @@ export function nudgeSetting(path: string, value: Value) {
 
 /** Do what mends a finding: several settings as one step. */
 export function mendBy(mend: Mend) {
-  ask({ type: "set_together", changes: mend.changes });
+  setTogether(mend.changes);
 }
 
 export const undo = () => ask({ type: "undo" });

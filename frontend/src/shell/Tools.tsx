@@ -1,9 +1,9 @@
 /** Undo, redo, theme and keys: small and always at hand. */
 
 import { Keyboard, Moon, Redo2, Sun, Undo2 } from "lucide-react";
-import type { ReactNode } from "react";
 import { redo, undo } from "../live/link";
 import { useLive } from "../live/store";
+import { IconButton } from "../ui/IconButton";
 import { forgetColours } from "../ui/Picture";
 import { setTheme, useView } from "../view";
 import { KeysDialog } from "./KeysDialog";
@@ -12,12 +12,12 @@ export function Tools() {
   const state = useLive((live) => live.state);
   return (
     <div className="flex items-center justify-between px-2.5">
-      <Icon label="Undo" isOff={!state?.can_undo} onClick={undo}>
+      <IconButton label="Undo" isOff={!state?.can_undo} onClick={undo}>
         <Undo2 size={16} />
-      </Icon>
-      <Icon label="Redo" isOff={!state?.can_redo} onClick={redo}>
+      </IconButton>
+      <IconButton label="Redo" isOff={!state?.can_redo} onClick={redo}>
         <Redo2 size={16} />
-      </Icon>
+      </IconButton>
       <ThemeSwitch />
       <KeysDialog>
         <button
@@ -33,23 +33,6 @@ export function Tools() {
   );
 }
 
-type IconProps = { label: string; isOff?: boolean; onClick: () => void; children: ReactNode };
-
-function Icon({ label, isOff, onClick, children }: IconProps) {
-  return (
-    <button
-      type="button"
-      aria-label={label}
-      title={label}
-      disabled={isOff}
-      onClick={onClick}
-      className="rounded p-1.5 hover:bg-raised disabled:opacity-40"
-    >
-      {children}
-    </button>
-  );
-}
-
 function ThemeSwitch() {
   const theme = useView((view) => view.theme);
   const other = theme === "dusk" ? "daylight" : "dusk";
@@ -58,8 +41,8 @@ function ThemeSwitch() {
     forgetColours();
   };
   return (
-    <Icon label={`Use the ${other} theme`} onClick={change}>
+    <IconButton label={`Use the ${other} theme`} onClick={change}>
       {theme === "dusk" ? <Sun size={16} /> : <Moon size={16} />}
-    </Icon>
+    </IconButton>
   );
 }

@@ -5,6 +5,7 @@ import { ask, setSetting } from "../live/link";
 import { useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
+import { IconButton } from "../ui/IconButton";
 import { ROLE_LABELS, ROLES } from "../ui/roles";
 import { Select } from "../ui/Select";
 import { Toggle } from "../ui/Toggle";
@@ -28,13 +29,13 @@ export function InputPanel({ input }: { input: InputSettings }) {
     <section aria-label={`Input ${input.name}`} className="rounded-lg bg-panel p-3.5 text-[13px]">
       <div className="flex items-center gap-1">
         <NameField key={input.name} path={`${path}.name`} name={input.name} />
-        <Tool label="Move up" onClick={() => move(input, -1)}>
+        <IconButton label="Move up" onClick={() => move(input, -1)}>
           <ArrowUp size={15} />
-        </Tool>
-        <Tool label="Move down" onClick={() => move(input, 1)}>
+        </IconButton>
+        <IconButton label="Move down" onClick={() => move(input, 1)}>
           <ArrowDown size={15} />
-        </Tool>
-        <Tool
+        </IconButton>
+        <IconButton
           label={`Remove ${input.name}`}
           onClick={() => {
             openInput(null);
@@ -42,10 +43,10 @@ export function InputPanel({ input }: { input: InputSettings }) {
           }}
         >
           <Trash2 size={15} />
-        </Tool>
-        <Tool label="Close" onClick={() => openInput(null)}>
+        </IconButton>
+        <IconButton label="Close" onClick={() => openInput(null)}>
           <X size={15} />
-        </Tool>
+        </IconButton>
       </div>
       <div className="mt-2 flex items-center gap-3">
         <span className="w-16 text-quiet">Role</span>
@@ -93,22 +94,6 @@ export function InputPanel({ input }: { input: InputSettings }) {
 
 function move(input: InputSettings, by: number) {
   ask({ type: "move_input", input_id: input.id, by });
-}
-
-type ToolProps = { label: string; onClick: () => void; children: React.ReactNode };
-
-function Tool({ label, onClick, children }: ToolProps) {
-  return (
-    <button
-      type="button"
-      aria-label={label}
-      title={label}
-      onClick={onClick}
-      className="rounded p-1 hover:bg-raised"
-    >
-      {children}
-    </button>
-  );
 }
 
 /** The name can be typed over; Enter or leaving keeps it, Escape takes the old one back. */

@@ -1,8 +1,5 @@
-import { Plus } from "lucide-react";
-import { DropdownMenu } from "radix-ui";
 import { ask } from "../live/link";
-import { useLive } from "../live/store";
-import { Button } from "../ui/Button";
+import { AddMenu } from "../ui/AddMenu";
 import { Choice } from "../ui/Choice";
 import { ROLE_LABELS, ROLES } from "../ui/roles";
 import { openWiring, useView, WIRING_VIEWS, type WiringView } from "../view";
@@ -39,36 +36,17 @@ export function WiringPage() {
   );
 }
 
+const NEW_INPUTS = ROLES.map((role) => ({ value: role, label: ROLE_LABELS[role] }));
+
 function AddInput() {
-  const count = useLive((live) => live.state?.rig.inputs.length) ?? 0;
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger asChild>
-        <Button className="flex items-center gap-1.5">
-          <Plus size={14} /> Add input
-        </Button>
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          align="end"
-          sideOffset={4}
-          className="z-20 rounded-lg border border-line bg-panel p-1 shadow-xl"
-        >
-          {ROLES.map((role) => (
-            <DropdownMenu.Item
-              key={role}
-              onSelect={() => {
-                ask({ type: "add_input", role });
-                openWiring("Who hears what");
-              }}
-              className="cursor-pointer rounded px-3 py-1.5 text-[13px] data-highlighted:bg-raised"
-            >
-              {ROLE_LABELS[role]}
-            </DropdownMenu.Item>
-          ))}
-          <p className="px-3 py-1 text-xs text-quiet">{count} inputs now</p>
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <AddMenu
+      label="Add input"
+      items={NEW_INPUTS}
+      onChoose={(role) => {
+        ask({ type: "add_input", role });
+        openWiring("Who hears what");
+      }}
+    />
   );
 }

@@ -8,7 +8,9 @@ import numpy as np
 from goshawk.core.chain_slots import Chain, Slot
 from goshawk.core.dsp.compressor import Compressor
 from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
+from goshawk.core.dsp.equaliser import Equaliser
 from goshawk.core.dsp.gate import Gate
+from goshawk.core.dsp.high_pass import HighPass
 from goshawk.core.dsp.limiter import Limiter
 from goshawk.core.dsp.trim import Trim
 from goshawk.core.stage import Block, Stage, kernel
@@ -16,7 +18,9 @@ from goshawk.units import ms_to_frames
 
 STAGES: dict[str, Callable[..., Stage[Any]]] = {
     "trim": Trim,
+    "high_pass": HighPass,
     "gate": Gate,
+    "eq": Equaliser,
     "compressor": Compressor,
     "limiter": Limiter,
 }

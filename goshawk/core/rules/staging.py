@@ -7,7 +7,8 @@ one setting that mends it.
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from goshawk.core.chain_slots import Slot
+from goshawk.core.chain_slots import Chain, Slot, StageName
+from goshawk.core.dsp.equaliser import BOLD_BOOST_DB
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.rig import Rig
 from goshawk.core.rules.finding import Finding, Mend, minus
@@ -127,14 +128,69 @@ def limiter_findings(heard: Heard) -> Iterable[Finding]:
         )
 
 
+def order_findings(chain: Chain) -> Iterable[Finding]:
+    """Orders that are usually mistakes. They are allowed, and said, with the reason."""
+    working = [slot for slot in chain if not slot.is_bypassed]
+    kinds = [slot.stage for slot in working]
+
+    def comes_before(first: StageName, second: StageName) -> bool:
+        return first in kinds and second in kinds and kinds.index(first) < kinds.index(second)
+
+    if comes_before("compressor", "gate"):
+        yield _finding(
+            "compressor_before_gate",
+            "The compressor comes before the gate",
+            "It lifts the room towards the voice, so that the gate can hardly tell them apart. "
+            "Move the gate ahead of it.",
+        )
+    followers: tuple[StageName, ...] = ("gate", "compressor")
+    for later in followers:
+        if comes_before(later, "high_pass"):
+            yield _finding(
+                f"high_pass_after_{later}",
+                f"The high-pass comes after the {later}",
+                f"Rumble that it would take away still moves the {later}. Move the high-pass ahead.",
+            )
+            break
+
+
+def eq_findings(slot: Slot) -> Iterable[Finding]:
+    """Boosts that are bold: they lift the room too."""
+    if slot.stage != "eq" or slot.is_bypassed:
+        return
+    settings = slot.settings
+    bands = {f"bell_{i}": band for i, band in enumerate(settings.bells, 1) if band.is_on}
+    gains = {name: band.gain_db for name, band in bands.items()}
+    for name in ("low_shelf", "high_shelf"):
+        shelf = getattr(settings, name)
+        if shelf.is_on:
+            gains[name] = shelf.gain_db
+    if not gains:
+        return
+    boldest = max(gains, key=lambda name: gains[name])
+    if gains[boldest] > BOLD_BOOST_DB:
+        yield _finding(
+            "bold_boost",
+            "The EQ lifts a band boldly",
+            f"A boost of {gains[boldest]:.0f} dB lifts the room as well. More than "
+            f"{BOLD_BOOST_DB:.0f} dB is seldom the voice's fault: cut beside it, or move the microphone.",
+            gains[boldest],
+            Mend(
+                label=f"{BOLD_BOOST_DB:.0f} dB there",
+                changes={f"chain.{slot.id}.settings.{boldest}.gain_db": BOLD_BOOST_DB},
+            ),
+        )
+
+
 def staging_findings(stations: dict[str, StationLevels], rig: Rig) -> list[Finding]:
     """All findings of the voice's way, from the microphone on."""
-    found = list(microphone_findings(stations["microphone"], rig))
+    found = [*microphone_findings(stations["microphone"], rig), *order_findings(rig.chain)]
     before = "microphone"
     for slot in rig.chain:
         if slot.id not in stations:
             continue
         heard = Heard(slot, stations[before])
+        found.extend(eq_findings(slot))
         found.extend(gate_findings(heard))
         found.extend(limiter_findings(heard))
         before = slot.id

@@ -10,6 +10,8 @@ from goshawk.errors import BadSetting, GoshawkError
 from goshawk.web.dependencies import StudioDep
 from goshawk.web.messages import (
     AddInput,
+    AddStage,
+    CopyStage,
     Cough,
     Dismiss,
     Fault,
@@ -18,13 +20,16 @@ from goshawk.web.messages import (
     MeasureDelay,
     MeasureGain,
     MoveInput,
+    MoveStage,
     Redo,
     Refusal,
     RemoveInput,
+    RemoveStage,
     SetSetting,
     SetTogether,
     ShowAll,
     TrySetting,
+    TryTogether,
     Undo,
     WatchDevices,
 )
@@ -90,7 +95,10 @@ async def _do(studio: Studio, page: LivePage, asked: FromPage) -> None:
         case TrySetting():
             # While a drag passes over refused values nothing is said; its end says it.
             with contextlib.suppress(BadSetting):
-                await studio.try_setting(page, asked.path, asked.value)
+                await studio.try_together(page, {asked.path: asked.value})
+        case TryTogether():
+            with contextlib.suppress(BadSetting):
+                await studio.try_together(page, asked.changes)
         case SetSetting():
             await studio.set_setting(asked.path, asked.value, is_nudge=asked.is_nudge)
         case SetTogether():
@@ -101,6 +109,14 @@ async def _do(studio: Studio, page: LivePage, asked: FromPage) -> None:
             await studio.remove_input(asked.input_id)
         case MoveInput():
             await studio.move_input(asked.input_id, asked.by)
+        case AddStage():
+            await studio.add_stage(asked.stage, asked.after)
+        case CopyStage():
+            await studio.copy_stage(asked.stage_id)
+        case RemoveStage():
+            await studio.remove_stage(asked.stage_id)
+        case MoveStage():
+            await studio.move_stage(asked.stage_id, asked.by)
         case Dismiss():
             await studio.dismiss(asked.key)
         case ShowAll():

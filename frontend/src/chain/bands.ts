@@ -1,0 +1,48 @@
+/** The bands of an EQ as they are drawn and moved, and the zones of a voice on the frequency axis. */
+
+import type { EqSettings } from "../api/client";
+
+export type BandName = keyof EqSettings;
+
+export const BANDS: { name: BandName; label: string; short: string }[] = [
+  { name: "high_pass", label: "High-pass", short: "HP" },
+  { name: "low_shelf", label: "Low shelf", short: "LS" },
+  { name: "bell_1", label: "Bell 1", short: "1" },
+  { name: "bell_2", label: "Bell 2", short: "2" },
+  { name: "bell_3", label: "Bell 3", short: "3" },
+  { name: "bell_4", label: "Bell 4", short: "4" },
+  { name: "bell_5", label: "Bell 5", short: "5" },
+  { name: "bell_6", label: "Bell 6", short: "6" },
+  { name: "high_shelf", label: "High shelf", short: "HS" },
+  { name: "low_pass", label: "Low-pass", short: "LP" },
+];
+
+/** Where in a voice a problem or a virtue lies, in Hz. */
+export const ZONES = [
+  { label: "rumble", from: 20, to: 80 },
+  { label: "body", from: 80, to: 250 },
+  { label: "mud", from: 250, to: 500 },
+  { label: "boxiness", from: 500, to: 1000 },
+  { label: "clarity", from: 1000, to: 3000 },
+  { label: "harshness", from: 3000, to: 5000 },
+  { label: "sibilance", from: 5000, to: 10000 },
+  { label: "air", from: 10000, to: 20000 },
+];
+
+export const LOWEST_HZ = 20;
+export const HIGHEST_HZ = 20000;
+
+/** Share of the axis, 0 to 1, at which a frequency lies: octaves are equally wide. */
+export const shareOfHz = (hz: number) =>
+  Math.log(hz / LOWEST_HZ) / Math.log(HIGHEST_HZ / LOWEST_HZ);
+
+export const hzOfShare = (share: number) => LOWEST_HZ * (HIGHEST_HZ / LOWEST_HZ) ** share;
+
+/** Bandwidth in octaves of a bell of a Q (between the points at half its gain). */
+export const octavesOf = (q: number) => (2 * Math.asinh(1 / (2 * q))) / Math.LN2;
+
+/** A frequency as it is read: 80, 440, 1.2k. */
+export function hertz(hz: number): string {
+  if (hz < 1000) return hz.toFixed(0);
+  return `${(hz / 1000).toFixed(hz < 9950 ? 1 : 0).replace(/\.0$/, "")}k`;
+}

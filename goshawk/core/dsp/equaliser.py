@@ -1,0 +1,159 @@
+"""EQ: high- and low-pass, two shelves and six bells, in a row.
+
+Each band is a second-order section matched to its analogue prototype up to 16 kHz (see ``matched``); a pass
+filter of 24 dB per octave has two. Bands that are off or at 0 dB cost nothing.
+"""
+
+from typing import Any
+
+import numpy as np
+
+from goshawk.core.dsp.filter_bank import FilterStage
+from goshawk.core.dsp.high_pass import Slope
+from goshawk.core.dsp.matched import (
+    BUTTERWORTH_Q,
+    UNITY,
+    bell,
+    high_pass,
+    high_shelf,
+    low_pass,
+    low_shelf,
+)
+from goshawk.core.settings import Settings, choice, number
+from goshawk.core.stage import Floats
+
+MOST_GAIN_DB = 15.0
+BOLD_BOOST_DB = 5.0
+"""A boost above this is bold: it lifts the room too, and usually means the cut belongs elsewhere."""
+
+HIGH_PASS, LOW_PASS, LOW_SHELF, HIGH_SHELF, FIRST_BELL = 0, 2, 4, 5, 6
+BELLS = 6
+SECTIONS = FIRST_BELL + BELLS
+
+
+def _gain() -> Any:
+    return number(0.0, -MOST_GAIN_DB, MOST_GAIN_DB, "dB", "Gain", "Lifts or lowers this band.")
+
+
+class PassBand(Settings):
+    """Takes away everything beyond its frequency."""
+
+    is_on: bool = choice(False, "On", "Whether this filter works.")
+    slope_db_per_octave: Slope = choice(12, "Slope", "How steeply, in decibels per octave.")
+
+
+class HighPassBand(PassBand):
+    """Takes away the lows."""
+
+    frequency_hz: float = number(
+        80.0, 20.0, 400.0, "Hz", "Below", "Everything under this goes.", step=1.0, taper="log"
+    )
+
+
+class LowPassBand(PassBand):
+    """Takes away the highs."""
+
+    frequency_hz: float = number(
+        16_000.0,
+        3_000.0,
+        20_000.0,
+        "Hz",
+        "Above",
+        "Everything over this goes.",
+        step=100.0,
+        taper="log",
+    )
+
+
+class LowShelfBand(Settings):
+    """Lifts or lowers everything under its frequency."""
+
+    is_on: bool = choice(True, "On", "Whether this band works.")
+    frequency_hz: float = number(
+        150.0, 30.0, 1_000.0, "Hz", "Frequency", "Half its gain is here.", step=1.0, taper="log"
+    )
+    gain_db: float = _gain()
+
+
+class HighShelfBand(Settings):
+    """Lifts or lowers everything over its frequency."""
+
+    is_on: bool = choice(True, "On", "Whether this band works.")
+    frequency_hz: float = number(
+        8_000.0,
+        1_000.0,
+        10_000.0,
+        "Hz",
+        "Frequency",
+        "Half its gain is here.",
+        step=50.0,
+        taper="log",
+    )
+    gain_db: float = _gain()
+
+
+class BellBand(Settings):
+    """Lifts or lowers what lies around its frequency."""
+
+    is_on: bool = choice(True, "On", "Whether this band works.")
+    frequency_hz: float = number(
+        1_000.0,
+        20.0,
+        16_000.0,
+        "Hz",
+        "Frequency",
+        "The middle of this band.",
+        step=1.0,
+        taper="log",
+    )
+    gain_db: float = _gain()
+    q: float = number(
+        1.4, 0.4, 12.0, "", "Q", "How narrow: 0.7 is two octaves, 4 a third of one.", taper="log"
+    )
+
+
+class EqualiserSettings(Settings):
+    """Settings of the EQ; the bells begin in the voice's zones."""
+
+    high_pass: HighPassBand = HighPassBand()
+    low_shelf: LowShelfBand = LowShelfBand()
+    bell_1: BellBand = BellBand(frequency_hz=220.0)
+    bell_2: BellBand = BellBand(frequency_hz=400.0)
+    bell_3: BellBand = BellBand(frequency_hz=900.0)
+    bell_4: BellBand = BellBand(frequency_hz=2_500.0)
+    bell_5: BellBand = BellBand(frequency_hz=4_500.0)
+    bell_6: BellBand = BellBand(frequency_hz=7_000.0)
+    high_shelf: HighShelfBand = HighShelfBand()
+    low_pass: LowPassBand = LowPassBand()
+
+    @property
+    def bells(self) -> tuple[BellBand, ...]:
+        """The six bells."""
+        return (self.bell_1, self.bell_2, self.bell_3, self.bell_4, self.bell_5, self.bell_6)
+
+
+class Equaliser(FilterStage[EqualiserSettings]):
+    """The EQ; what is off passes everything."""
+
+    @staticmethod
+    def sections(settings: EqualiserSettings) -> Floats:
+        sections = np.tile(UNITY, (SECTIONS, 1))
+        lows, highs = settings.high_pass, settings.low_pass
+        if lows.is_on:
+            for place, q in enumerate(BUTTERWORTH_Q[lows.slope_db_per_octave], HIGH_PASS):
+                sections[place] = high_pass(lows.frequency_hz, q)
+        if highs.is_on:
+            for place, q in enumerate(BUTTERWORTH_Q[highs.slope_db_per_octave], LOW_PASS):
+                sections[place] = low_pass(highs.frequency_hz, q)
+        if settings.low_shelf.is_on:
+            sections[LOW_SHELF] = low_shelf(
+                settings.low_shelf.frequency_hz, settings.low_shelf.gain_db
+            )
+        if settings.high_shelf.is_on:
+            sections[HIGH_SHELF] = high_shelf(
+                settings.high_shelf.frequency_hz, settings.high_shelf.gain_db
+            )
+        for place, band in enumerate(settings.bells, FIRST_BELL):
+            if band.is_on:
+                sections[place] = bell(band.frequency_hz, band.gain_db, band.q)
+        return sections
