@@ -69,13 +69,6 @@ INPUT_DEVICES: tuple[DeviceInfo, ...] = (
 )
 DEVICES = {device.id: device for device in INPUT_DEVICES}
 
-OUTPUT_LABELS = {
-    "viewers": "Broadcast encoder",
-    "you": "Headphones or loudspeakers",
-    "call": "Call service",
-    "archive": "Recorder",
-}
-
 
 @dataclass(frozen=True)
 class FaultInfo:

@@ -1,3 +1,4 @@
+import { useEffect } from "react";
 import { Slider } from "radix-ui";
 import { hearAs, listen, setPlayback, stopListening, useSound } from "../live/sound";
 import { say, useLive } from "../live/store";
@@ -96,6 +97,10 @@ function ListenBox() {
   const inputs = useLive((live) => live.state?.rig.inputs) ?? [];
   const alone = inputs.map(({ id, name }) => ({ value: `input:${id}`, label: `${name} alone` }));
   const isKnown = !hear.startsWith("input:") || alone.some(({ value }) => value === hear);
+  useEffect(() => {
+    // An input that is gone cannot be heard alone any more.
+    if (!isKnown) hearAs("you");
+  }, [isKnown]);
   const start = () =>
     listen().catch(() => say("trouble", "This browser cannot play sound. Use a newer one."));
   return (

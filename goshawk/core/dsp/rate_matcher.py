@@ -44,7 +44,6 @@ class RateMatcher:
     the reader's clock."""
 
     def __init__(self, channels: int, input_rate_hz: float, target_ms: float) -> None:
-        self.input_rate_hz = input_rate_hz
         self._channels = channels
         self._target = target_ms * SAMPLE_RATE_HZ / 1000.0
         size = 1 << int(np.ceil(np.log2(self._target * 4 + SAMPLE_RATE_HZ)))
