@@ -17,10 +17,10 @@ JUDGED_S = 20.0
 SAY_EVERY_S = 3600.0
 
 
-def residue_db(sound: np.ndarray[Any, Any]) -> float:
-    """Everything but the tone, against the tone, in dB."""
+def residue_db(sound: np.ndarray[Any, Any], hz: float = TONE_HZ) -> float:
+    """Everything but a tone, against the tone, in dB."""
     power = np.abs(np.fft.rfft(sound * np.blackman(len(sound)))) ** 2
-    near = np.abs(np.fft.rfftfreq(len(sound), 1.0 / SAMPLE_RATE_HZ) - TONE_HZ) < 20.0
+    near = np.abs(np.fft.rfftfreq(len(sound), 1.0 / SAMPLE_RATE_HZ) - hz) < 20.0
     return float(10.0 * np.log10(power[~near].sum() / power[near].sum()))
 
 

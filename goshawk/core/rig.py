@@ -158,7 +158,8 @@ _NEW_NAMES: dict[Role, str] = {
 
 
 def with_input(rig: Rig, role: Role) -> Rig:
-    """The rig with one more input at the end, named after its role, heard by nobody yet.
+    """The rig with one more input at the end, named after its role, heard by nobody yet. A voice goes into
+    the voice chain if no other is there.
 
     Raises BadSetting if there are too many."""
     names = {one.name.casefold() for one in rig.inputs}
@@ -174,6 +175,8 @@ def with_input(rig: Rig, role: Role) -> Rig:
     fresh = InputSettings(id=f"{role}_{count}", name=name, role=role)
     document = rig.model_dump(mode="json")
     document["inputs"].append(fresh.model_dump(mode="json"))
+    if role == "voice" and rig.voice is None:
+        document["chained"] = fresh.id
     return _validated(document)
 
 

@@ -6,11 +6,12 @@ from typing import Any
 
 import numpy as np
 
+from goshawk.core.graph.chain import warm_up_stages
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.measure.click import ClickListener
-from goshawk.core.rig import BlockFrames, Rig
+from goshawk.core.rig import BlockFrames, Rig, changed_together
 from goshawk.core.stage import Block
-from goshawk.core.wiring import FEEDS, FeedName
+from goshawk.core.wiring import FEEDS, CallServiceSettings, FeedName
 from goshawk.devices.rack import Rack
 from goshawk.units import SAMPLE_RATE_HZ, frames_to_ms
 
@@ -57,12 +58,21 @@ class AudioLoop:
         self.rack.click()
 
     def _warm_up(self) -> None:
-        """Compile every kernel now, rather than in the first live block."""
+        """Compile every kernel now, rather than in the first live block: those, too, that run only when
+        something changes or a device's switch is on."""
+        warm_up_stages()
         self.rack.browser.push(44_100, np.zeros((8000, 2), np.float32))
         self.rack.is_watched = True
         self.send_click()
-        for _ in range(8):
-            self.run_block()
+        everything_on = {
+            "feeds.you.output": "loudspeakers",
+            **{f"devices.call_service.{name}": True for name in CallServiceSettings.model_fields},
+        }
+        rig = self.rig
+        for one in (rig, changed_together(rig, everything_on), rig):
+            self.apply(one)
+            for _ in range(4):
+                self.run_block()
         self.take_readings()
         self._clicks = {}
         self.rack.browser.stop()

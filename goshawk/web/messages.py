@@ -10,7 +10,7 @@ from goshawk.core.measure.levels import StationLevels
 from goshawk.core.measure.monitor import Reach
 from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import Standing
-from goshawk.core.rules.buffer import BufferAdvice, BufferTrial
+from goshawk.core.rules.buffer import MOST_SHARE, BufferAdvice, BufferTrial
 from goshawk.core.rules.finding import Finding
 from goshawk.core.rules.gain import GainAdvice, GainMinute
 from goshawk.core.wiring import FeedName, Role
@@ -213,6 +213,7 @@ class BufferSearchState(_FromServer):
     sizes: list[int] = []
     trials: list[BufferTrial] = []
     trying: int | None = None
+    most_share: float = MOST_SHARE
     progress: float = 0.0
     advice: BufferAdvice | None = None
 

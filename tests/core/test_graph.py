@@ -167,7 +167,9 @@ def test_what_can_be_done_to_the_list_of_inputs() -> None:
     assert rig.inputs[-1].sends == Sends(), "a new input is heard by nobody"
     moved = with_input_moved(rig, rig.inputs[-1].id, -99)
     assert moved.inputs[0].name == "Game 3"
-    assert without_input(rig, "voice").chained == ""
+    alone = without_input(rig, "voice")
+    assert alone.chained == ""
+    assert with_input(alone, "voice").chained == "voice_1", "a new voice takes the empty chain"
     while len(rig.inputs) < MOST_INPUTS:
         rig = with_input(rig, "other")
     with pytest.raises(BadSetting, match="at most"):

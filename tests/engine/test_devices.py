@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 import soundfile
 
+from goshawk.cli.bench_drift import residue_db
 from goshawk.core.dsp.rate_matcher import RateMatcher
 from goshawk.core.measure.recording import measure_recording
 from goshawk.core.rig import Rig
@@ -105,13 +106,6 @@ def test_a_file_plays_looped_or_once(tmp_path: Path) -> None:
     once.read(block)
     assert block[:, 0].tolist() == [8, 9, 0, 0, 0, 0, 0, 0]
     assert once.status()["state"] == "ended"
-
-
-def residue_db(sound: Block, hz: float) -> float:
-    """Everything but a tone, against the tone."""
-    power = np.abs(np.fft.rfft(sound * np.blackman(len(sound)))) ** 2
-    near = np.abs(np.fft.rfftfreq(len(sound), 1 / RATE_HZ) - hz) < 20
-    return float(10 * np.log10(power[~near].sum() / power[near].sum()))
 
 
 @pytest.mark.parametrize("ppm", [-200, 200])

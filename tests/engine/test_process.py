@@ -2,6 +2,8 @@
 
 import json
 import socket
+import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -205,3 +207,44 @@ def test_the_process_ends_when_told_or_when_it_is_alone(
     audio.run()
     ours.close()
     AudioProcess(theirs, Rig()).run()
+
+
+def test_no_kernel_is_compiled_on_air() -> None:
+    """A process of its own: what a first change, bypass or switch calls was compiled at the start."""
+    code = """
+import sys
+from goshawk.core.rig import Rig, changed_together, with_stage
+from goshawk.engine.loop import AudioLoop
+
+def compiled():
+    return {
+        (module, name): len(thing.signatures)
+        for module, found in list(sys.modules.items()) if module.startswith("goshawk")
+        for name, thing in vars(found).items() if hasattr(thing, "signatures")
+    }
+
+loop = AudioLoop(Rig())
+before = compiled()
+rig = changed_together(Rig(), {
+    "chain.eq.settings.bell_1.gain_db": 3.0,
+    "chain.gate.is_bypassed": True,
+    "inputs.game.device": "laptop",
+    "inputs.music.sends.call.is_heard": True,
+    "feeds.viewers.delay_ms": 100.0,
+    "feeds.call.has_ceiling": False,
+    "feeds.you.output": "loudspeakers",
+    "devices.call_service.has_gain_control": True,
+    "devices.call_service.sends_back": True,
+})
+for changed in (rig, with_stage(rig, "eq", "trim"), Rig()):
+    loop.apply(changed)
+    for _ in range(12):
+        loop.run_block()
+loop.cough(True)
+loop.send_click()
+loop.run_block()
+loop.take_readings()
+late = {name: count for name, count in compiled().items() if count != before.get(name)}
+assert not late, late
+"""
+    subprocess.run([sys.executable, "-c", code], check=True)

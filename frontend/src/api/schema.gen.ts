@@ -361,6 +361,11 @@ export interface components {
              */
             is_running: boolean;
             /**
+             * Most Share
+             * @default 0.8
+             */
+            most_share: number;
+            /**
              * Progress
              * @default 0
              */

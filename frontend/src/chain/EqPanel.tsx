@@ -143,7 +143,7 @@ function Handle({ path, band, label, short, isChosen, onChoose }: HandleProps) {
         newest.current = valuesAt(event);
         tryTogether(newest.current);
       }}
-      onPointerUp={() => {
+      onLostPointerCapture={() => {
         if (newest.current) setTogether(newest.current);
         newest.current = null;
       }}

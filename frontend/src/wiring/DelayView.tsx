@@ -120,7 +120,7 @@ function BufferPanel() {
       {search.was_cancelled && (
         <p className="mt-3 text-[13px]">Stopped. The buffer is as it was.</p>
       )}
-      {search.trials.length > 0 && <Trials trials={search.trials} />}
+      {search.trials.length > 0 && <Trials trials={search.trials} mostShare={search.most_share} />}
       {advice && (
         <div role="status" className="mt-2 flex items-center gap-3 text-[13px]">
           <p>{advice.text}</p>
@@ -140,7 +140,7 @@ function BufferPanel() {
 }
 
 /** Of each size the slowest block's share of its time, and how many came late. */
-function Trials({ trials }: { trials: BufferTrial[] }) {
+function Trials({ trials, mostShare }: { trials: BufferTrial[]; mostShare: number }) {
   return (
     <ul className="mt-3 flex flex-col gap-1 text-[13px]" aria-label="Sizes tried">
       {trials.map(({ block_frames, late_blocks, slowest_share }) => (
@@ -151,7 +151,10 @@ function Trials({ trials }: { trials: BufferTrial[] }) {
               className={`absolute inset-y-0 left-0 ${late_blocks ? "bg-over" : "bg-voice"}`}
               style={{ width: `${Math.min(100, slowest_share * 100)}%` }}
             />
-            <span className="absolute inset-y-0 left-4/5 w-px bg-text" />
+            <span
+              className="absolute inset-y-0 w-px bg-text"
+              style={{ left: `${mostShare * 100}%` }}
+            />
           </span>
           <span className={late_blocks ? "text-over-strong" : ""}>
             {late_blocks

@@ -4,13 +4,14 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 import numpy as np
+from pydantic import TypeAdapter
 
 from goshawk.core.chain_slots import Chain, Slot
 from goshawk.core.dsp.compressor import Compressor
 from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
 from goshawk.core.dsp.equaliser import Equaliser
 from goshawk.core.dsp.gate import Gate
-from goshawk.core.dsp.high_pass import HighPass
+from goshawk.core.dsp.high_pass import HighPass, HighPassSettings
 from goshawk.core.dsp.limiter import Limiter
 from goshawk.core.dsp.trim import Trim
 from goshawk.core.stage import Block, Stage, kernel
@@ -74,6 +75,21 @@ class StagePlace:
         self.stage.process(block)
         if self._weight != 1.0 or self._goal != 1.0:
             self._weight = _crossfade(block, dry, self._weight, self._goal, self._step)
+
+
+def warm_up_stages() -> None:
+    """Compile what every kind of stage runs, in the chain or not: at work, in a change of its settings,
+    and on its way into a bypass. A kernel that is first called on air would make that block late."""
+    adapter: TypeAdapter[Slot] = TypeAdapter(Slot)
+    block = np.zeros((64, 1), np.float32)
+    for name in STAGES:
+        slot = adapter.validate_python({"id": name, "stage": name})
+        place = StagePlace(slot, 1, len(block))
+        place.process(block)
+        place.apply(slot.model_copy(update={"is_bypassed": True}))
+        if isinstance(place.stage, HighPass):  # A filter's new coefficients are blended in.
+            place.stage.apply(HighPassSettings(frequency_hz=100.0))
+        place.process(block)
 
 
 class VoiceChain:
