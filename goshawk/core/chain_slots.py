@@ -5,10 +5,14 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from goshawk.core.dsp.compressor import CompressorSettings
+from goshawk.core.dsp.de_esser import DeEsserSettings
 from goshawk.core.dsp.equaliser import BellBand, EqualiserSettings
 from goshawk.core.dsp.gate import GateSettings
 from goshawk.core.dsp.high_pass import HighPassSettings
+from goshawk.core.dsp.leveller import LevellerSettings
 from goshawk.core.dsp.limiter import LimiterSettings
+from goshawk.core.dsp.suppressor import SuppressorSettings
+from goshawk.core.dsp.three_band import ThreeBandSettings
 from goshawk.core.dsp.trim import TrimSettings
 from goshawk.core.settings import Id, Settings, choice
 
@@ -36,6 +40,13 @@ class HighPassSlot(_Slot):
     settings: HighPassSettings = HighPassSettings()
 
 
+class SuppressorSlot(_Slot):
+    """The suppressor's place."""
+
+    stage: Literal["suppressor"] = "suppressor"
+    settings: SuppressorSettings = SuppressorSettings()
+
+
 class EqSlot(_Slot):
     """The EQ's place."""
 
@@ -50,11 +61,32 @@ class GateSlot(_Slot):
     settings: GateSettings = GateSettings()
 
 
+class DeEsserSlot(_Slot):
+    """The de-esser's place."""
+
+    stage: Literal["de_esser"] = "de_esser"
+    settings: DeEsserSettings = DeEsserSettings()
+
+
 class CompressorSlot(_Slot):
     """The compressor's place."""
 
     stage: Literal["compressor"] = "compressor"
     settings: CompressorSettings = CompressorSettings()
+
+
+class ThreeBandSlot(_Slot):
+    """The three-band compressor's place."""
+
+    stage: Literal["three_band"] = "three_band"
+    settings: ThreeBandSettings = ThreeBandSettings()
+
+
+class LevellerSlot(_Slot):
+    """The leveller's place."""
+
+    stage: Literal["leveller"] = "leveller"
+    settings: LevellerSettings = LevellerSettings()
 
 
 class LimiterSlot(_Slot):
@@ -65,10 +97,30 @@ class LimiterSlot(_Slot):
 
 
 Slot = Annotated[
-    TrimSlot | HighPassSlot | GateSlot | EqSlot | CompressorSlot | LimiterSlot,
+    TrimSlot
+    | HighPassSlot
+    | SuppressorSlot
+    | GateSlot
+    | EqSlot
+    | DeEsserSlot
+    | CompressorSlot
+    | ThreeBandSlot
+    | LevellerSlot
+    | LimiterSlot,
     Field(discriminator="stage"),
 ]
-StageName = Literal["trim", "high_pass", "gate", "eq", "compressor", "limiter"]
+StageName = Literal[
+    "trim",
+    "high_pass",
+    "suppressor",
+    "gate",
+    "eq",
+    "de_esser",
+    "compressor",
+    "three_band",
+    "leveller",
+    "limiter",
+]
 Chain = tuple[Slot, ...]
 
 
@@ -92,6 +144,7 @@ def default_chain() -> Chain:
     return (
         TrimSlot(id="trim", settings=TrimSettings(gain_db=5.0)),
         HighPassSlot(id="high_pass"),
+        SuppressorSlot(id="suppressor"),
         GateSlot(
             id="gate", settings=GateSettings(open_threshold_dbfs=-37.0, close_threshold_dbfs=-42.0)
         ),
@@ -102,9 +155,11 @@ def default_chain() -> Chain:
                 bell_5=BellBand(frequency_hz=4_500.0, gain_db=2.0, q=0.9),
             ),
         ),
+        DeEsserSlot(id="de_esser"),
         CompressorSlot(
             id="compressor",
             settings=CompressorSettings(threshold_dbfs=-22.0, ratio=3.0, makeup_gain_db=11.0),
         ),
+        LevellerSlot(id="leveller"),
         LimiterSlot(id="limiter", settings=LimiterSettings(ceiling_dbtp=-4.0)),
     )

@@ -6,9 +6,11 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from pydantic import TypeAdapter
 
 from goshawk.core.chain_slots import Slot, default_chain
 from goshawk.core.dsp.equaliser import BellBand, HighPassBand, LowShelfBand
+from goshawk.core.dsp.three_band import BandSettings
 from goshawk.core.graph.chain import STAGES, StagePlace
 from goshawk.core.settings import Settings
 from tests.conftest import RATE_HZ, peak_db, random_sound, run, tone
@@ -18,7 +20,9 @@ every_stage = pytest.mark.parametrize("name", list(STAGES))
 
 
 def default_slot(name: str) -> Slot:
-    return next(slot for slot in default_chain() if slot.stage == name)
+    adapter: TypeAdapter[Slot] = TypeAdapter(Slot)
+    plain = adapter.validate_python({"id": name, "stage": name})
+    return next((slot for slot in default_chain() if slot.stage == name), plain)
 
 
 def place_of(name: str, channels: int = 1, **changes: Any) -> StagePlace:
@@ -117,9 +121,10 @@ def test_the_stage_itself_has_the_latency_it_declares(name: str) -> None:
     stage = place_of(name).stage
     sound = random_sound(5, 0.3) * 0.2
     out = run(stage, sound)[:, 0]
-    lags = np.arange(0, 800)
+    lags = np.arange(0, 1200)
     match = [np.dot(out[lag:], sound[: len(out) - lag, 0]) for lag in lags]
-    assert lags[int(np.argmax(match))] == stage.latency_frames
+    turned = 5 if name in ("de_esser", "three_band") else 0  # A crossover turns the phase.
+    assert abs(lags[int(np.argmax(match))] - stage.latency_frames) <= turned
 
 
 def energy_off_tone_db(sound: np.ndarray, hz: float) -> float:
@@ -147,6 +152,14 @@ JUMPS: list[tuple[str, dict[str, Any]]] = [
     ("compressor", {"makeup_gain_db": 30.0}),
     ("compressor", {"ratio": 20.0, "knee_db": 0.0}),
     ("compressor", {"mix_percent": 0.0}),
+    ("compressor", {"is_makeup_automatic": True}),
+    ("suppressor", {"reduction_db": 0.0}),
+    ("suppressor", {"emphasis_percent": 0.0, "clatter_db": 0.0}),
+    ("de_esser", {"frequency_hz": 2000.0}),
+    ("de_esser", {"threshold_db": -30.0, "amount_db": 24.0}),
+    ("three_band", {"lower_hz": 990.0}),
+    ("three_band", {"middle": BandSettings(threshold_dbfs=-60.0, ratio=20.0)}),
+    ("leveller", {"target_lufs": -40.0, "speed_db_per_s": 6.0}),
     ("limiter", {"ceiling_dbtp": -24.0}),
 ]
 

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 
 from goshawk.core.dsp.side_chain import filter_sample, high_pass_coefficients
 from goshawk.core.dsp.sliding import Integers, SlidingMaximum, sliding_maximum
-from goshawk.core.settings import Settings, number
+from goshawk.core.settings import Settings, choice, number
 from goshawk.core.stage import Block, Floats, Glide, Stage, glide, kernel
 from goshawk.units import SILENCE_LINEAR, ms_to_frames, one_pole_coefficient
 
@@ -46,6 +46,9 @@ class CompressorSettings(Settings):
     )
     makeup_gain_db: float = number(
         6.0, 0.0, 30.0, "dB", "Makeup gain", "Raises the whole voice after compression."
+    )
+    is_makeup_automatic: bool = choice(
+        False, "Automatic makeup", "Makes up for half of what full scale would lose."
     )
     mix_percent: float = number(
         100.0,
@@ -82,16 +85,24 @@ def _gain_reduction_db(level_db: float, threshold: float, slope: float, knee: fl
     return slope * over
 
 
+def reduction_at_db(settings: CompressorSettings, level_dbfs: float) -> float:
+    """What the static curve takes off a steady level, in dB, makeup and mix left out."""
+    slope = 1.0 - 1.0 / settings.ratio
+    return float(_gain_reduction_db(level_dbfs, settings.threshold_dbfs, slope, settings.knee_db))
+
+
+def makeup_gain_db(settings: CompressorSettings) -> float:
+    """The makeup gain in force: set, or half of what the curve takes off full scale (a usual choice, which
+    follows threshold and ratio)."""
+    if settings.is_makeup_automatic:
+        return reduction_at_db(settings, 0.0) / 2.0
+    return settings.makeup_gain_db
+
+
 def static_curve_db(settings: CompressorSettings, levels_dbfs: Floats) -> Floats:
     """Output level in dBFS for steady input levels, makeup and mix included."""
-    slope = 1.0 - 1.0 / settings.ratio
-    reduction = np.array(
-        [
-            _gain_reduction_db(float(x), settings.threshold_dbfs, slope, settings.knee_db)
-            for x in levels_dbfs
-        ]
-    )
-    wet = 10.0 ** ((settings.makeup_gain_db - reduction) / 20.0)
+    reduction = np.array([reduction_at_db(settings, float(x)) for x in levels_dbfs])
+    wet = 10.0 ** ((makeup_gain_db(settings) - reduction) / 20.0)
     mix = settings.mix_percent / 100.0
     curve: Floats = levels_dbfs + 20.0 * np.log10(mix * wet + 1.0 - mix)
     return curve
@@ -160,7 +171,7 @@ class Compressor(Stage[CompressorSettings]):
             settings.threshold_dbfs,
             1.0 - 1.0 / settings.ratio,
             settings.knee_db,
-            settings.makeup_gain_db,
+            makeup_gain_db(settings),
             settings.mix_percent / 100.0,
         )
 

@@ -63,13 +63,16 @@ class FilterBank:
         self._old_k, self._old_z = self._k.copy(), self._z.copy()
         self._old = np.zeros((max_frames, channels), np.float32)
         self._wanted = self._k.copy()
+        self._is_new = False
         self._fade = 0
         self._fade_frames = ms_to_frames(CROSSFADE_MS)
 
     def set(self, sections: Floats, *, at_once: bool = False) -> None:
         """Take new coefficients, shape (sections, 5)."""
         self._wanted[:] = sections
+        self._is_new = not np.array_equal(self._wanted, self._k)
         if at_once:
+            self._is_new = False
             self._k[:] = sections
             self._fade = 0
 
@@ -77,7 +80,8 @@ class FilterBank:
         """Filter the block in place."""
         start = 0
         while start < len(block):
-            if self._fade == 0 and not np.array_equal(self._wanted, self._k):
+            if self._is_new and self._fade == 0:
+                self._is_new = False
                 self._old_k[:], self._old_z[:] = self._k, self._z
                 self._k[:] = self._wanted
                 self._fade = self._fade_frames
@@ -98,6 +102,7 @@ class FilterBank:
         """Forget all sound; coefficients stay."""
         self._z.fill(0.0)
         self._k[:] = self._wanted
+        self._is_new = False
         self._fade = 0
 
 

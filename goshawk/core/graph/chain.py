@@ -8,11 +8,15 @@ from pydantic import TypeAdapter
 
 from goshawk.core.chain_slots import Chain, Slot
 from goshawk.core.dsp.compressor import Compressor
+from goshawk.core.dsp.de_esser import DeEsser
 from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
 from goshawk.core.dsp.equaliser import Equaliser
 from goshawk.core.dsp.gate import Gate
 from goshawk.core.dsp.high_pass import HighPass, HighPassSettings
+from goshawk.core.dsp.leveller import Leveller
 from goshawk.core.dsp.limiter import Limiter
+from goshawk.core.dsp.suppressor import Suppressor
+from goshawk.core.dsp.three_band import ThreeBand
 from goshawk.core.dsp.trim import Trim
 from goshawk.core.stage import Block, Stage, kernel
 from goshawk.units import ms_to_frames
@@ -20,9 +24,13 @@ from goshawk.units import ms_to_frames
 STAGES: dict[str, Callable[..., Stage[Any]]] = {
     "trim": Trim,
     "high_pass": HighPass,
+    "suppressor": Suppressor,
     "gate": Gate,
     "eq": Equaliser,
+    "de_esser": DeEsser,
     "compressor": Compressor,
+    "three_band": ThreeBand,
+    "leveller": Leveller,
     "limiter": Limiter,
 }
 LONGEST_STAGE_LATENCY_MS = 50.0

@@ -1,0 +1,149 @@
+"""De-esser: softens sharp s sounds, and only their band.
+
+Split-band: a Linkwitz-Riley crossover parts the sound (see ``crossover``); the upper band is turned down
+while its power stands above the lower band's by more than the threshold. The voice is its own measure, so a
+louder or quieter voice is treated alike (U. Zölzer (ed.), *DAFX*, 2nd ed. (2011), chapter 4, describes the
+de-esser; the threshold relative to the voice is ours).
+
+The upper band's power is averaged over DETECTOR_MS; the lower band's is held with a slow release, so that
+an s, in which the lower band is nearly silent, is compared with the vowels around it. What exceeds the
+threshold is taken away, dB for dB, up to the amount. Attack and release are times of the gain in dB.
+"""
+
+import math
+from typing import Any
+
+import numpy as np
+
+from goshawk.core.dsp.crossover import two_bands
+from goshawk.core.dsp.filter_bank import FilterBank
+from goshawk.core.settings import Settings, number
+from goshawk.core.stage import Block, Floats, Glide, Stage, glide, kernel
+from goshawk.units import SILENCE_LINEAR, one_pole_coefficient
+
+DETECTOR_MS = 3.0
+VOICE_ATTACK_MS = 20.0
+VOICE_RELEASE_MS = 800.0
+"""The voice's level is held over a word: longer than an s lasts."""
+
+LEAST_VOICE = 10.0 ** (-60.0 / 10.0)
+"""Under this power (−60 dBFS) there is no voice to compare with: hiss in a pause is left alone."""
+
+
+class DeEsserSettings(Settings):
+    """Settings of the de-esser."""
+
+    frequency_hz: float = number(
+        5_500.0,
+        2_000.0,
+        12_000.0,
+        "Hz",
+        "Above",
+        "Where the s sounds begin.",
+        step=50.0,
+        taper="log",
+    )
+    threshold_db: float = number(
+        -8.0,
+        -30.0,
+        12.0,
+        "dB",
+        "Acts above",
+        "How far the s sounds may come up to the rest of the voice.",
+    )
+    amount_db: float = number(
+        8.0, 0.0, 24.0, "dB", "Takes at most", "The most it may take off an s.", step=0.5
+    )
+    attack_ms: float = number(1.0, 0.1, 20.0, "ms", "Attack", "How quickly it acts.", taper="log")
+    release_ms: float = number(
+        60.0, 5.0, 500.0, "ms", "Release", "How quickly it lets go.", step=5.0, taper="log"
+    )
+
+
+@kernel
+def _soften(
+    low: Block,
+    high: Block,
+    state: Floats,
+    times: Floats,
+    now: Floats,
+    between: Floats,
+    target: Floats,
+    a: float,
+) -> None:
+    """Adds the bands into ``low``. State: upper power, voice power, reduction in dB, most of it and the
+    greatest ratio in dB since the last reading. Gliding: threshold and amount in dB."""
+    frames, channels = low.shape
+    for n in range(frames):
+        glide(now, between, target, a)
+        lower = upper = 0.0
+        for c in range(channels):
+            lower += float(low[n, c]) ** 2
+            upper += float(high[n, c]) ** 2
+        state[0] += (upper / channels - state[0]) * (1.0 - times[0])
+        voice = lower / channels
+        state[1] += (voice - state[1]) * (1.0 - (times[1] if voice > state[1] else times[2]))
+        ratio_db = 10.0 * math.log10(max(state[0], SILENCE_LINEAR**2) / max(state[1], LEAST_VOICE))
+        wanted = min(now[1], max(0.0, ratio_db - now[0]))
+        state[2] = wanted + (state[2] - wanted) * (times[3] if wanted > state[2] else times[4])
+        if state[2] < 1e-9:
+            state[2] = 0.0
+        state[3] = max(state[3], state[2])
+        state[4] = max(state[4], ratio_db)
+        gain = 10.0 ** (-state[2] / 20.0) if state[2] > 0.0 else 1.0
+        for c in range(channels):
+            low[n, c] = np.float32(low[n, c] + gain * high[n, c])
+
+
+class DeEsser(Stage[DeEsserSettings]):
+    """Turns the band of the s sounds down. No latency."""
+
+    def __init__(self, settings: DeEsserSettings, channels: int, max_frames: int) -> None:
+        self._banks = [FilterBank(2, channels, max_frames) for _ in range(2)]
+        for bank, sections in zip(self._banks, two_bands(settings.frequency_hz), strict=True):
+            bank.set(sections, at_once=True)
+        self._high = np.zeros((max_frames, channels), np.float32)
+        self._state = np.zeros(5)
+        self._times = np.zeros(5)
+        self._glide = Glide(2)
+        super().__init__(settings, channels, max_frames)
+        self.reset()
+
+    def apply(self, settings: DeEsserSettings) -> None:
+        self.settings = settings
+        for bank, sections in zip(self._banks, two_bands(settings.frequency_hz), strict=True):
+            bank.set(sections)
+        self._times[:] = [
+            one_pole_coefficient(ms)
+            for ms in (
+                DETECTOR_MS,
+                VOICE_ATTACK_MS,
+                VOICE_RELEASE_MS,
+                settings.attack_ms,
+                settings.release_ms,
+            )
+        ]
+        self._glide.set(settings.threshold_db, settings.amount_db)
+
+    def _run(self, block: Block) -> None:
+        high = self._high[: block.shape[0]]
+        high[:] = block
+        self._banks[0].process(block)
+        self._banks[1].process(high)
+        g = self._glide
+        _soften(block, high, self._state, self._times, g.now, g.between, g.target, g.coefficient)
+
+    def reset(self) -> None:
+        for bank in self._banks:
+            bank.reset()
+        self._state[:] = (0.0, 0.0, 0.0, 0.0, -60.0)
+        self._glide.settle()
+
+    def take_reading(self) -> dict[str, Any]:
+        reading = {
+            "gain_reduction_db": round(float(self._state[3]), 1),
+            "sibilance_db": round(float(self._state[4]), 1),
+        }
+        self._state[3] = self._state[2]
+        self._state[4] = -60.0
+        return reading

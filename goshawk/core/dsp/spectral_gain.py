@@ -1,0 +1,195 @@
+"""The gain of a spectral suppressor, bin by bin, and the noise estimate behind it.
+
+Gain: the log-spectral amplitude estimator of Y. Ephraim and D. Malah, "Speech enhancement using a
+minimum mean-square error log-spectral amplitude estimator", IEEE Trans. Acoust. Speech Signal
+Process. 33(2), 1985, equation 20, with their decision-directed a-priori SNR (1984, equation 51).
+The decision-directed smoothing is lighter where a sound stands clear of the noise, so that onsets
+are not late, and heavier in noise, where it keeps single bins from twinkling; after the idea of
+M. K. Hasan, S. Salahuddin and M. R. Khan, "A modified a priori SNR for speech enhancement using
+spectral subtraction rules", IEEE Signal Process. Lett. 11(4), 2004.
+
+Pauses: the gain falls towards the least one as speech becomes unlikely, as in the optimally modified
+estimator of I. Cohen, "Optimal speech enhancement under signal presence uncertainty using
+log-spectral amplitude estimator", IEEE Signal Process. Lett. 9(4), 2002, equation 9; the presence is
+judged from a smoothed SNR, as in his equations 11 to 15.
+
+Noise: T. Gerkmann and R. C. Hendriks, "Unbiased MMSE-based noise power estimation with low complexity
+and low tracking delay", IEEE Trans. Audio Speech Lang. Process. 20(4), 2012: the power is averaged as
+far as speech is unlikely to be in it (equations 18 and 22). An estimate that lies far under the least
+power of the last seconds is stuck, and is let go (minimum statistics: R. Martin 2001).
+"""
+
+import math
+
+import numpy as np
+
+from goshawk.core.stage import Floats, kernel
+
+HEAVY_SMOOTHING = 0.985
+LIGHT_SMOOTHING = 0.85
+CLEAR_DB = 10.0
+"""From noise (0 dB) to this SNR the smoothing goes from heavy to light. Found by trial on four voices in
+four noises (docs/measurements.md); a 5 ms hop is assumed."""
+
+LEAST_PRIOR = 10.0**-2.0
+"""The a-priori SNR is never under −20 dB: lower values let the residue twinkle."""
+
+FIXED_PRIOR = 10.0**1.5
+"""15 dB: the SNR that speech is taken to have when it is present (Gerkmann and Hendriks, section IV)."""
+
+CERTAIN = 40.0
+"""At this a-posteriori SNR speech is certain (the formula gives 1 to 1e-15)."""
+
+PRESENCE_FROM_DB = -7.0
+PRESENCE_OVER_DB = 10.0
+"""Speech is unlikely at a smoothed SNR of the first, and sure that much above it."""
+
+_CLEAR = 10.0 ** (CLEAR_DB / 10.0)
+_CLEAR_PER_DECADE = 10.0 / CLEAR_DB
+_FROM = 10.0 ** (PRESENCE_FROM_DB / 10.0)
+_SURE = _FROM * 10.0 ** (PRESENCE_OVER_DB / 10.0)
+_PRESENCE_PER_DECADE = 10.0 / PRESENCE_OVER_DB
+
+LEAST_COUNT = 8.0
+"""A fresh estimate counts as so many frames: one frame of noise alone says little of its mean."""
+
+SUB_WINDOW_HOPS = 100
+SUB_WINDOWS = 8
+"""The least smoothed power is sought over 8 times 0.5 s: longer than speech holds one bin."""
+
+MINIMUM_BIAS = 2.6
+"""The mean of a noise over the minimum of its power smoothed by 0.9 (Martin's bias, measured on white
+noise for these lengths)."""
+
+STUCK = 3.2
+"""An estimate so many times under what the minima say is stuck."""
+
+MOST_OVER_MINIMA = 2.5
+"""An estimate so many times over what the minima say has speech in it."""
+
+STUCK_PRESENCE = 0.3
+
+NOISE, COUNT, PRIOR, SMOOTH, RECENT, LEAST, RATIO, SNR, PRESENCE, GAIN = range(10)
+"""Rows of the bins' state: noise power, frames behind it, previous clean power over noise, smoothed
+power, its minimum in this sub-window and in all of them, a-posteriori SNR, the same less one,
+its mean over neighbours and time, and the gain."""
+
+ROWS = 10
+
+
+def exponential_integral(x: float) -> float:
+    """E1 of a positive ``x``: M. Abramowitz and I. A. Stegun, *Handbook of Mathematical Functions* (1964),
+    5.1.53 (under 1, to 2e-7) and 5.1.56 (to 5e-5 of exp(-x)/x)."""
+    if x < 1.0:
+        series = 0.05519968 + x * (-0.00976004 + x * 0.00107857)
+        series = -0.57721566 + x * (0.99999193 + x * (-0.24991055 + x * series))
+        return series - math.log(x)
+    above = 0.2677737343 + x * (8.6347608925 + x * (18.0590169730 + x * (8.5733287401 + x)))
+    below = 3.9584969228 + x * (21.0996530827 + x * (25.6329561486 + x * (9.5733223454 + x)))
+    return above / below * math.exp(-x) / x
+
+
+_MOST_V = 16.0
+_STEPS_PER_UNIT = 256.0
+_ROOTS = np.arange(int(math.sqrt(_MOST_V) * _STEPS_PER_UNIT) + 2) / _STEPS_PER_UNIT
+_FACTORS = np.array(
+    [math.exp(-0.5 * 0.57721566490153)]
+    + [root * math.exp(0.5 * exponential_integral(root * root)) for root in _ROOTS[1:]]
+)
+"""The square root of v times exp(E1(v)/2) over that root: smooth, so that a straight line between two places
+is right to 1e-5, and takes a fifth of the time."""
+
+
+@kernel
+def log_spectral_gain(prior: float, posterior: float) -> float:
+    """Ephraim and Malah 1985, equation 20, for an a-priori and an a-posteriori SNR (linear)."""
+    wiener = prior / (1.0 + prior)
+    v = wiener * posterior
+    if v >= _MOST_V:
+        return wiener
+    root = max(1e-4, math.sqrt(v))
+    place = root * _STEPS_PER_UNIT
+    below = int(place)
+    factor = _FACTORS[below] + (_FACTORS[below + 1] - _FACTORS[below]) * (place - below)
+    return float(min(1.0, wiener * factor / root))
+
+
+@kernel
+def follow_minima(power: Floats, bins: Floats, minima: Floats, hop: int) -> None:
+    """The least smoothed power of the last sub-windows, into LEAST; ``minima`` (SUB_WINDOWS, bins)."""
+    for k in range(power.shape[0]):
+        old = bins[SMOOTH, k] if hop > 1 else power[k]
+        bins[SMOOTH, k] = 0.9 * old + 0.1 * power[k]
+        bins[RECENT, k] = min(bins[RECENT, k], bins[SMOOTH, k])
+    if hop % SUB_WINDOW_HOPS == 0:
+        place = (hop // SUB_WINDOW_HOPS) % SUB_WINDOWS
+        for k in range(power.shape[0]):
+            minima[place, k] = bins[RECENT, k]
+            bins[RECENT, k] = bins[SMOOTH, k]
+            least = minima[0, k]
+            for i in range(1, SUB_WINDOWS):
+                least = min(least, minima[i, k])
+            bins[LEAST, k] = least
+
+
+@kernel
+def follow_noise(
+    power: Floats, bins: Floats, longest: float, least_power: float, is_learned: bool
+) -> None:
+    """Average what is likely noise into NOISE, over ``longest`` frames at most."""
+    for k in range(power.shape[0]):
+        noise = bins[NOISE, k]
+        ratio = power[k] / noise
+        presence = 1.0
+        if ratio < CERTAIN:
+            away = math.exp(-ratio * FIXED_PRIOR / (1.0 + FIXED_PRIOR))
+            presence = 1.0 / (1.0 + (1.0 + FIXED_PRIOR) * away)
+        said = bins[LEAST, k] * MINIMUM_BIAS
+        if said > STUCK * noise:
+            presence = min(presence, STUCK_PRESENCE)
+        absence = 1.0 - presence
+        bins[COUNT, k] = min(bins[COUNT, k] + absence, longest)
+        noise += absence * (power[k] - noise) / max(bins[COUNT, k], LEAST_COUNT)
+        if not is_learned and 0.0 < MOST_OVER_MINIMA * said < noise:
+            noise = MOST_OVER_MINIMA * said
+            bins[COUNT, k] = LEAST_COUNT
+        bins[NOISE, k] = max(noise, least_power)
+
+
+@kernel
+def _share(power: float, start: float, end: float, per_decade: float) -> float:
+    """How far a power ratio has come, in dB, on the way from ``start`` to ``end`` (linear): 0 to 1.
+    ``per_decade`` is the share that 10 dB are."""
+    if power <= start:
+        return 0.0
+    if power >= end:
+        return 1.0
+    return math.log10(power / start) * per_decade
+
+
+@kernel
+def find_gains(power: Floats, bins: Floats, least_gain: float, emphasis: float) -> None:
+    """The gain of every bin, into GAIN. ``emphasis`` 0 keeps what might be voice, 1 cleans the pauses."""
+    count = power.shape[0]
+    for k in range(count):
+        bins[RATIO, k] = min(power[k] / bins[NOISE, k], 1e5)
+        bins[SNR, k] = max(bins[RATIO, k] - 1.0, 0.0)
+    total = bins[SNR, 0] + bins[SNR, 1]
+    for k in range(count):
+        # The mean of a bin and two neighbours on either side, as a running sum.
+        if k + 2 < count:
+            total += bins[SNR, k + 2]
+        if k > 2:
+            total -= bins[SNR, k - 3]
+        near = max(total, 0.0) / (min(count - 1, k + 2) - max(0, k - 2) + 1)
+        bins[PRESENCE, k] = 0.7 * bins[PRESENCE, k] + 0.3 * near
+        clear = _share(near, 1.0, _CLEAR, _CLEAR_PER_DECADE)
+        smoothing = HEAVY_SMOOTHING + (LIGHT_SMOOTHING - HEAVY_SMOOTHING) * clear
+        prior = smoothing * bins[PRIOR, k] + (1.0 - smoothing) * bins[SNR, k]
+        gain = log_spectral_gain(max(prior, LEAST_PRIOR), bins[RATIO, k])
+        bins[PRIOR, k] = gain * gain * bins[RATIO, k]
+        gain = max(gain, least_gain)
+        absence = emphasis * (1.0 - _share(bins[PRESENCE, k], _FROM, _SURE, _PRESENCE_PER_DECADE))
+        if absence > 0.0:
+            gain *= (least_gain / gain) ** absence
+        bins[GAIN, k] = gain

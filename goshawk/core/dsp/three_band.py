@@ -1,0 +1,120 @@
+"""Three-band compressor: evens out the low, the middle and the high part of the voice, each by itself.
+
+Linkwitz-Riley crossovers of fourth order whose bands add up flat (see ``crossover``); in each band the
+compressor of ``compressor``.
+"""
+
+from typing import Any, Self
+
+import numpy as np
+from pydantic import Field, model_validator
+
+from goshawk.core.dsp.compressor import Compressor, CompressorSettings
+from goshawk.core.dsp.crossover import three_bands
+from goshawk.core.dsp.filter_bank import FilterBank
+from goshawk.core.settings import Settings, number
+from goshawk.core.stage import Block, Stage
+
+BANDS = ("low", "middle", "high")
+KNEE_DB = 6.0
+
+
+class BandSettings(Settings):
+    """One band's compressor."""
+
+    threshold_dbfs: float = number(
+        -30.0, -60.0, 0.0, "dBFS", "Threshold", "Above this level the band is turned down."
+    )
+    ratio: float = number(
+        2.0, 1.0, 20.0, ": 1", "Ratio", "So many dB above the threshold become one.", taper="log"
+    )
+    attack_ms: float = number(
+        10.0, 0.1, 200.0, "ms", "Attack", "How quickly it turns down.", taper="log"
+    )
+    release_ms: float = number(
+        120.0, 10.0, 2000.0, "ms", "Release", "How quickly it lets go.", step=5.0, taper="log"
+    )
+    makeup_gain_db: float = number(
+        0.0, 0.0, 12.0, "dB", "Makeup gain", "Raises the band after compression."
+    )
+
+    @property
+    def compressor(self) -> CompressorSettings:
+        """The same for the compressor that does the work. The band is its own side-chain filter."""
+        return CompressorSettings(
+            **self.model_dump(), knee_db=KNEE_DB, mix_percent=100.0, side_chain_high_pass_hz=20.0
+        )
+
+
+class ThreeBandSettings(Settings):
+    """Settings of the three-band compressor."""
+
+    lower_hz: float = number(
+        200.0, 60.0, 1_000.0, "Hz", "Low up to", "Where low meets middle.", step=5.0, taper="log"
+    )
+    upper_hz: float = number(
+        3_000.0, 1_000.0, 12_000.0, "Hz", "High from", "Where middle meets high.",
+        step=50.0, taper="log",
+    )  # fmt: skip
+    low: BandSettings = Field(BandSettings(), title="Low")
+    middle: BandSettings = Field(BandSettings(), title="Middle")
+    high: BandSettings = Field(BandSettings(threshold_dbfs=-36.0, attack_ms=3.0), title="High")
+
+    @model_validator(mode="after")
+    def _bands_are_apart(self) -> Self:
+        if self.upper_hz < 2.0 * self.lower_hz:
+            raise ValueError(
+                f"the bands meet at {self.lower_hz:g} and {self.upper_hz:g} Hz, less than an octave "
+                "apart. Lower the first or raise the second."
+            )
+        return self
+
+
+class ThreeBand(Stage[ThreeBandSettings]):
+    """A compressor in each of three bands. No latency."""
+
+    def __init__(self, settings: ThreeBandSettings, channels: int, max_frames: int) -> None:
+        self._banks = [FilterBank(count, channels, max_frames) for count in (3, 4, 4)]
+        for bank, sections in zip(self._banks, self._sections(settings), strict=True):
+            bank.set(sections, at_once=True)
+        self._compressors = [
+            Compressor(getattr(settings, band).compressor, channels, max_frames) for band in BANDS
+        ]
+        self._parts = np.zeros((2, max_frames, channels), np.float32)
+        super().__init__(settings, channels, max_frames)
+
+    @staticmethod
+    def _sections(settings: ThreeBandSettings) -> tuple[Any, ...]:
+        return three_bands(settings.lower_hz, settings.upper_hz)
+
+    def apply(self, settings: ThreeBandSettings) -> None:
+        self.settings = settings
+        for bank, sections in zip(self._banks, self._sections(settings), strict=True):
+            bank.set(sections)
+        for band, compressor in zip(BANDS, self._compressors, strict=True):
+            compressor.apply(getattr(settings, band).compressor)
+
+    def _run(self, block: Block) -> None:
+        middle, high = self._parts[:, : block.shape[0]]
+        middle[:] = high[:] = block
+        parts = (block, middle, high)
+        for bank, compressor, part in zip(self._banks, self._compressors, parts, strict=True):
+            bank.process(part)
+            compressor.process(part)
+        block += middle
+        block += high
+
+    def reset(self) -> None:
+        for bank, compressor in zip(self._banks, self._compressors, strict=True):
+            bank.reset()
+            compressor.reset()
+
+    def take_reading(self) -> dict[str, Any]:
+        readings = [compressor.take_reading() for compressor in self._compressors]
+        return {
+            "gain_reduction_db": max(one["gain_reduction_db"] for one in readings),
+            **{
+                f"{band}_reduction_db": one["gain_reduction_db"]
+                for band, one in zip(BANDS, readings, strict=True)
+            },
+        }

@@ -1,0 +1,87 @@
+"""Sound for tests and measurements: voices other than the demo's, and noises made in code.
+
+The voices are invented sentences spoken by open synthesizers (three of CMU's, permissive; one under
+the Apache licence), kept at their own rates.
+"""
+
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+import soundfile
+import soxr
+from numpy.typing import NDArray
+
+RATE_HZ = 48_000
+VOICES = ("keeper", "ferryman", "miller", "porter")
+NOISES = ("fan", "hiss", "hum", "rain")
+SPEECH_DBFS = -26.0
+"""RMS of the speaking parts."""
+
+Mono = NDArray[np.float32]
+
+
+@cache
+def voice(name: str) -> Mono:
+    """A voice at 48 kHz, shape (frames,), SPEECH_DBFS, with 0.3 s of silence at either end."""
+    path = Path(__file__).parent / "data" / f"{name}.flac"
+    sound, rate_hz = soundfile.read(path, dtype="float32")
+    sound = soxr.resample(sound, rate_hz, RATE_HZ)
+    return np.pad(sound * (10 ** (SPEECH_DBFS / 20) / speech_rms(sound)), int(0.3 * RATE_HZ))
+
+
+def speech_rms(sound: Mono) -> float:
+    """RMS over the 10 ms pieces that are no more than 30 dB under the loudest."""
+    pieces = sound[: len(sound) // 480 * 480].reshape(-1, 480)
+    power = (pieces.astype(np.float64) ** 2).mean(axis=1)
+    return float(np.sqrt(power[power > power.max() / 1000].mean()))
+
+
+def noise(name: str, seconds: float, seed: int = 7) -> Mono:
+    """A steady noise of unit RMS, shape (frames,)."""
+    rng = np.random.default_rng(seed)
+    frames = int(seconds * RATE_HZ)
+    white = rng.standard_normal(frames)
+    spectrum = np.fft.rfft(white)
+    hz = np.fft.rfftfreq(frames, 1 / RATE_HZ)
+    time_s = np.arange(frames) / RATE_HZ
+    match name:
+        case "hiss":
+            sound = np.fft.irfft(spectrum * np.sqrt(hz / (hz + 2000.0)), frames)
+        case "fan":  # Air above, blades below.
+            air = np.fft.irfft(spectrum / (1.0 + (hz / 150.0) ** 1.6), frames)
+            blades = sum(np.sin(2 * np.pi * 118 * k * time_s + k) / k for k in range(1, 6))
+            sound = air / air.std() + 0.5 * blades
+        case "hum":
+            tones = sum(np.sin(2 * np.pi * 50 * k * time_s + k * k) / k**0.7 for k in range(1, 20))
+            sound = tones / tones.std() + 0.05 * white
+        case "rain":  # Many drops a second over a soft rush.
+            drops = np.zeros(frames)
+            at = rng.integers(0, frames, int(400 * seconds))
+            np.add.at(drops, at, rng.exponential(1.0, len(at)) * rng.choice([-1, 1], len(at)))
+            drop = np.exp(-np.arange(240) / 40) * np.sin(
+                2 * np.pi * 3000 * np.arange(240) / RATE_HZ
+            )
+            drops = np.convolve(drops, drop)[:frames]
+            rush = np.fft.irfft(spectrum / (1.0 + (hz / 500.0)), frames)
+            sound = 0.4 * drops / drops.std() + rush / rush.std()
+        case _:
+            raise ValueError(f"no noise called {name}")
+    return (sound / sound.std()).astype(np.float32)
+
+
+def keys(seconds: float, seed: int = 3) -> Mono:
+    """A keyboard: some seven strokes a second, each a click and a softer return, greatest peak 1."""
+    rng = np.random.default_rng(seed)
+    sound = np.zeros(int(seconds * RATE_HZ) + RATE_HZ)
+    at = 0.2
+    while at < seconds:
+        for later, height in ((0.0, 1.0), (rng.uniform(0.05, 0.09), 0.4)):
+            start, frames = int((at + later) * RATE_HZ), 960
+            t = np.arange(frames) / RATE_HZ
+            click = rng.standard_normal(frames) * np.exp(-t / rng.uniform(0.0015, 0.003))
+            thump = np.sin(2 * np.pi * rng.uniform(180, 320) * t) * np.exp(-t / 0.006)
+            sound[start : start + frames] += height * rng.uniform(0.6, 1.0) * (click + 0.8 * thump)
+        at += rng.uniform(0.09, 0.2)
+    sound = sound[: int(seconds * RATE_HZ)]
+    return (sound / np.abs(sound).max()).astype(np.float32)
