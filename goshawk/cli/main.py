@@ -1,4 +1,4 @@
-"""``goshawk serve | demo | render | measure | bench``. Exit codes: 0 good, 2 bad input."""
+"""``goshawk serve | demo | render | measure | presets | schema | bench``. Exit codes: 0 good, 2 bad input."""
 
 import errno
 import json
@@ -7,7 +7,7 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 import platformdirs
 import typer
@@ -130,13 +130,26 @@ def render(
         int, typer.Option(help="Frames a block; the result is the same.", min=1, max=65536)
     ] = 256,
     align: Annotated[bool, typer.Option(help="Take the chain's delay out of the result.")] = True,
+    room: Annotated[
+        Path | None, typer.Option(help="A quiet recording: the suppressor learns the room from it.")
+    ] = None,
+    only: Annotated[
+        str | None, typer.Option(help="Keep just these stages of the preset, as in gate,eq.")
+    ] = None,
+    set_: Annotated[
+        list[str] | None,
+        typer.Option("--set", help="Change one setting, as in gate.range_db=30; may be repeated."),
+    ] = None,
     as_json: JsonFlag = False,
 ) -> None:
     """Pass a sound file through the voice chain, as fast as it goes."""
-    from goshawk.cli.offline import render_file
+    from goshawk.cli.offline import adjusted, load_preset_file, render_file, with_room
 
     with plain_errors():
-        said = render_file(source, target, preset, block, align)
+        chosen = adjusted(load_preset_file(preset), only, set_ or [])
+        if room:
+            chosen = with_room(chosen, room)
+        said = render_file(source, target, chosen, block, align)
     typer.echo(
         json.dumps(said)
         if as_json
@@ -189,6 +202,109 @@ def bench_drift(
     else:
         for name, value in result.items():
             typer.echo(f"{name:<18} {value}")
+
+
+presets_app = typer.Typer(no_args_is_help=True, help="The presets that are saved.")
+app.add_typer(presets_app, name="presets")
+OwnOption = Annotated[
+    Path | None, typer.Option("--data-dir", envvar="GOSHAWK_DATA_DIR", help="Where they are kept.")
+]
+
+
+@contextmanager
+def _saved_presets(data_dir: Path | None) -> Iterator[tuple[Any, dict[str, Any]]]:
+    """The database, and every preset and starting point by its id."""
+    from goshawk.core.starting_points import STARTING_POINTS
+    from goshawk.store.database import database_path, open_database
+    from goshawk.store.presets import list_presets
+
+    with plain_errors():
+        folder = data_dir or platformdirs.user_data_path("goshawk")
+        database = open_database(database_path(folder)).connection
+        try:
+            yield database, {**STARTING_POINTS, **list_presets(database)}
+        finally:
+            database.close()
+
+
+def _named(found: dict[str, Any], name: str) -> Any:
+    """A preset by its id or its name. Raises NotFound."""
+    from goshawk.errors import NotFound
+
+    chosen = [one for key, one in found.items() if name in (key, one.name)]
+    if len(chosen) == 1:
+        return chosen[0]
+    if chosen:
+        raise NotFound(f"{len(chosen)} presets are called {name}. Give the id that the list shows.")
+    raise NotFound(f"There is no preset {name}. See the list: goshawk presets list.")
+
+
+@presets_app.command("list")
+def presets_list(data_dir: OwnOption = None, as_json: JsonFlag = False) -> None:
+    """Ids, names and what each is for; starting points first."""
+    with _saved_presets(data_dir) as (_, found):
+        rows = [
+            {"id": key, "name": p.name, "description": p.description} for key, p in found.items()
+        ]
+    if as_json:
+        typer.echo(json.dumps(rows))
+        return
+    for row in rows:
+        typer.echo(f"{row['id']:<18} {row['name']:<28} {row['description']}")
+
+
+@presets_app.command("show")
+def presets_show(name: str, data_dir: OwnOption = None) -> None:
+    """The stages of a preset and what is set."""
+    with _saved_presets(data_dir) as (_, found):
+        preset = _named(found, name)
+    typer.echo(f"{preset.name}: {preset.description}" if preset.description else preset.name)
+    for slot in preset.chain:
+        settings = slot.settings.model_dump(mode="json", exclude={"room"})
+        said = ", ".join(
+            f"{key} {value}" for key, value in settings.items() if not isinstance(value, dict)
+        )
+        typer.echo(f"{slot.id:<12} {'bypassed  ' if slot.is_bypassed else ''}{said}")
+
+
+@presets_app.command("export")
+def presets_export(name: str, target: Path, data_dir: OwnOption = None) -> None:
+    """Write a preset's JSON to a file."""
+    with _saved_presets(data_dir) as (_, found):
+        preset = _named(found, name)
+        try:
+            target.write_text(preset.model_dump_json(indent=1), encoding="utf-8")
+        except OSError as error:
+            raise fail(
+                f"{target} cannot be written ({error.strerror}). Check the folder."
+            ) from None
+    typer.echo(f"{preset.name} → {target}")
+
+
+@presets_app.command("import")
+def presets_import(source: Path, data_dir: OwnOption = None) -> None:
+    """Keep the preset in a JSON file."""
+    import secrets
+
+    from goshawk.cli.offline import load_preset_file
+    from goshawk.store.presets import save_preset
+
+    with _saved_presets(data_dir) as (database, _):
+        preset = load_preset_file(source)
+        save_preset(database, secrets.token_hex(8), preset)
+    typer.echo(f"{preset.name} is kept.")
+
+
+@app.command()
+def schema(what: Annotated[str, typer.Argument(help="preset or rig")]) -> None:
+    """Print the JSON Schema of a document that Goshawk reads and writes."""
+    from goshawk.core.preset import Preset
+    from goshawk.core.rig import Rig
+
+    models: dict[str, Any] = {"preset": Preset, "rig": Rig}
+    if what not in models:
+        raise fail(f"there is no schema of {what!r}. There is one of: {', '.join(models)}.")
+    typer.echo(json.dumps(models[what].model_json_schema(), indent=1))
 
 
 @app.command(hidden=True)

@@ -1,14 +1,17 @@
 """Rendering a file through the voice chain: the same graph as live, driven without a clock."""
 
+import json
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import soundfile
 
-from goshawk.core.graph.chain import VoiceChain
-from goshawk.core.preset import Preset, read_preset
+from goshawk.core.measure.room import learn_room
+from goshawk.core.preset import Preset, make_preset, read_preset
+from goshawk.core.rig import Rig, changed, with_chain
 from goshawk.core.stage import Block
+from goshawk.core.takes import chain_latency_frames, render
 from goshawk.devices.file import read_sound_file
 from goshawk.errors import BadInput, BadPreset
 from goshawk.units import SAMPLE_RATE_HZ, frames_to_ms
@@ -23,29 +26,92 @@ def render_chain(
 
     Aligned, the latency is taken out and the length stays; otherwise the sound begins late by it
     and its last part is cut."""
-    chain = VoiceChain(preset.chain, sound.shape[1], block_frames)
-    latency = chain.latency_frames
-    tail = np.zeros((latency if is_aligned else 0, sound.shape[1]), np.float32)
-    out = np.concatenate([sound, tail])
-    for start in range(0, len(out), block_frames):
-        chain.process(out[start : start + block_frames])
-    return (out[latency:] if is_aligned else out), latency
+    if not is_aligned:
+        return render(sound, preset.chain, block_frames)
+    latency = chain_latency_frames(preset.chain)
+    tail = np.zeros((latency, sound.shape[1]), np.float32)
+    out, _ = render(np.concatenate([sound, tail]), preset.chain, block_frames)
+    return out[latency:], latency
+
+
+def load_preset_file(path: Path | None) -> Preset:
+    """The preset in a file, or the whole chain of the demo. Raises BadPreset."""
+    if path is None:
+        return Preset()
+    try:
+        return read_preset(path.read_bytes())
+    except OSError as error:
+        raise BadPreset(f"{path} cannot be read ({error.strerror}). Check the path.") from None
+
+
+def adjusted(preset: Preset, only: str | None, settings: list[str]) -> Preset:
+    """A preset with just the stages named in ``only`` ("gate,eq": ids or kinds), and single settings changed
+    ("gate.range_db=30"). Raises BadPreset or BadSetting."""
+    chain = preset.chain
+    if only is not None:
+        names = [name.strip() for name in only.split(",") if name.strip()]
+        known = {name for slot in chain for name in (slot.id, slot.stage)}
+        for name in names:
+            if name not in known:
+                raise BadPreset(
+                    f"The preset has no stage {name!r}. It has {', '.join(slot.id for slot in chain)}."
+                )
+        chain = tuple(slot for slot in chain if slot.id in names or slot.stage in names)
+    rig = with_chain(Rig(), chain, "")
+    for given in settings:
+        path, equals, text = given.partition("=")
+        stage, dot, setting = path.strip().partition(".")
+        if not equals or not dot:
+            raise BadPreset(f"{given!r} is not stage.setting=value, such as gate.range_db=30.")
+        if not any(slot.id == stage for slot in chain):
+            by_kind = [slot.id for slot in chain if slot.stage == stage]
+            if len(by_kind) != 1:
+                raise BadPreset(
+                    f"The preset has no one stage {stage!r}. It has "
+                    f"{', '.join(slot.id for slot in chain)}."
+                )
+            stage = by_kind[0]
+        inside = setting if setting == "is_bypassed" else f"settings.{setting}"
+        rig = changed(rig, f"chain.{stage}.{inside}", _value(text.strip()))
+    return make_preset(preset.name, preset.description, rig.chain)
+
+
+def _value(text: str) -> object:
+    """A number, true or false where it reads as one."""
+    try:
+        return json.loads(text)
+    except ValueError:
+        return text
+
+
+def with_room(preset: Preset, recording: Path) -> Preset:
+    """The preset with every suppressor knowing the room of a quiet recording, as it arrives there through the
+    stages before. Raises BadInput."""
+    suppressors = [slot for slot in preset.chain if slot.stage == "suppressor"]
+    if not suppressors:
+        raise BadInput(
+            "The preset has no suppressor to learn the room. Leave --room out, or add one."
+        )
+    sound, _ = read_sound_file(recording)
+    rig = with_chain(Rig(), preset.chain, "")
+    for slot in suppressors:
+        before = rig.chain[: [one.id for one in rig.chain].index(slot.id)]
+        # A gate ahead of it would hide the room.
+        open_stages = tuple(one for one in before if one.stage != "gate")
+        arriving, latency = render(sound, open_stages)
+        take = learn_room(arriving[latency:].mean(axis=1, dtype=np.float64))
+        if take.room is None:
+            raise BadInput(take.refusal)
+        rig = changed(rig, f"chain.{slot.id}.settings.room", take.room.model_dump(mode="json"))
+    return make_preset(preset.name, preset.description, rig.chain)
 
 
 def render_file(
-    source: Path, target: Path, preset_path: Path | None, block_frames: int, is_aligned: bool
+    source: Path, target: Path, preset: Preset, block_frames: int, is_aligned: bool
 ) -> dict[str, Any]:
     """Render ``source`` into ``target``. Raises BadInput with a sentence."""
     if target.suffix.lower() not in _FORMATS:
         raise BadInput(f"{target.name} should end in .wav, .flac or .ogg.")
-    preset = Preset()
-    if preset_path:
-        try:
-            preset = read_preset(preset_path.read_bytes())
-        except OSError as error:
-            raise BadPreset(
-                f"{preset_path} cannot be read ({error.strerror}). Check the path."
-            ) from None
     sound, rate_hz = read_sound_file(source)
     out, latency = render_chain(sound, preset, block_frames, is_aligned)
     kind, subtype = _FORMATS[target.suffix.lower()]

@@ -1,30 +1,42 @@
 """A preset: a voice chain as a JSON document that can be kept and passed on."""
 
 import json
-from typing import Any, Literal, Self
+from typing import Annotated, Any, Literal, Self
 
-from pydantic import ConfigDict, Field, ValidationError, model_validator
+from pydantic import ConfigDict, Field, StringConstraints, ValidationError, model_validator
 
 from goshawk.core.chain_slots import Chain, check_chain, default_chain
 from goshawk.core.settings import Settings, sentence_of
 from goshawk.errors import BadPreset
 
 LARGEST_PRESET_BYTES = 1_000_000
-NEWEST_VERSION = 2
+NEWEST_VERSION = 3
+
+
+PresetName = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
 
 
 class Preset(Settings):
     """A named voice chain."""
 
     format: Literal["goshawk-preset"] = "goshawk-preset"
-    version: Literal[2] = 2
-    name: str = Field("Preset", min_length=1, max_length=80)
+    version: Literal[3] = 3
+    name: PresetName = "Preset"
+    description: str = Field("", max_length=500)
     chain: Chain = Field(default_factory=default_chain)
 
     @model_validator(mode="after")
     def _is_sound(self) -> Self:
         check_chain(self.chain)
         return self
+
+
+def make_preset(name: str, description: str, chain: Chain) -> Preset:
+    """A preset of a chain. Raises BadPreset if the name or the description will not do."""
+    try:
+        return Preset(name=name, description=description, chain=chain)
+    except ValidationError as error:
+        raise BadPreset(str(sentence_of(error, "preset"))) from None
 
 
 class _Header(Settings):
@@ -34,11 +46,13 @@ class _Header(Settings):
 
 
 def _upgraded(document: dict[str, Any]) -> dict[str, Any]:
-    """Version 1 chose the microphone's channel in the trim; now the input does."""
+    """Version 1 chose the microphone's channel in the trim; now the input does. Version 2 had no description
+    and fewer stages; what it holds is read as it is."""
     if document.get("version") == 1:
         for slot in document.get("chain", []):
             if isinstance(slot, dict) and slot.get("stage") == "trim":
                 slot.get("settings", {}).pop("channel", None)
+    if document.get("version") in (1, 2):
         document["version"] = NEWEST_VERSION
     return document
 

@@ -80,6 +80,7 @@ class Rig(Settings):
         description="The input that passes the voice chain; the others are plain.",
     )
     chain: Chain = Field(default_factory=default_chain)
+    preset_id: str = Field("start_whole", max_length=60, description="What the chain came from.")
     feeds: Feeds = Feeds()
     is_on_break: bool = choice(
         False, "Break", "Viewers hear only the music; the call and you hear what they heard."
@@ -267,6 +268,14 @@ def _with_slot(rig: Rig, slot: dict[str, Any], stage: str, place: int) -> Rig:
             raise BadSetting("The chain has its limiter already, at its end.", "chain")
         place = len(rig.chain)
     document["chain"].insert(place, {**slot, "id": fresh})
+    return _validated(document)
+
+
+def with_chain(rig: Rig, chain: Chain, preset_id: str) -> Rig:
+    """The rig with a whole chain in place of its own. Raises BadSetting."""
+    document = rig.model_dump(mode="json")
+    document["chain"] = [slot.model_dump(mode="json") for slot in chain]
+    document["preset_id"] = preset_id
     return _validated(document)
 
 

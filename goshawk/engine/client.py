@@ -15,6 +15,8 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from goshawk.core.chain_slots import Chain
+from goshawk.core.graph.comparison import Heard
 from goshawk.core.rig import Rig
 from goshawk.engine import messages
 
@@ -42,6 +44,8 @@ class EngineClient:
         self._points: list[str] = []
         self._is_coughing = False
         self._is_watching = False
+        self._loop: Path | None = None
+        self._comparison: dict[str, Any] = {"heard": "chain", "gain_db": 0.0, "other": None}
         self._on_readings = on_readings
         self._on_sound = on_sound
         self._on_notice = on_notice
@@ -111,6 +115,17 @@ class EngineClient:
         self._is_watching = is_on
         self._command("watch_devices", is_on=is_on)
 
+    def loop(self, path: Path | None) -> None:
+        """Play a piece of raw microphone (a .npy file) in its place, to you alone; None: no more."""
+        self._loop = path
+        self._command("loop", path=str(path) if path else None)
+
+    def compare(self, heard: Heard, gain_db: float, other: Chain | None) -> None:
+        """While a loop plays: hear it through the chain, raw, or through another chain."""
+        documents = None if other is None else [slot.model_dump(mode="json") for slot in other]
+        self._comparison = {"heard": heard, "gain_db": gain_db, "other": documents}
+        self._command("compare", **self._comparison)
+
     def click(self) -> None:
         """Send a click through; the delays come with the readings."""
         self._command("click")
@@ -172,6 +187,9 @@ class EngineClient:
         self.set_points(self._points)
         self.cough(self._is_coughing)
         self.watch_devices(self._is_watching)
+        if self._loop:
+            self.loop(self._loop)
+            self._command("compare", **self._comparison)
 
     async def _watch_over(self) -> None:
         while not self._is_stopping:

@@ -1,12 +1,15 @@
 """What the audio process does with each block: no clock and no socket here, so that it can be driven
 by a test or a benchmark as well as by time."""
 
+import time
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
+from goshawk.core.chain_slots import Chain
 from goshawk.core.graph.chain import warm_up_stages
+from goshawk.core.graph.comparison import Heard
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.measure.click import ClickListener
 from goshawk.core.rig import BlockFrames, Rig, changed_together
@@ -16,6 +19,7 @@ from goshawk.devices.rack import Rack
 from goshawk.units import SAMPLE_RATE_HZ, frames_to_ms
 
 MAX_FRAMES = 1024
+STAGE_POINTS = ("before", "after", "removed")
 CLICK_PATIENCE_S = 1.6
 """The longest feed delay and room for the rest."""
 
@@ -27,7 +31,7 @@ class AudioLoop:
         self.rack = Rack(MAX_FRAMES)
         self._clicks: dict[FeedName, ClickListener] = {}
         self._measured: dict[str, Any] | None = None
-        self._mixer = Mixer(rig, MAX_FRAMES)
+        self._mixer = Mixer(rig, MAX_FRAMES, time.perf_counter)
         self.apply(rig)
         self._warm_up()
 
@@ -52,6 +56,19 @@ class AudioLoop:
         """Play prepared samples as the file device."""
         self.rack.play_file(path, self.rig.devices.file.is_looped)
 
+    def set_loop(self, path: Path | None) -> None:
+        """Play a piece of raw microphone in its place, to you alone; None: the microphone again."""
+        self._mixer.set_loop(np.load(path, mmap_mode="r") if path else None)
+
+    def compare(self, heard: Heard, gain_db: float, other: Chain | None) -> None:
+        """While a loop plays: hear it through the chain, raw, or through another chain."""
+        self._mixer.compare(heard, gain_db, other)
+
+    def set_points(self, points: list[str]) -> None:
+        """Where somebody listens: stages whose sound must be kept are among them."""
+        parts = [point.partition(":") for point in points]
+        self._mixer.watch(frozenset(name for kind, _, name in parts if kind in STAGE_POINTS))
+
     def send_click(self) -> None:
         """Send a click through, to measure the delay to every feed."""
         self._clicks = {feed: ClickListener(MAX_FRAMES) for feed in FEEDS}
@@ -73,11 +90,14 @@ class AudioLoop:
             self.apply(one)
             for _ in range(4):
                 self.run_block()
+        self._mixer.set_loop(np.zeros((4800, 2), np.float32))
+        self._mixer.compare("raw", 0.0, rig.chain)
+        self.run_block()
         self.take_readings()
         self._clicks = {}
         self.rack.browser.stop()
         self.rack.is_watched = False
-        self._mixer = Mixer(self.rig, MAX_FRAMES)
+        self._mixer = Mixer(self.rig, MAX_FRAMES, time.perf_counter)
 
     def run_block(self, *, is_late: bool = False) -> None:
         """Read every device, mix, and give the feeds to the outputs."""
@@ -92,10 +112,13 @@ class AudioLoop:
         )
 
     def point(self, name: str) -> Block:
-        """The last block as one listener heard it, or of one input (``input:`` and its id)."""
-        kind, _, input_id = name.partition(":")
+        """The last block as one listener heard it, of one input (``input:`` and its id), or at a stage
+        (one of STAGE_POINTS, a colon and its id)."""
+        kind, _, item = name.partition(":")
         if kind == "input":
-            return self._mixer.input(input_id, self.block_frames)
+            return self._mixer.input(item, self.block_frames)
+        if kind in STAGE_POINTS:
+            return self._mixer.stage_sound(kind, item, self.block_frames)
         return self._mixer.feed(next(f for f in FEEDS if f == name), self.block_frames)
 
     def _listen_for_click(self, frames: int) -> None:

@@ -14,13 +14,16 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from pydantic import TypeAdapter
 
+from goshawk.core.chain_slots import Chain
 from goshawk.core.rig import Rig
 from goshawk.engine import messages
 from goshawk.engine.loop import MAX_FRAMES, AudioLoop
 from goshawk.units import SAMPLE_RATE_HZ
 
 READINGS_PER_S = 30
+_CHAIN: TypeAdapter[Chain] = TypeAdapter(Chain)
 SPIN_S = 0.0005
 RESYNC_BLOCKS = 8
 """Further behind than this, the missed time is given up (and counted) rather than caught up."""
@@ -181,9 +184,9 @@ class AudioProcess:
                     self._play_file(json.loads(body))
                 case messages.POINTS:
                     kept = self._listening
-                    self._listening = {
-                        point: kept.get(point) or _Listening() for point in json.loads(body)
-                    }
+                    points = json.loads(body)
+                    self._listening = {point: kept.get(point) or _Listening() for point in points}
+                    self._loop.set_points(points)
                 case messages.COMMAND:
                     self._command(**json.loads(body))
                 case messages.QUIT:
@@ -195,6 +198,15 @@ class AudioProcess:
                 self._loop.cough(given["is_on"])
             case "click":
                 self._loop.send_click()
+            case "loop":
+                self._loop.set_loop(Path(given["path"]) if given["path"] else None)
+            case "compare":
+                other = given["other"]
+                self._loop.compare(
+                    given["heard"],
+                    given["gain_db"],
+                    None if other is None else _CHAIN.validate_python(other),
+                )
             case "watch_devices":
                 self._loop.rack.is_watched = given["is_on"]
             case "fault":

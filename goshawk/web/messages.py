@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field
 
 from goshawk.core.chain_slots import StageName
+from goshawk.core.graph.comparison import Heard
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.measure.monitor import Reach
 from goshawk.core.rig import Rig
@@ -13,6 +14,7 @@ from goshawk.core.rules.balance import Standing
 from goshawk.core.rules.buffer import MOST_SHARE, BufferAdvice, BufferTrial
 from goshawk.core.rules.finding import Finding
 from goshawk.core.rules.gain import GainAdvice, GainMinute
+from goshawk.core.takes import LONGEST_LOOP_S, SHORTEST_LOOP_S
 from goshawk.core.wiring import FeedName, Role
 from goshawk.store.sound_files import StoredSoundFile
 
@@ -163,6 +165,67 @@ class Fault(_FromPage):
     value: float | None = None
 
 
+class WatchStage(_FromPage):
+    """Which stage's spectra this page shows, before and after it; "" for none. Ends by itself with the page."""
+
+    type: Literal["watch_stage"]
+    stage_id: str = Field(max_length=40)
+
+
+class LearnRoom(_FromPage):
+    """Learn the room for a suppressor ("stay quiet"), or break it off with ""."""
+
+    type: Literal["learn_room"]
+    stage_id: str = Field(max_length=40)
+
+
+class ForgetRoom(_FromPage):
+    """Forget the room that a suppressor has learned; undo brings it back."""
+
+    type: Literal["forget_room"]
+    stage_id: str = Field(max_length=40)
+
+
+class LoopLast(_FromPage):
+    """Loop the last seconds of the microphone in its place; nobody hears the live microphone."""
+
+    type: Literal["loop_last"]
+    seconds: float = Field(ge=SHORTEST_LOOP_S, le=LONGEST_LOOP_S)
+
+
+class LoopNew(_FromPage):
+    """Take the next seconds of the microphone, then loop them."""
+
+    type: Literal["loop_new"]
+    seconds: float = Field(ge=SHORTEST_LOOP_S, le=LONGEST_LOOP_S)
+
+
+class LoopStop(_FromPage):
+    """The live microphone again."""
+
+    type: Literal["loop_stop"]
+
+
+class LoopHear(_FromPage):
+    """The loop through the chain, raw, or through chain B, all equally loud."""
+
+    type: Literal["loop_hear"]
+    heard: Heard
+
+
+class KeepOther(_FromPage):
+    """Keep the chain as it is now as chain B, or take a preset for it."""
+
+    type: Literal["keep_other"]
+    preset_id: str = Field("", max_length=60)
+
+
+class SwapOther(_FromPage):
+    """Chain B becomes the chain, and the chain becomes B; undo takes it back."""
+
+    type: Literal["swap_other"]
+
+
 class Undo(_FromPage):
     """One step back."""
 
@@ -195,6 +258,15 @@ FromPage = Annotated[
     | FindBuffer
     | MeasureGain
     | Fault
+    | WatchStage
+    | LearnRoom
+    | ForgetRoom
+    | LoopLast
+    | LoopNew
+    | LoopStop
+    | LoopHear
+    | KeepOther
+    | SwapOther
     | Undo
     | Redo,
     Field(discriminator="type"),
@@ -218,6 +290,29 @@ class BufferSearchState(_FromServer):
     advice: BufferAdvice | None = None
 
 
+class LoopState(_FromServer):
+    """The loop that plays in place of the microphone, or is being taken."""
+
+    is_on: bool = False
+    is_recording: bool = False
+    duration_s: float = 0.0
+    heard: Heard = "chain"
+    has_other: bool = False
+    other_name: str = ""
+    gains_db: dict[Heard, float] = {}
+    """What makes raw and chain B as loud as the chain; empty until it is measured."""
+
+
+class PresetInfo(_FromServer):
+    """A preset as it is listed."""
+
+    id: str
+    name: str
+    description: str
+    is_own: bool
+    """Saved here; else it is a starting point, which cannot be changed."""
+
+
 class State(_FromServer):
     """Everything that is set, as all windows show it."""
 
@@ -235,6 +330,10 @@ class State(_FromServer):
     """What each listener hears, in words."""
     buffer_search: BufferSearchState
     is_coughing: bool
+    presets: list[PresetInfo]
+    is_preset_changed: bool
+    """Whether the chain differs from the preset it came from."""
+    loop: LoopState
     version: str
 
 
@@ -311,6 +410,48 @@ class LedgerEntry(_FromServer):
     ms: float
 
 
+class Effort(_FromServer):
+    """How hard a compressor works, by its curve on what has come in lately: off usual speech, and off the loudest
+    moment, in dB."""
+
+    usual_db: float
+    loudest_db: float
+
+
+class GateWork(_FromServer):
+    """What a gate did over the last ten seconds: first syllables it cut (their places among the moments of
+    the window, from its end), and openings of less than 80 ms, counted a minute."""
+
+    losses_ago_ms: list[int]
+    chatter_per_minute: float
+    room_share: list[float]
+    speech_share: list[float]
+    """Of the room's and the speech's 10 ms peaks, the share in each LEVEL_BINS_DBFS."""
+
+
+class LimiterWork(_FromServer):
+    """How much of speech a limiter touched in the last ten seconds, in percent, and its deepest reduction."""
+
+    share_percent: float
+    deepest_db: float
+
+
+class RoomTakeState(_FromServer):
+    """A room that is being learned."""
+
+    stage_id: str
+    progress: float
+
+
+class Spectra(_FromServer):
+    """Levels in bands of a sixth of an octave before and after one stage, in dBFS, 15 times a second."""
+
+    type: Literal["spectra"] = "spectra"
+    stage_id: str
+    before_db: list[float]
+    after_db: list[float]
+
+
 class Levels(_FromServer):
     """Figures over the last ten seconds, ten times a second."""
 
@@ -323,6 +464,12 @@ class Levels(_FromServer):
     true_peak_dbtp: float
     feed_peaks_dbfs: dict[FeedName, float]
     stage_latency_ms: dict[str, float]
+    stage_cost_percent: dict[str, float]
+    """Of a block's time, on the mean."""
+    efforts: dict[str, Effort]
+    gate_work: dict[str, GateWork]
+    limiter_work: dict[str, LimiterWork]
+    room_take: RoomTakeState | None
     is_speech: bool
     reach: dict[FeedName, Reach]
     bad_samples: dict[str, int]
@@ -356,4 +503,12 @@ class Refusal(_FromServer):
     field: str = ""
 
 
-FROM_SERVER: tuple[type[BaseModel], ...] = (State, Readings, History, Levels, Notice, Refusal)
+FROM_SERVER: tuple[type[BaseModel], ...] = (
+    State,
+    Readings,
+    History,
+    Levels,
+    Spectra,
+    Notice,
+    Refusal,
+)

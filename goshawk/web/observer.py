@@ -13,11 +13,20 @@ from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import standings
 from goshawk.core.rules.finding import standing
 from goshawk.core.rules.gain import GainCheck, gain_advice
-from goshawk.core.rules.staging import staging_findings
+from goshawk.core.rules.staging import limiter_share_findings, staging_findings
 from goshawk.core.rules.wiring import Wired, wiring_findings
 from goshawk.core.wiring import FEEDS, FeedName
 from goshawk.devices.catalog import INPUT_DEVICES
-from goshawk.web.messages import DeviceStatus, EncoderStatus, EngineHealth, LedgerEntry, Levels
+from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.web.messages import (
+    DeviceStatus,
+    EncoderStatus,
+    EngineHealth,
+    LedgerEntry,
+    Levels,
+    RoomTakeState,
+)
+from goshawk.web.stage_work import StageCosts, stage_work
 
 LEVELS_EVERY_S = 0.1
 SLOW_EVERY_S = 2.0
@@ -52,6 +61,7 @@ class Observer:
         self._dropouts: dict[str, deque[tuple[float, int]]] = {}
         self._device_peaks: dict[str, list[float]] = {}
         self._encoder_peaks: deque[float] = deque(maxlen=KEPT_ENCODER_PEAKS)
+        self._costs = StageCosts()
         self._wiring: Any = None
         self._serial = 0
 
@@ -82,6 +92,7 @@ class Observer:
             self._wiring = wiring
             self._forget_sound()
         self.monitor.push(readings)
+        self._costs.push(readings)
         self._likeness.push(readings["taps"])
         self._raw.push(readings["raw"])
         self.gain_check.push(*self.monitor.newest(), rig)
@@ -133,7 +144,9 @@ class Observer:
         self._device_peaks = {}
         return statuses
 
-    def make_levels(self, readings: dict[str, Any], rig: Rig, restarts: int) -> Levels:
+    def make_levels(
+        self, readings: dict[str, Any], rig: Rig, restarts: int, room_take: RoomTakeState | None
+    ) -> Levels:
         """Figures and findings over the last ten seconds."""
         now = time.monotonic()
         self._levels_at = now
@@ -169,11 +182,23 @@ class Observer:
             stations=stations,
             bad_samples=figures["bad_samples"],
         )
-        findings = [*wiring_findings(wired), *staging_findings(stations, rig)]
+        efforts, gates, limiters = stage_work(self.monitor, rig)
+        findings = [
+            *wiring_findings(wired),
+            *staging_findings(stations, rig),
+            *limiter_share_findings(
+                {name: one.share_percent for name, one in limiters.items()}, rig
+            ),
+        ]
         shown = standing(findings, rig)
         self.levels = Levels(
             **figures,
             stations={name: levels.rounded() for name, levels in stations.items()},
+            stage_cost_percent=self._costs.percent(engine["block_frames"] / SAMPLE_RATE_HZ),
+            efforts=efforts,
+            gate_work=gates,
+            limiter_work=limiters,
+            room_take=room_take,
             feed_peaks_dbfs=self.monitor.feed_peaks(),
             standings=standings(figures["peaks_dbfs"], figures["clearance_db"], rig),
             findings=shown,

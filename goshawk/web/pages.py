@@ -2,6 +2,9 @@
 
 import asyncio
 
+from goshawk.core.dsp.equaliser import EqualiserSettings
+from goshawk.web.stage_sound import BandAlone
+
 WAITING_MESSAGES = 50
 WAITING_SOUND = 25
 """A page that takes its sound slower than it is made loses the oldest quarter of a second."""
@@ -45,6 +48,13 @@ class Listener:
         self.sound: asyncio.Queue[bytes] = asyncio.Queue(WAITING_SOUND)
         self.point = "you"
         self.dropped = 0
+        self._band: BandAlone | None = None
+
+    def band_alone(self, settings: EqualiserSettings, packet: bytes) -> bytes:
+        """A packet with only what the band of ``point`` works on."""
+        if self._band is None:
+            self._band = BandAlone()
+        return self._band.process(settings, self.point.rpartition(":")[2], packet)
 
     def hear(self, packet: bytes) -> None:
         """Queue a packet; the oldest is dropped for a slow page."""

@@ -11,15 +11,20 @@ from typing import Any, TypeVar
 import numpy as np
 
 from goshawk import __version__
-from goshawk.core.chain_slots import Slot, StageName
+from goshawk.core.chain_slots import Chain, Slot, StageName
 from goshawk.core.dsp.compressor import static_curve_db
 from goshawk.core.dsp.equaliser import Equaliser
 from goshawk.core.dsp.high_pass import HighPass
 from goshawk.core.dsp.matched import response_db
+from goshawk.core.graph.comparison import Heard
+from goshawk.core.graph.pick import picked
+from goshawk.core.measure.room import RoomLearner
+from goshawk.core.preset import Preset, make_preset, read_preset
 from goshawk.core.rig import (
     Rig,
     changed,
     changed_together,
+    with_chain,
     with_dismissal,
     with_input,
     with_input_moved,
@@ -30,20 +35,32 @@ from goshawk.core.rig import (
     without_stage,
 )
 from goshawk.core.rules.sentences import feed_sentence
-from goshawk.core.stage import Floats
+from goshawk.core.stage import Block, Floats
+from goshawk.core.starting_points import STARTING_POINTS
 from goshawk.core.wiring import FEEDS, Role
 from goshawk.devices.catalog import checked_fault
 from goshawk.devices.file import read_sound_file
 from goshawk.engine.client import EngineClient
-from goshawk.errors import BadSetting, BadSoundFile, NotFound
-from goshawk.store import rigs, sound_files
+from goshawk.errors import BadInput, BadSetting, BadSoundFile, GoshawkError, NotFound
+from goshawk.store import presets, rigs, sound_files
 from goshawk.store.database import Opened
 from goshawk.store.sound_files import StoredSoundFile
 from goshawk.units import SAMPLE_RATE_HZ
 from goshawk.web.buffer_search import BufferSearch
-from goshawk.web.messages import CURVE_INPUTS_DBFS, CURVE_POINTS, History, Levels, Notice, State
+from goshawk.web.looping import Looper
+from goshawk.web.messages import (
+    CURVE_INPUTS_DBFS,
+    CURVE_POINTS,
+    History,
+    Levels,
+    Notice,
+    PresetInfo,
+    RoomTakeState,
+    State,
+)
 from goshawk.web.observer import SLOW_EVERY_S, Observer
 from goshawk.web.pages import Listener, LivePage
+from goshawk.web.stage_sound import StageSpectra, band_stage, engine_point
 
 T = TypeVar("T")
 _CURVE_FREQUENCIES_HZ = np.geomspace(20.0, 20_000.0, CURVE_POINTS)
@@ -69,9 +86,16 @@ class Studio:
         self._listeners: set[Listener] = set()
         self._microphone_page: Listener | None = None
         self._was_running = False
+        self._presets = presets.list_presets(self._db)
+        self._shown_stages: dict[LivePage, str] = {}
+        self._spectra: dict[str, StageSpectra] = {}
+        self._room: tuple[str, RoomLearner] | None = None
+        self._room_progress = 0.0
+        self._background: set[asyncio.Task[Any]] = set()
         self._played = ""
         self._slow: asyncio.Task[None] | None = None
         self.buffer_search = BufferSearch(lambda: self._give_rig(self.rig), self._tell_state)
+        self.looper = Looper(self._play_loop, self._compare, self._tell_state)
         self.engine = EngineClient(
             self._saved.rig, self._on_readings, self._on_sound, self._on_engine_trouble
         )
@@ -90,6 +114,7 @@ class Studio:
             with contextlib.suppress(asyncio.CancelledError):
                 await self._slow
         await self.engine.stop()
+        self.looper.close()
         self._db.close()
 
     # --- state -----------------------------------------------------------------------------------
@@ -116,6 +141,9 @@ class Studio:
             sentences={feed: feed_sentence(self.rig, feed) for feed in FEEDS},
             buffer_search=self.buffer_search.state,
             is_coughing=bool(self._coughing),
+            presets=self._listed(),
+            is_preset_changed=self._is_preset_changed(),
+            loop=self.looper.state,
             version=__version__,
         )
 
@@ -173,6 +201,175 @@ class Studio:
         """Move a stage in the chain. Raises BadSetting."""
         return await self._change(lambda rig: with_stage_moved(rig, stage_id, by), "chain")
 
+    # --- presets ---------------------------------------------------------------------------------
+
+    def _listed(self) -> list[PresetInfo]:
+        return [
+            PresetInfo(
+                id=preset_id,
+                name=preset.name,
+                description=preset.description,
+                is_own=preset_id in self._presets,
+            )
+            for preset_id, preset in {**STARTING_POINTS, **self._presets}.items()
+        ]
+
+    def _is_preset_changed(self) -> bool:
+        came_from = {**STARTING_POINTS, **self._presets}.get(self.rig.preset_id)
+        return came_from is None or came_from.chain != self.rig.chain
+
+    def preset(self, preset_id: str) -> Preset:
+        """A preset or starting point. Raises NotFound."""
+        found = self._presets.get(preset_id) or STARTING_POINTS.get(preset_id)
+        if found is None:
+            raise NotFound("That preset is not there any more. Choose another.")
+        return found
+
+    async def _keep(self, preset_id: str, preset: Preset) -> None:
+        await self._in_store(lambda: presets.save_preset(self._db, preset_id, preset))
+        self._presets = presets.list_presets(self._db)
+
+    async def save_preset(self, name: str, description: str) -> State:
+        """Keep the chain as it is now as a new preset, from which it then comes."""
+        preset_id = secrets.token_hex(8)
+        rig = self._saved.rig
+        await self._keep(preset_id, make_preset(name, description, rig.chain))
+        return await self._change(lambda rig: with_chain(rig, rig.chain, preset_id), "preset_id")
+
+    async def update_preset(
+        self, preset_id: str, name: str | None, description: str | None, with_present_chain: bool
+    ) -> State:
+        """Rename or describe a preset of one's own, or put the present chain into it. Raises NotFound."""
+        old = self._own(preset_id)
+        rig = self._saved.rig
+        chain = rig.chain if with_present_chain else old.chain
+        await self._keep(
+            preset_id,
+            make_preset(
+                old.name if name is None else name,
+                old.description if description is None else description,
+                chain,
+            ),
+        )
+        if with_present_chain:
+            return await self._change(lambda rig: with_chain(rig, chain, preset_id), "preset_id")
+        self._tell_state()
+        return self.state()
+
+    async def copy_preset(self, preset_id: str) -> State:
+        """A copy under another name. Raises NotFound."""
+        preset = self.preset(preset_id)
+        name = f"{preset.name[:70]}, copy"
+        await self._keep(secrets.token_hex(8), make_preset(name, preset.description, preset.chain))
+        self._tell_state()
+        return self.state()
+
+    async def remove_preset(self, preset_id: str) -> State:
+        """Forget a preset of one's own; the chain stays as it is. Raises NotFound."""
+        gone = self._own(preset_id)
+        await self._in_store(lambda: presets.remove_preset(self._db, preset_id))
+        self._presets = presets.list_presets(self._db)
+        self.notify(f"The preset {gone.name} was deleted. The chain stays as it is.", "news")
+        return self.state()
+
+    async def load_preset(self, preset_id: str) -> State:
+        """Take a preset's chain; undo brings the old one back. Raises NotFound."""
+        preset = self.preset(preset_id)
+        return await self._change(lambda rig: with_chain(rig, preset.chain, preset_id), "preset_id")
+
+    async def import_preset(self, text: bytes) -> State:
+        """Keep a preset from a JSON document. Raises BadPreset; the chain stays as it is either way."""
+        preset = read_preset(text)
+        await self._keep(secrets.token_hex(8), preset)
+        self.notify(f"The preset {preset.name} was imported. Choose it to hear it.", "news")
+        return self.state()
+
+    def _own(self, preset_id: str) -> Preset:
+        if preset_id in STARTING_POINTS:
+            raise BadInput("Starting points stay as they are. Copy this one, and change the copy.")
+        self.preset(preset_id)
+        return self._presets[preset_id]
+
+    # --- the loop --------------------------------------------------------------------------------
+
+    def _play_loop(self, path: Path | None) -> None:
+        self.engine.loop(path)
+        if path:
+            self._measure_loop()
+
+    def _measure_loop(self) -> None:
+        sound, voice = self.looper.sound, self.rig.voice
+        if sound is not None and voice:
+            self.looper.measure(picked(sound, voice.channels), self.rig.chain)
+
+    def _compare(self, heard: Heard, gain_db: float, other: Chain | None) -> None:
+        self.engine.compare(heard, gain_db, other)
+
+    def keep_other(self, preset_id: str) -> None:
+        """Keep the present chain as chain B, or take a preset for it. Raises NotFound."""
+        if preset_id:
+            preset = self.preset(preset_id)
+            self.looper.keep_other(preset.chain, preset.name)
+        else:
+            self.looper.keep_other(self.rig.chain, "the chain as it was kept")
+        self._measure_loop()
+
+    async def swap_other(self) -> State:
+        """Chain B becomes the chain, and the chain becomes B. Raises BadInput."""
+        other, present = self.looper.other, self._saved.rig.chain
+        if other is None:
+            raise BadInput("There is no chain B yet. Keep one first.")
+        await self._change(lambda rig: with_chain(rig, other, rig.preset_id), "chain")
+        self.looper.keep_other(present, "the chain as it was before")
+        self._measure_loop()
+        return self.state()
+
+    # --- the room --------------------------------------------------------------------------------
+
+    def learn_room(self, stage_id: str) -> None:
+        """Learn the room for a suppressor, or break it off (""). Raises BadSetting."""
+        if stage_id:
+            self._suppressor(stage_id)
+        self._room = (stage_id, RoomLearner()) if stage_id else None
+        self._room_progress = 0.0
+        self._set_points()
+
+    async def forget_room(self, stage_id: str) -> State:
+        """Forget what a suppressor has learned. Raises BadSetting."""
+        self._suppressor(stage_id)
+        return await self.set_setting(f"chain.{stage_id}.settings.room", None)
+
+    def _suppressor(self, stage_id: str) -> None:
+        if not any(one.id == stage_id and one.stage == "suppressor" for one in self.rig.chain):
+            raise BadSetting("There is no such suppressor in the chain.", stage_id)
+
+    def _hear_room(self, sound: Block) -> None:
+        if not self._room:
+            return
+        stage_id, learner = self._room
+        take = learner.push(sound.mean(axis=1))
+        self._room_progress = take.progress
+        if take.progress < 1.0:
+            return
+        self.learn_room("")
+        if take.room is None:
+            self.notify(take.refusal, "trouble")
+            return
+        room = take.room.model_dump(mode="json")
+
+        async def keep() -> None:
+            try:
+                await self.set_setting(f"chain.{stage_id}.settings.room", room)
+                self.notify("The room is learned. It is followed from now on.", "news")
+            except GoshawkError as error:
+                self.notify(str(error), "trouble")
+
+        task = asyncio.get_running_loop().create_task(keep())
+        self._background.add(task)
+        task.add_done_callback(self._background.discard)
+
+    # --- findings --------------------------------------------------------------------------------
+
     async def dismiss(self, key: str) -> State:
         """Put a finding aside at its present badness. Raises BadSetting if it is gone."""
         found = (
@@ -214,6 +411,13 @@ class Studio:
     def _hear(self, rig: Rig) -> None:
         if _microphone_of(rig) != _microphone_of(self._heard):
             self.observer.forget_microphone()
+        if _device_of(rig) != _device_of(self._heard):
+            self.looper.raw.forget()
+            if self.looper.state.is_on or self.looper.state.is_recording:
+                self.looper.stop()
+        if rig.chain != self._heard.chain and self._tried is None:
+            self._heard = rig
+            self._measure_loop()
         self._heard = rig
         self._give_file(rig)
         self._give_rig(rig)
@@ -309,6 +513,7 @@ class Studio:
         self._pages.discard(page)
         self.cough(page, False)
         self.watch_devices(page, False)
+        self.watch_stage(page, "")
         if page is self._trying_page and self._tried:
             self._tried = None
             self._hear(self._saved.rig)
@@ -334,7 +539,25 @@ class Studio:
         else:
             listener.point = point
             self._listeners.add(listener)
-        self.engine.set_points(sorted({one.point for one in self._listeners}))
+        self._set_points()
+
+    def _set_points(self) -> None:
+        """Tell the engine where somebody listens, looks or learns."""
+        points = {engine_point(one.point) for one in self._listeners}
+        stages = {name for name in self._shown_stages.values() if name}
+        points |= {f"{side}:{name}" for name in stages for side in ("before", "after")}
+        if self._room:
+            points.add(f"before:{self._room[0]}")
+        self._spectra = {name: self._spectra.get(name) or StageSpectra() for name in stages}
+        self.engine.set_points(sorted(points))
+
+    def watch_stage(self, page: LivePage, stage_id: str) -> None:
+        """A page shows a stage's spectra, or none ("")."""
+        if stage_id:
+            self._shown_stages[page] = stage_id
+        else:
+            self._shown_stages.pop(page, None)
+        self._set_points()
 
     def cough(self, page: LivePage, is_on: bool) -> None:
         """A page holds the cough key, or lets go of it."""
@@ -413,17 +636,43 @@ class Studio:
 
     def _on_sound(self, point: str, packet: bytes) -> None:
         for listener in self._listeners:
-            if listener.point == point:
-                listener.hear(packet)
+            if engine_point(listener.point) == point:
+                listener.hear(self._alone(listener, packet))
+        side, _, stage_id = point.partition(":")
+        if side not in ("before", "after"):
+            return
+        sound = np.frombuffer(packet, np.float32).reshape(-1, 2)
+        if side == "before" and self._room and self._room[0] == stage_id:
+            self._hear_room(sound)
+        if stage_id in self._spectra:
+            self._spectra[stage_id].push(side, sound)
+
+    def _alone(self, listener: Listener, packet: bytes) -> bytes:
+        """One band of an EQ alone, if that is what a page listens to."""
+        slot = next((one for one in self.rig.chain if one.id == band_stage(listener.point)), None)
+        if slot is None or slot.stage != "eq":
+            return packet
+        return listener.band_alone(slot.settings, packet)
+
+    def _show_spectra(self) -> None:
+        for page, stage_id in self._shown_stages.items():
+            spectra = self._spectra.get(stage_id)
+            if spectra:
+                page.tell_newest("spectra", spectra.message(stage_id))
 
     def _on_readings(self, readings: dict[str, Any]) -> None:
         is_due = self.observer.push(readings, self.rig)
+        self.looper.push(readings["raw"])
         self.buffer_search.push(readings["engine"])
         if not self._was_running:
             self._was_running = True
             self._tell_state()
         if is_due:
-            levels = self.observer.make_levels(readings, self.rig, self.engine.restarts)
+            take = self._room and RoomTakeState(
+                stage_id=self._room[0], progress=round(self._room_progress, 2)
+            )
+            levels = self.observer.make_levels(readings, self.rig, self.engine.restarts, take)
+            self._show_spectra()
             message = levels.model_dump_json()
             for page in self._pages:
                 page.tell_newest("levels", message)
@@ -450,6 +699,10 @@ def _curve_of(slot: Slot) -> Floats | None:
         case "eq":
             return response_db(Equaliser.sections(slot.settings), _CURVE_FREQUENCIES_HZ)
     return None
+
+
+def _device_of(rig: Rig) -> tuple[str, ...]:
+    return (rig.voice.device, rig.voice.channels) if rig.voice else ()
 
 
 def _microphone_of(rig: Rig) -> tuple[Any, ...]:

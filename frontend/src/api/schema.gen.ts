@@ -84,6 +84,130 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/presets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Save Preset
+         * @description Keep the chain as it is now.
+         */
+        post: operations["save_preset_api_presets_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Preset
+         * @description Give a preset's JSON as the request's body. It is kept; the chain stays as it is.
+         */
+        post: operations["import_preset_api_presets_import_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets/{preset_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Preset
+         * @description Forget it; the chain stays as it is.
+         */
+        delete: operations["remove_preset_api_presets__preset_id__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Update Preset
+         * @description Rename or describe a preset, or put the present chain into it.
+         */
+        patch: operations["update_preset_api_presets__preset_id__patch"];
+        trace?: never;
+    };
+    "/api/presets/{preset_id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Preset
+         * @description A copy under another name.
+         */
+        post: operations["copy_preset_api_presets__preset_id__copy_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets/{preset_id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Preset
+         * @description Its JSON document (``goshawk schema preset`` prints the schema).
+         */
+        get: operations["export_preset_api_presets__preset_id__export_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets/{preset_id}/load": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Load Preset
+         * @description Take its chain; undo brings the old one back.
+         */
+        post: operations["load_preset_api_presets__preset_id__load_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rig": {
         parameters: {
             query?: never;
@@ -279,7 +403,7 @@ export interface components {
              * Stage
              * @enum {string}
              */
-            stage: "trim" | "high_pass" | "gate" | "eq" | "compressor" | "limiter";
+            stage: "trim" | "high_pass" | "suppressor" | "gate" | "eq" | "de_esser" | "compressor" | "three_band" | "leveller" | "limiter";
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -304,6 +428,42 @@ export interface components {
              * @default 36
              */
             preamp_gain_db: number;
+        };
+        /**
+         * BandSettings
+         * @description One band's compressor.
+         */
+        BandSettings: {
+            /**
+             * Attack
+             * @description How quickly it turns down.
+             * @default 10
+             */
+            attack_ms: number;
+            /**
+             * Makeup gain
+             * @description Raises the band after compression.
+             * @default 0
+             */
+            makeup_gain_db: number;
+            /**
+             * Ratio
+             * @description So many dB above the threshold become one.
+             * @default 2
+             */
+            ratio: number;
+            /**
+             * Release
+             * @description How quickly it lets go.
+             * @default 120
+             */
+            release_ms: number;
+            /**
+             * Threshold
+             * @description Above this level the band is turned down.
+             * @default -30
+             */
+            threshold_dbfs: number;
         };
         /**
          * BellBand
@@ -460,6 +620,12 @@ export interface components {
              */
             attack_ms: number;
             /**
+             * Automatic makeup
+             * @description Makes up for half of what full scale would lose.
+             * @default false
+             */
+            is_makeup_automatic: boolean;
+            /**
              * Knee
              * @description How wide the bend at the threshold is.
              * @default 6
@@ -518,6 +684,7 @@ export interface components {
             /**
              * @default {
              *       "attack_ms": 8,
+             *       "is_makeup_automatic": false,
              *       "knee_db": 6,
              *       "makeup_gain_db": 6,
              *       "mix_percent": 100,
@@ -559,6 +726,71 @@ export interface components {
              * @enum {string}
              */
             type: "cough";
+        };
+        /**
+         * DeEsserSettings
+         * @description Settings of the de-esser.
+         */
+        DeEsserSettings: {
+            /**
+             * Takes at most
+             * @description The most it may take off an s.
+             * @default 8
+             */
+            amount_db: number;
+            /**
+             * Attack
+             * @description How quickly it acts.
+             * @default 1
+             */
+            attack_ms: number;
+            /**
+             * Above
+             * @description Where the s sounds begin.
+             * @default 5500
+             */
+            frequency_hz: number;
+            /**
+             * Release
+             * @description How quickly it lets go.
+             * @default 60
+             */
+            release_ms: number;
+            /**
+             * Acts above
+             * @description How far the s sounds may come up to the rest of the voice.
+             * @default -8
+             */
+            threshold_db: number;
+        };
+        /**
+         * DeEsserSlot
+         * @description The de-esser's place.
+         */
+        DeEsserSlot: {
+            /** Id */
+            id: string;
+            /**
+             * Bypass
+             * @description Lets the voice pass this stage untouched.
+             * @default false
+             */
+            is_bypassed: boolean;
+            /**
+             * @default {
+             *       "amount_db": 8,
+             *       "attack_ms": 1,
+             *       "frequency_hz": 5500,
+             *       "release_ms": 60,
+             *       "threshold_db": -8
+             *     }
+             */
+            settings: components["schemas"]["DeEsserSettings"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            stage: "de_esser";
         };
         /**
          * DeviceFault
@@ -679,6 +911,17 @@ export interface components {
             badness: number;
             /** Key */
             key: string;
+        };
+        /**
+         * Effort
+         * @description How hard a compressor works, by its curve on what has come in lately: off usual speech, and off the loudest
+         *     moment, in dB.
+         */
+        Effort: {
+            /** Loudest Db */
+            loudest_db: number;
+            /** Usual Db */
+            usual_db: number;
         };
         /**
          * EncoderStatus
@@ -1056,7 +1299,20 @@ export interface components {
             /** Title */
             title: string;
         };
-        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
+        /**
+         * ForgetRoom
+         * @description Forget the room that a suppressor has learned; undo brings it back.
+         */
+        ForgetRoom: {
+            /** Stage Id */
+            stage_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "forget_room";
+        };
+        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["WatchStage"] | components["schemas"]["LearnRoom"] | components["schemas"]["ForgetRoom"] | components["schemas"]["LoopLast"] | components["schemas"]["LoopNew"] | components["schemas"]["LoopStop"] | components["schemas"]["LoopHear"] | components["schemas"]["KeepOther"] | components["schemas"]["SwapOther"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
         /**
          * GainAdvice
          * @description What to do about the microphone's gain. ``by_db`` is positive for more gain.
@@ -1225,6 +1481,21 @@ export interface components {
              * @enum {string}
              */
             stage: "gate";
+        };
+        /**
+         * GateWork
+         * @description What a gate did over the last ten seconds: first syllables it cut (their places among the moments of
+         *     the window, from its end), and openings of less than 80 ms, counted a minute.
+         */
+        GateWork: {
+            /** Chatter Per Minute */
+            chatter_per_minute: number;
+            /** Losses Ago Ms */
+            losses_ago_ms: number[];
+            /** Room Share */
+            room_share: number[];
+            /** Speech Share */
+            speech_share: number[];
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -1420,6 +1691,46 @@ export interface components {
             sends: components["schemas"]["Sends"];
         };
         /**
+         * KeepOther
+         * @description Keep the chain as it is now as chain B, or take a preset for it.
+         */
+        KeepOther: {
+            /**
+             * Preset Id
+             * @default
+             */
+            preset_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "keep_other";
+        };
+        /**
+         * LearnRoom
+         * @description Learn the room for a suppressor ("stay quiet"), or break it off with "".
+         */
+        LearnRoom: {
+            /** Stage Id */
+            stage_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "learn_room";
+        };
+        /**
+         * LearnedRoom
+         * @description A room as it was when nobody spoke: its level in each bin in dB (the power of a windowed piece,
+         *     as ``power_spectrum`` gives it).
+         */
+        LearnedRoom: {
+            /** Levels Db */
+            levels_db: number[];
+            /** Rate Hz */
+            rate_hz: number;
+        };
+        /**
          * LedgerEntry
          * @description One part of the delay from the microphone to a listener; stages by their id.
          */
@@ -1428,6 +1739,64 @@ export interface components {
             ms: number;
             /** Name */
             name: string;
+        };
+        /**
+         * LevellerSettings
+         * @description Settings of the leveller.
+         */
+        LevellerSettings: {
+            /**
+             * By at most
+             * @description The most it may raise or lower.
+             * @default 6
+             */
+            range_db: number;
+            /**
+             * Speed
+             * @description How quickly it moves; slow is not heard.
+             * @default 1
+             */
+            speed_db_per_s: number;
+            /**
+             * Brings speech to
+             * @description The loudness that speech is brought to.
+             * @default -20.5
+             */
+            target_lufs: number;
+            /**
+             * Rests below
+             * @description Quieter than this is a pause: the level is held.
+             * @default -45
+             */
+            threshold_lufs: number;
+        };
+        /**
+         * LevellerSlot
+         * @description The leveller's place.
+         */
+        LevellerSlot: {
+            /** Id */
+            id: string;
+            /**
+             * Bypass
+             * @description Lets the voice pass this stage untouched.
+             * @default false
+             */
+            is_bypassed: boolean;
+            /**
+             * @default {
+             *       "range_db": 6,
+             *       "speed_db_per_s": 1,
+             *       "target_lufs": -20.5,
+             *       "threshold_lufs": -45
+             *     }
+             */
+            settings: components["schemas"]["LevellerSettings"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            stage: "leveller";
         };
         /**
          * Levels
@@ -1450,6 +1819,10 @@ export interface components {
             devices: {
                 [key: string]: components["schemas"]["DeviceStatus"];
             };
+            /** Efforts */
+            efforts: {
+                [key: string]: components["schemas"]["Effort"];
+            };
             encoder: components["schemas"]["EncoderStatus"];
             engine: components["schemas"]["EngineHealth"];
             /** Feed Peaks Dbfs */
@@ -1462,11 +1835,19 @@ export interface components {
             findings_aside: number;
             gain: components["schemas"]["GainAdvice"];
             gain_minute: components["schemas"]["GainMinute"];
+            /** Gate Work */
+            gate_work: {
+                [key: string]: components["schemas"]["GateWork"];
+            };
             /** Is Speech */
             is_speech: boolean;
             /** Ledgers */
             ledgers: {
                 [key: string]: components["schemas"]["LedgerEntry"][];
+            };
+            /** Limiter Work */
+            limiter_work: {
+                [key: string]: components["schemas"]["LimiterWork"];
             };
             /** Measured Delay Ms */
             measured_delay_ms: {
@@ -1482,8 +1863,13 @@ export interface components {
             reach: {
                 [key: string]: "hears" | "open" | "closed";
             };
+            room_take: components["schemas"]["RoomTakeState"] | null;
             /** Short Term Lufs */
             short_term_lufs: number | null;
+            /** Stage Cost Percent */
+            stage_cost_percent: {
+                [key: string]: number;
+            };
             /** Stage Latency Ms */
             stage_latency_ms: {
                 [key: string]: number;
@@ -1548,6 +1934,113 @@ export interface components {
              * @enum {string}
              */
             stage: "limiter";
+        };
+        /**
+         * LimiterWork
+         * @description How much of speech a limiter touched in the last ten seconds, in percent, and its deepest reduction.
+         */
+        LimiterWork: {
+            /** Deepest Db */
+            deepest_db: number;
+            /** Share Percent */
+            share_percent: number;
+        };
+        /**
+         * LoopHear
+         * @description The loop through the chain, raw, or through chain B, all equally loud.
+         */
+        LoopHear: {
+            /**
+             * Heard
+             * @enum {string}
+             */
+            heard: "chain" | "raw" | "other";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "loop_hear";
+        };
+        /**
+         * LoopLast
+         * @description Loop the last seconds of the microphone in its place; nobody hears the live microphone.
+         */
+        LoopLast: {
+            /** Seconds */
+            seconds: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "loop_last";
+        };
+        /**
+         * LoopNew
+         * @description Take the next seconds of the microphone, then loop them.
+         */
+        LoopNew: {
+            /** Seconds */
+            seconds: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "loop_new";
+        };
+        /**
+         * LoopState
+         * @description The loop that plays in place of the microphone, or is being taken.
+         */
+        LoopState: {
+            /**
+             * Duration S
+             * @default 0
+             */
+            duration_s: number;
+            /**
+             * Gains Db
+             * @default {}
+             */
+            gains_db: {
+                [key: string]: number;
+            };
+            /**
+             * Has Other
+             * @default false
+             */
+            has_other: boolean;
+            /**
+             * Heard
+             * @default chain
+             * @enum {string}
+             */
+            heard: "chain" | "raw" | "other";
+            /**
+             * Is On
+             * @default false
+             */
+            is_on: boolean;
+            /**
+             * Is Recording
+             * @default false
+             */
+            is_recording: boolean;
+            /**
+             * Other Name
+             * @default
+             */
+            other_name: string;
+        };
+        /**
+         * LoopStop
+         * @description The live microphone again.
+         */
+        LoopStop: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "loop_stop";
         };
         /**
          * LoudspeakerSettings
@@ -1688,6 +2181,19 @@ export interface components {
             role: "voice" | "game" | "music" | "call" | "other";
         };
         /**
+         * NewPreset
+         * @description How the present chain is to be kept.
+         */
+        NewPreset: {
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * Notice
          * @description A sentence for the user. ``level`` says whether it is news or trouble.
          */
@@ -1717,6 +2223,35 @@ export interface components {
              * @default 0
              */
             volume_db: number;
+        };
+        /**
+         * PresetChange
+         * @description What is to change; what is not given stays.
+         */
+        PresetChange: {
+            /** Description */
+            description?: string | null;
+            /** Name */
+            name?: string | null;
+            /**
+             * With Present Chain
+             * @default false
+             */
+            with_present_chain: boolean;
+        };
+        /**
+         * PresetInfo
+         * @description A preset as it is listed.
+         */
+        PresetInfo: {
+            /** Description */
+            description: string;
+            /** Id */
+            id: string;
+            /** Is Own */
+            is_own: boolean;
+            /** Name */
+            name: string;
         };
         /**
          * Readings
@@ -1829,7 +2364,7 @@ export interface components {
              */
             block_frames: 64 | 128 | 256 | 512 | 1024;
             /** Chain */
-            chain: (components["schemas"]["TrimSlot"] | components["schemas"]["HighPassSlot"] | components["schemas"]["GateSlot"] | components["schemas"]["EqSlot"] | components["schemas"]["CompressorSlot"] | components["schemas"]["LimiterSlot"])[];
+            chain: (components["schemas"]["TrimSlot"] | components["schemas"]["HighPassSlot"] | components["schemas"]["SuppressorSlot"] | components["schemas"]["GateSlot"] | components["schemas"]["EqSlot"] | components["schemas"]["DeEsserSlot"] | components["schemas"]["CompressorSlot"] | components["schemas"]["ThreeBandSlot"] | components["schemas"]["LevellerSlot"] | components["schemas"]["LimiterSlot"])[];
             /**
              * In the voice chain
              * @description The input that passes the voice chain; the others are plain.
@@ -1920,6 +2455,12 @@ export interface components {
              */
             picture_delay_ms: number;
             /**
+             * Preset Id
+             * @description What the chain came from.
+             * @default start_whole
+             */
+            preset_id: string;
+            /**
              * @default {
              *       "call_clearance_db": 4,
              *       "game_clearance_db": 12,
@@ -1936,6 +2477,16 @@ export interface components {
              * @constant
              */
             version: 2;
+        };
+        /**
+         * RoomTakeState
+         * @description A room that is being learned.
+         */
+        RoomTakeState: {
+            /** Progress */
+            progress: number;
+            /** Stage Id */
+            stage_id: string;
         };
         /**
          * SendSettings
@@ -2050,6 +2601,24 @@ export interface components {
             type: "show_all";
         };
         /**
+         * Spectra
+         * @description Levels in bands of a sixth of an octave before and after one stage, in dBFS, 15 times a second.
+         */
+        Spectra: {
+            /** After Db */
+            after_db: number[];
+            /** Before Db */
+            before_db: number[];
+            /** Stage Id */
+            stage_id: string;
+            /**
+             * Type
+             * @default spectra
+             * @constant
+             */
+            type: "spectra";
+        };
+        /**
          * Standing
          * @description One input against its target. ``off_db`` is positive when it is too loud.
          */
@@ -2086,8 +2655,13 @@ export interface components {
             is_coughing: boolean;
             /** Is Engine Running */
             is_engine_running: boolean;
+            /** Is Preset Changed */
+            is_preset_changed: boolean;
             /** Is Saved */
             is_saved: boolean;
+            loop: components["schemas"]["LoopState"];
+            /** Presets */
+            presets: components["schemas"]["PresetInfo"][];
             rig: components["schemas"]["Rig"];
             /** Sentences */
             sentences: {
@@ -2141,6 +2715,81 @@ export interface components {
             rate_hz: number;
         };
         /**
+         * SuppressorSettings
+         * @description Settings of the suppressor.
+         */
+        SuppressorSettings: {
+            /**
+             * Softens keys by
+             * @description The most it may take off keys and clicks; 0 leaves them.
+             * @default 24
+             */
+            clatter_db: number;
+            /**
+             * Cleans pauses
+             * @description 0 keeps all that might be voice; 100 makes the pauses as clean as it can.
+             * @default 60
+             */
+            emphasis_percent: number;
+            /**
+             * Follows within
+             * @description How soon it has followed a change of the room.
+             * @default 10
+             */
+            follow_s: number;
+            /**
+             * Takes away at most
+             * @description The most it may take off the noise.
+             * @default 24
+             */
+            reduction_db: number;
+            /**
+             * Learned room
+             * @default null
+             */
+            room: components["schemas"]["LearnedRoom"] | null;
+        };
+        /**
+         * SuppressorSlot
+         * @description The suppressor's place.
+         */
+        SuppressorSlot: {
+            /** Id */
+            id: string;
+            /**
+             * Bypass
+             * @description Lets the voice pass this stage untouched.
+             * @default false
+             */
+            is_bypassed: boolean;
+            /**
+             * @default {
+             *       "clatter_db": 24,
+             *       "emphasis_percent": 60,
+             *       "follow_s": 10,
+             *       "reduction_db": 24,
+             *       "room": null
+             *     }
+             */
+            settings: components["schemas"]["SuppressorSettings"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            stage: "suppressor";
+        };
+        /**
+         * SwapOther
+         * @description Chain B becomes the chain, and the chain becomes B; undo takes it back.
+         */
+        SwapOther: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "swap_other";
+        };
+        /**
          * Targets
          * @description Where levels should sit in the Viewers feed.
          */
@@ -2181,6 +2830,104 @@ export interface components {
              * @default 2
              */
             voice_tolerance_db: number;
+        };
+        /**
+         * ThreeBandSettings
+         * @description Settings of the three-band compressor.
+         */
+        ThreeBandSettings: {
+            /**
+             * High
+             * @default {
+             *       "attack_ms": 3,
+             *       "makeup_gain_db": 0,
+             *       "ratio": 2,
+             *       "release_ms": 120,
+             *       "threshold_dbfs": -36
+             *     }
+             */
+            high: components["schemas"]["BandSettings"];
+            /**
+             * Low
+             * @default {
+             *       "attack_ms": 10,
+             *       "makeup_gain_db": 0,
+             *       "ratio": 2,
+             *       "release_ms": 120,
+             *       "threshold_dbfs": -30
+             *     }
+             */
+            low: components["schemas"]["BandSettings"];
+            /**
+             * Low up to
+             * @description Where low meets middle.
+             * @default 200
+             */
+            lower_hz: number;
+            /**
+             * Middle
+             * @default {
+             *       "attack_ms": 10,
+             *       "makeup_gain_db": 0,
+             *       "ratio": 2,
+             *       "release_ms": 120,
+             *       "threshold_dbfs": -30
+             *     }
+             */
+            middle: components["schemas"]["BandSettings"];
+            /**
+             * High from
+             * @description Where middle meets high.
+             * @default 3000
+             */
+            upper_hz: number;
+        };
+        /**
+         * ThreeBandSlot
+         * @description The three-band compressor's place.
+         */
+        ThreeBandSlot: {
+            /** Id */
+            id: string;
+            /**
+             * Bypass
+             * @description Lets the voice pass this stage untouched.
+             * @default false
+             */
+            is_bypassed: boolean;
+            /**
+             * @default {
+             *       "high": {
+             *         "attack_ms": 3,
+             *         "makeup_gain_db": 0,
+             *         "ratio": 2,
+             *         "release_ms": 120,
+             *         "threshold_dbfs": -36
+             *       },
+             *       "low": {
+             *         "attack_ms": 10,
+             *         "makeup_gain_db": 0,
+             *         "ratio": 2,
+             *         "release_ms": 120,
+             *         "threshold_dbfs": -30
+             *       },
+             *       "lower_hz": 200,
+             *       "middle": {
+             *         "attack_ms": 10,
+             *         "makeup_gain_db": 0,
+             *         "ratio": 2,
+             *         "release_ms": 120,
+             *         "threshold_dbfs": -30
+             *       },
+             *       "upper_hz": 3000
+             *     }
+             */
+            settings: components["schemas"]["ThreeBandSettings"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            stage: "three_band";
         };
         /**
          * TrimSettings
@@ -2299,6 +3046,19 @@ export interface components {
              * @enum {string}
              */
             type: "watch_devices";
+        };
+        /**
+         * WatchStage
+         * @description Which stage's spectra this page shows, before and after it; "" for none. Ends by itself with the page.
+         */
+        WatchStage: {
+            /** Stage Id */
+            stage_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "watch_stage";
         };
         /**
          * YouFeedSettings
@@ -2465,6 +3225,218 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Levels"] | null;
+                };
+            };
+        };
+    };
+    save_preset_api_presets_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPreset"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["State"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    import_preset_api_presets_import_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["State"];
+                };
+            };
+        };
+    };
+    remove_preset_api_presets__preset_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preset_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["State"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    update_preset_api_presets__preset_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preset_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PresetChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["State"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    copy_preset_api_presets__preset_id__copy_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preset_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["State"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    export_preset_api_presets__preset_id__export_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preset_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    load_preset_api_presets__preset_id__load_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preset_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["State"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

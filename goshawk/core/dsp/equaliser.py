@@ -4,6 +4,7 @@ Each band is a second-order section matched to its analogue prototype up to 16 k
 filter of 24 dB per octave has two. Bands that are off or at 0 dB cost nothing.
 """
 
+import math
 from typing import Any
 
 import numpy as np
@@ -157,3 +158,21 @@ class Equaliser(FilterStage[EqualiserSettings]):
             if band.is_on:
                 sections[place] = bell(band.frequency_hz, band.gain_db, band.q)
         return sections
+
+
+def band_alone_sections(settings: EqualiserSettings, band: str) -> Floats:
+    """Filters that leave only what a band works on, shape (2, 5): a bell's width, a shelf's side of its
+    frequency, what a high-pass or low-pass takes away. An unknown band leaves everything."""
+    sections = np.tile(UNITY, (2, 1))
+    q = BUTTERWORTH_Q[12][0]
+    own = getattr(settings, band, None)
+    if isinstance(own, BellBand):
+        # Half the bandwidth in octaves, as Q gives it (Bristow-Johnson's cookbook).
+        half = math.asinh(0.5 / own.q) / math.log(2.0)
+        sections[0] = high_pass(max(20.0, own.frequency_hz * 2.0**-half), q)
+        sections[1] = low_pass(min(20_000.0, own.frequency_hz * 2.0**half), q)
+    elif band in ("low_shelf", "high_pass") and own is not None:
+        sections[0] = low_pass(own.frequency_hz, q)
+    elif band in ("high_shelf", "low_pass") and own is not None:
+        sections[0] = high_pass(own.frequency_hz, q)
+    return sections

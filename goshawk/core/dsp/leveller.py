@@ -32,7 +32,7 @@ class LevellerSettings(Settings):
     """Settings of the leveller."""
 
     target_lufs: float = number(
-        -17.0, -40.0, -6.0, "LUFS", "Brings speech to", "The loudness that speech is brought to.",
+        -20.5, -40.0, -6.0, "LUFS", "Brings speech to", "The loudness that speech is brought to.",
         step=0.5,
     )  # fmt: skip
     range_db: float = number(

@@ -27,6 +27,7 @@ from goshawk.core.dsp.spectral_gain import (
     follow_minima,
     follow_noise,
 )
+from goshawk.core.measure.spectrum import band_weights, in_db
 from goshawk.core.settings import Settings, number
 from goshawk.core.stage import Block, Floats, Stage, kernel
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_LINEAR, db_to_linear, linear_to_db, ms_to_frames
@@ -43,6 +44,9 @@ _WINDOW = np.sqrt(0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(WINDOW_FRAMES) / WI
 _SYNTHESIS = _WINDOW * (2.0 * HOP_FRAMES / WINDOW_FRAMES)
 _LEAST_POWER = float((_WINDOW**2).sum()) * SILENCE_LINEAR**2
 """What digital silence counts as, in one bin."""
+
+
+_BAND_WEIGHTS = band_weights(WINDOW_FRAMES)
 
 
 def power_spectrum(frames: Floats) -> Floats:
@@ -257,8 +261,9 @@ class Suppressor(Stage[SuppressorSettings]):
 
     def take_reading(self) -> dict[str, Any]:
         # Parseval, for one half of the spectrum and a window of mean power 1/2.
-        noise = 4.0 * float(self._bins[NOISE].sum()) / WINDOW_FRAMES**2
+        noise = self._bins[NOISE] * (4.0 / WINDOW_FRAMES**2)
         return {
             "strokes": self._clatter.take_strokes(),
-            "noise_dbfs": round(linear_to_db(math.sqrt(noise)), 1),
+            "noise_dbfs": round(linear_to_db(math.sqrt(float(noise.sum()))), 1),
+            "noise_db": in_db(_BAND_WEIGHTS @ noise),
         }

@@ -59,6 +59,8 @@ class StagePlace:
         longest = ms_to_frames(LONGEST_STAGE_LATENCY_MS)
         self._dry_delay = Delay(channels, longest, self.stage.latency_frames)
         self._dry = np.zeros((max_frames, channels), np.float32)
+        self._after = np.zeros((max_frames, channels), np.float32)
+        self.is_watched = False
         self._weight = self._goal = 0.0 if slot.is_bypassed else 1.0
         self._step = 1.0 / ms_to_frames(CROSSFADE_MS)
 
@@ -83,6 +85,16 @@ class StagePlace:
         self.stage.process(block)
         if self._weight != 1.0 or self._goal != 1.0:
             self._weight = _crossfade(block, dry, self._weight, self._goal, self._step)
+        if self.is_watched:
+            self._after[: block.shape[0]] = block
+
+    def before(self, frames: int) -> Block:
+        """What entered in the last block, delayed by the stage's latency."""
+        return self._dry[:frames]
+
+    def after(self, frames: int) -> Block:
+        """What left in the last block, while the place is watched."""
+        return self._after[:frames]
 
 
 def warm_up_stages() -> None:

@@ -5,14 +5,16 @@ same samples as a result. Plain inputs are delayed by the chain's latency, so th
 in the room is together for every listener.
 """
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
-from goshawk.core.chain_slots import MOST_STAGES, LimiterSlot
+from goshawk.core.chain_slots import MOST_STAGES, Chain, LimiterSlot
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.limiter import LimiterSettings
 from goshawk.core.graph.chain import LONGEST_STAGE_LATENCY_MS, StagePlace, VoiceChain
+from goshawk.core.graph.comparison import Comparison, Heard
 from goshawk.core.graph.matrix import ROWS, Matrix
 from goshawk.core.graph.pick import Pick
 from goshawk.core.measure.levels import MomentMeter
@@ -79,6 +81,37 @@ def _ceiling_slot(settings: FeedSettings) -> LimiterSlot:
     )
 
 
+LOOP_TAIL_MS = 60.0
+"""After a loop the microphone stays closed until the loop's sound has left the chain, and so much longer."""
+
+
+def loop_gain(rig: Rig, one: InputSettings, feed: FeedName) -> float:
+    """The gain of a voice while a loop plays in place of the microphone: you alone hear the loop, and no
+    microphone goes to anybody."""
+    if one.id != rig.chained or feed != "you" or rig.feeds.you.is_muted:
+        return 0.0
+    return db_to_linear(rig.feeds.you.fader_db)
+
+
+class _Loop:
+    """A piece of raw microphone that plays over and over, shape (frames, 2)."""
+
+    def __init__(self, sound: Block, max_frames: int) -> None:
+        self._sound = sound
+        self._block = np.zeros((max_frames, 2), np.float32)
+        self._at = 0
+
+    def read(self, frames: int) -> Block:
+        block = self._block[:frames]
+        done = 0
+        while done < frames:
+            piece = self._sound[self._at : self._at + frames - done]
+            block[done : done + len(piece)] = piece
+            done += len(piece)
+            self._at = (self._at + len(piece)) % len(self._sound)
+        return block
+
+
 def send_gain(rig: Rig, one: InputSettings, feed: FeedName, *, is_coughing: bool = False) -> float:
     """The one gain (linear) with which an input enters a feed: send, fader, mutes and the feed's
     fader together."""
@@ -99,8 +132,13 @@ def send_gain(rig: Rig, one: InputSettings, feed: FeedName, *, is_coughing: bool
 class Mixer:
     """Everything between the devices, for blocks of up to ``max_frames``."""
 
-    def __init__(self, rig: Rig, max_frames: int) -> None:
+    def __init__(
+        self, rig: Rig, max_frames: int, stopwatch: Callable[[], float] = lambda: 0.0
+    ) -> None:
+        """``stopwatch`` gives a time in seconds, for the cost of each stage."""
         self._max_frames = max_frames
+        self._stopwatch = stopwatch
+        self._busy_s: dict[str, float] = {}
         self._silence = np.zeros((max_frames, 2), np.float32)
         self._matrix = Matrix(max_frames)
         self._strips: dict[str, _Strip] = {}
@@ -112,6 +150,9 @@ class Mixer:
         self._true_peak = TruePeakMeter(2, max_frames)
         self._raw = RawTap()
         self._is_coughing = False
+        self._loop: _Loop | None = None
+        self._loop_tail = 0
+        self._watched: frozenset[str] = frozenset()
         self._segments: list[Floats] = []
         self._taken = 0
         self._tapped = 0
@@ -119,8 +160,10 @@ class Mixer:
         self.apply(rig, at_once=True)
 
     def _build_voice(self, rig: Rig) -> None:
+        self._comparison: Comparison | None
         self._voice = np.zeros((self._max_frames, _voice_channels(rig)), np.float32)
         self.chain = VoiceChain(rig.chain, self._voice.shape[1], self._max_frames)
+        self._comparison = None
         self._stage_meters: dict[str, MomentMeter] = {}
 
     @property
@@ -139,6 +182,7 @@ class Mixer:
         if _voice_channels(rig) != self._voice.shape[1]:
             self._build_voice(rig)
         self.chain.apply(rig.chain)
+        self.watch(self._watched)
         self._follow_inputs()
         self._set_gains(at_once)
         for feed in FEEDS:
@@ -149,6 +193,45 @@ class Mixer:
         """Silence the voices for everyone, for as long as a key is held."""
         self._is_coughing = is_coughing
         self._set_gains(False)
+
+    def set_loop(self, sound: Block | None) -> None:
+        """Play a piece of raw microphone, shape (frames, 2), in place of the chained input's device, to
+        you alone; None: the microphone again."""
+        if self._loop and sound is None:
+            self._loop_tail = self.chain.latency_frames + ms_to_frames(LOOP_TAIL_MS)
+            self._comparison = None
+        self._loop = _Loop(sound, self._max_frames) if sound is not None else None
+        self._set_gains(False)
+
+    def compare(self, heard: Heard, gain_db: float, other: Chain | None) -> None:
+        """While a loop plays: hear it through the chain, raw, or through another chain."""
+        if not self._loop:
+            return
+        if self._comparison is None:
+            longest = ms_to_frames(LONGEST_STAGE_LATENCY_MS) * MOST_STAGES
+            self._comparison = Comparison(self._voice.shape[1], self._max_frames, longest)
+        self._comparison.set_other(other)
+        self._comparison.choose(heard, gain_db)
+
+    def watch(self, stages: frozenset[str]) -> None:
+        """Keep what leaves these stages, by their ids, for ``stage_sound``."""
+        self._watched = stages
+        for place in self.chain:
+            place.is_watched = place.slot.id in stages
+
+    def stage_sound(self, kind: str, stage_id: str, frames: int) -> Block:
+        """The last block ``before`` or ``after`` a watched stage, or what it ``removed``, shape
+        (frames, 2); silence if there is no such stage."""
+        place = next((one for one in self.chain if one.slot.id == stage_id), None)
+        if place is None or not place.is_watched:
+            return self._silence[:frames]
+        if kind == "after":
+            sound = place.after(frames)
+        elif kind == "before":
+            sound = place.before(frames)
+        else:
+            sound = place.before(frames) - place.after(frames)
+        return sound if sound.shape[1] == 2 else np.repeat(sound, 2, axis=1)
 
     def _follow_inputs(self) -> None:
         behind = self.chain.latency_frames
@@ -176,10 +259,13 @@ class Mixer:
 
     def _set_gains(self, at_once: bool) -> None:
         for strip in self._strips.values():
-            gains = [
-                send_gain(self.rig, strip.settings, feed, is_coughing=self._is_coughing)
-                for feed in FEEDS
-            ]
+            one = strip.settings
+            if one.role == "voice" and (self._loop or self._loop_tail):
+                gains = [loop_gain(self.rig, one, feed) for feed in FEEDS]
+            else:
+                gains = [
+                    send_gain(self.rig, one, feed, is_coughing=self._is_coughing) for feed in FEEDS
+                ]
             self._matrix.set_gains(strip.row, gains, at_once=at_once)
 
     def _follow_latencies(self) -> None:
@@ -213,7 +299,8 @@ class Mixer:
         voice = self._voice[:frames]
         chained = self._strips.get(self.rig.chained)
         if chained:
-            chained.pick.read(sound, silence, voice)
+            heard = {chained.settings.device: self._loop.read(frames)} if self._loop else sound
+            chained.pick.read(heard, silence, voice)
             self._raw.listen(sound.get(chained.settings.device, silence))
             chained.tap.listen(voice)
         else:
@@ -221,9 +308,22 @@ class Mixer:
             self._raw.listen(silence)
         self._activity.listen(voice)
         self._microphone_meter.measure(voice)
+        if self._comparison:
+            self._comparison.keep_raw(voice, self.chain.latency_frames)
+        began = self._stopwatch()
         for place in self.chain:
             place.process(voice)
-            self._stage_meters[place.slot.id].measure(voice)
+            ended = self._stopwatch()
+            name = place.slot.id
+            self._busy_s[name] = self._busy_s.get(name, 0.0) + ended - began
+            self._stage_meters[name].measure(voice)
+            began = self._stopwatch()
+        if self._comparison:
+            self._comparison.put(voice)
+        if self._loop_tail and not self._loop:
+            self._loop_tail = max(0, self._loop_tail - frames)
+            if not self._loop_tail:
+                self._set_gains(False)
         for strip in (*self._strips.values(), *self._leaving):
             row = self._matrix.inputs[strip.row, :frames]
             if strip is chained:
@@ -291,6 +391,7 @@ class Mixer:
         count = max(0, finished - first)
         self._taken = first + count
         segments, self._segments = self._segments, []
+        busy_s, self._busy_s = self._busy_s, {}
         peaks = matrix.take_peaks()
         rows = {name: strip.row for name, strip in self._strips.items()}
         of_inputs = {to_viewers(name): row for name, row in rows.items()}
@@ -321,6 +422,7 @@ class Mixer:
             "segments": np.concatenate(segments) if segments else np.zeros(0),
             "true_peak_dbtp": self._true_peak.take_dbtp(),
             "stage_latency_frames": {p.slot.id: p.latency_frames for p in self.chain},
+            "stage_busy_s": busy_s,
             "raw": self._raw.take(),
             "taps": self._take_taps(),
         }

@@ -80,3 +80,10 @@ class Pick:
             out,
         )
         self.bad_samples += bad
+
+
+def picked(sound: Block, channels: Channels) -> Block:
+    """The channels of a whole sound of shape (frames, 2), as they enter the chain: (frames, 1 or 2)."""
+    out = np.zeros((len(sound), 2 if channels == "stereo" else 1), np.float32)
+    Pick("", channels).read({"": sound}, sound, out)
+    return out

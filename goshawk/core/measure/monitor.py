@@ -135,6 +135,13 @@ class Monitor:
         """The microphone's 10 ms peaks in dBFS over the window, and their activity."""
         return self._of(MICROPHONE)[:, 1], self._activity
 
+    def around(self, before: str, stage_id: str) -> tuple[Floats, Floats, NDArray[np.int8]] | None:
+        """RMS and peak in dBFS of every moment before and after a stage, shape (n, 2), and their activity;
+        None while the stage is not measured yet."""
+        if before not in self._stations or stage_id not in self._stations:
+            return None
+        return self._of(before), self._of(stage_id), self._activity
+
     def newest(self) -> tuple[Floats, NDArray[np.int8]]:
         """The microphone's peaks of the last reading alone, and their activity."""
         fresh = self._last["moments"].shape[1]

@@ -128,6 +128,24 @@ def limiter_findings(heard: Heard) -> Iterable[Finding]:
         )
 
 
+WORKS_ALL_THE_TIME_PERCENT = 30.0
+"""A ceiling is for what stands out; one that touches a third of all speech is a compressor by mistake."""
+
+
+def limiter_share_findings(shares: dict[str, float], rig: Rig) -> Iterable[Finding]:
+    """A limiter that works all the time. ``shares``: of speech that each limiter touched, in percent, by id."""
+    for slot in rig.chain:
+        share = shares.get(slot.id, 0.0)
+        if slot.stage == "limiter" and share > WORKS_ALL_THE_TIME_PERCENT:
+            yield _finding(
+                "limiter_works_always",
+                "The limiter works all the time",
+                f"It touches {share:.0f} % of your speech. The level before it is too high: lower the "
+                "compressor's makeup gain, or let the compressor take more.",
+                share,
+            )
+
+
 def order_findings(chain: Chain) -> Iterable[Finding]:
     """Orders that are usually mistakes. They are allowed, and said, with the reason."""
     working = [slot for slot in chain if not slot.is_bypassed]

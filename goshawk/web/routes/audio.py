@@ -22,6 +22,9 @@ LARGEST_TEXT = 4096
 LARGEST_SOUND_BYTES = 65_536
 
 
+HEARD_POINTS = r"^(viewers|you|call|archive|(input|removed):[a-z0-9_]{1,40}|band:[a-z0-9_]{1,40}:[a-z0-9_]{1,40})$"
+
+
 class GivenMicrophone(BaseModel):
     """Format of the microphone's sound."""
 
@@ -35,8 +38,8 @@ class AudioRequest(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
     listen: bool = False
-    hear: str = Field("you", pattern=r"^(viewers|you|call|archive|input:[a-z0-9_]{1,40})$")
-    """As which listener, or which input alone."""
+    hear: str = Field("you", pattern=HEARD_POINTS)
+    """As which listener; which input alone; what a stage removes; or one band of an EQ alone."""
     microphone: GivenMicrophone | None = None
 
 

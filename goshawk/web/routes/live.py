@@ -16,7 +16,14 @@ from goshawk.web.messages import (
     Dismiss,
     Fault,
     FindBuffer,
+    ForgetRoom,
     FromPage,
+    KeepOther,
+    LearnRoom,
+    LoopHear,
+    LoopLast,
+    LoopNew,
+    LoopStop,
     MeasureDelay,
     MeasureGain,
     MoveInput,
@@ -28,10 +35,12 @@ from goshawk.web.messages import (
     SetSetting,
     SetTogether,
     ShowAll,
+    SwapOther,
     TrySetting,
     TryTogether,
     Undo,
     WatchDevices,
+    WatchStage,
 )
 from goshawk.web.pages import LivePage
 from goshawk.web.studio import Studio
@@ -133,6 +142,24 @@ async def _do(studio: Studio, page: LivePage, asked: FromPage) -> None:
             studio.measure_gain(asked.is_on)
         case Fault():
             studio.fault(asked.device, asked.fault, asked.value)
+        case WatchStage():
+            studio.watch_stage(page, asked.stage_id)
+        case LearnRoom():
+            studio.learn_room(asked.stage_id)
+        case ForgetRoom():
+            await studio.forget_room(asked.stage_id)
+        case LoopLast():
+            studio.looper.start(asked.seconds)
+        case LoopNew():
+            studio.looper.record(asked.seconds)
+        case LoopStop():
+            studio.looper.stop()
+        case LoopHear():
+            studio.looper.hear(asked.heard)
+        case KeepOther():
+            studio.keep_other(asked.preset_id)
+        case SwapOther():
+            await studio.swap_other()
         case Undo():
             await studio.step(-1)
         case Redo():

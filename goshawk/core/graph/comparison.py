@@ -1,0 +1,75 @@
+"""Hearing the voice raw, or through another chain, in place of its own, at equal loudness and without a gap.
+
+The other chain runs beside the first as long as it is compared, so that it is warm when it is heard.
+"""
+
+from typing import Literal
+
+import numpy as np
+
+from goshawk.core.chain_slots import Chain
+from goshawk.core.dsp.delay import Delay
+from goshawk.core.graph.chain import VoiceChain
+from goshawk.core.stage import Block, Floats, Glide, glide, kernel
+from goshawk.units import db_to_linear
+
+Heard = Literal["chain", "raw", "other"]
+
+
+@kernel
+def _blend(
+    voice: Block, raw: Block, other: Block, now: Floats, between: Floats, target: Floats, a: float
+) -> None:
+    for n in range(voice.shape[0]):
+        glide(now, between, target, a)
+        for c in range(voice.shape[1]):
+            voice[n, c] = np.float32(
+                now[0] * voice[n, c] + now[1] * raw[n, c] + now[2] * other[n, c]
+            )
+
+
+class Comparison:
+    """What is heard in place of the chain's output."""
+
+    def __init__(self, channels: int, max_frames: int, longest_frames: int) -> None:
+        self._channels, self._max_frames = channels, max_frames
+        self._raw = np.zeros((max_frames, channels), np.float32)
+        self._other_sound = np.zeros((max_frames, channels), np.float32)
+        self._delay = Delay(channels, longest_frames, 0)
+        self._other: VoiceChain | None = None
+        self._glide = Glide(3)
+        self.choose("chain", 0.0)
+
+    def set_other(self, chain: Chain | None) -> None:
+        """The chain to compare with; None: no more."""
+        if chain is None:
+            self._other = None
+        elif self._other is None:
+            self._other = VoiceChain(chain, self._channels, self._max_frames)
+        else:
+            self._other.apply(chain)
+
+    def choose(self, heard: Heard, gain_db: float) -> None:
+        """Hear one of the three, with a gain."""
+        gain = db_to_linear(gain_db)
+        self._glide.set(*(gain if heard == one else 0.0 for one in ("chain", "raw", "other")))
+
+    def keep_raw(self, voice: Block, latency_frames: int) -> None:
+        """Ahead of the chain: remember the voice, and run it through the other chain."""
+        frames = voice.shape[0]
+        raw = self._raw[:frames]
+        raw[:] = voice
+        self._delay.set_frames(latency_frames)
+        self._delay.process(raw)
+        other = self._other_sound[:frames]
+        other[:] = voice
+        if self._other:
+            self._other.process(other)
+
+    def put(self, voice: Block) -> None:
+        """Behind the chain: what is to be heard, in its place."""
+        frames, g = voice.shape[0], self._glide
+        _blend(
+            voice, self._raw[:frames], self._other_sound[:frames],
+            g.now, g.between, g.target, g.coefficient,
+        )  # fmt: skip

@@ -1,0 +1,109 @@
+"""How hard stages work, from the moments of the stations on either side of them.
+
+All take moments of 10 ms over the window, levels in dBFS, and the speech activity of the same moments.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from goshawk.core.dsp.compressor import CompressorSettings, reduction_at_db
+from goshawk.core.measure.levels import LEAST_MOMENTS, MOMENT_MS, PAUSE, SPEECH
+from goshawk.core.stage import Floats
+
+LEVEL_BINS_DBFS = range(-80, 0, 2)
+"""Lower edges of the bins in which levels are counted."""
+
+ONSET_MS = 50
+LOST_DB = 3.0
+"""A first syllable is lost if its first 50 ms come out by more than 3 dB lower than they went in."""
+
+PAUSE_BEFORE_MS = 100
+CHATTER_MS = 80
+OPEN_DB = 3.0
+"""A gate that takes less than this is open."""
+
+LIMITED_DB = 0.5
+"""A limiter that takes less than this off a moment's peak has not touched it."""
+
+Activity = NDArray[np.integer]
+
+
+@dataclass(frozen=True)
+class SyllableLoss:
+    """A first syllable that a gate cut: where it began, in moments before the end, and by how much."""
+
+    moments_ago: int
+    lost_db: float
+
+
+def first_syllable_losses(before: Floats, after: Floats, activity: Activity) -> list[SyllableLoss]:
+    """First syllables that a gate cut. ``before`` and ``after`` hold RMS and peak, shape (n, 2). A speech that
+    has gone on for 50 ms since a pause of 100 ms is judged by the energy of those 50 ms."""
+    span, quiet = ONSET_MS // MOMENT_MS, PAUSE_BEFORE_MS // MOMENT_MS
+    losses = []
+    count = len(activity)
+    for at in range(quiet, count - span + 1):
+        if activity[at] != SPEECH or (activity[at - quiet : at] == SPEECH).any():
+            continue
+        # Speech is known after three loud moments: it began with the first of them.
+        start = max(0, at - 2)
+        taken = _energy_db(before[start : start + span]) - _energy_db(after[start : start + span])
+        if taken > LOST_DB:
+            losses.append(SyllableLoss(count - start, float(taken)))
+    return losses
+
+
+def _energy_db(moments: Floats) -> float:
+    return float(10.0 * np.log10((10.0 ** (moments[:, 0] / 10.0)).sum()))
+
+
+def chatter_per_minute(before: Floats, after: Floats) -> float:
+    """Openings of a gate that lasted less than 80 ms, a minute. Shapes as above."""
+    if not len(before):
+        return 0.0
+    is_open = np.concatenate([[False], before[:, 1] - after[:, 1] < OPEN_DB, [False]])
+    edges = np.flatnonzero(np.diff(is_open.astype(np.int8)))
+    starts, ends = edges[::2], edges[1::2]
+    whole = (starts > 0) & (ends < len(before))  # What the window's ends cut is not known.
+    short = (ends - starts)[whole] * MOMENT_MS < CHATTER_MS
+    return float(short.sum() * 60_000.0 / (len(before) * MOMENT_MS))
+
+
+def level_shares(peaks: Floats, activity: Activity, kind: int) -> list[float]:
+    """Which share of the moments of one kind (PAUSE or SPEECH) has its peak in each of LEVEL_BINS_DBFS."""
+    chosen = peaks[activity == kind]
+    if len(chosen) < LEAST_MOMENTS:
+        return []
+    edges = [*LEVEL_BINS_DBFS, LEVEL_BINS_DBFS.stop]
+    counts, _ = np.histogram(chosen, edges)
+    shares: list[float] = (counts / len(chosen)).round(4).tolist()
+    return shares
+
+
+def room_and_speech(peaks: Floats, activity: Activity) -> tuple[list[float], list[float]]:
+    """``level_shares`` of both."""
+    return level_shares(peaks, activity, PAUSE), level_shares(peaks, activity, SPEECH)
+
+
+def compressor_effort_db(
+    settings: CompressorSettings, peaks: Floats, activity: Activity
+) -> tuple[float, float] | None:
+    """What the static curve takes off usual speech (the median of its peaks) and off the loudest moment; None
+    of too little speech."""
+    speech = peaks[activity == SPEECH]
+    if len(speech) < LEAST_MOMENTS:
+        return None
+    usual = reduction_at_db(settings, float(np.median(speech)))
+    return usual, reduction_at_db(settings, float(speech.max()))
+
+
+def limiter_work(before: Floats, after: Floats, activity: Activity) -> tuple[float, float] | None:
+    """Share of the speech's moments that a limiter touched, in percent, and the most it took, in dB; None of too
+    little speech. Shapes as above."""
+    is_speech = activity == SPEECH
+    if is_speech.sum() < LEAST_MOMENTS:
+        return None
+    taken = (before[:, 1] - after[:, 1])[is_speech]
+    return float((taken > LIMITED_DB).mean() * 100.0), float(max(0.0, taken.max()))

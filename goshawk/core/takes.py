@@ -1,0 +1,68 @@
+"""Pieces of raw voice that are replayed through a chain."""
+
+import numpy as np
+
+from goshawk.core.chain_slots import Chain
+from goshawk.core.graph.chain import VoiceChain
+from goshawk.core.graph.comparison import Heard
+from goshawk.core.measure.loudness import LoudnessMeter, integrated_lufs
+from goshawk.core.stage import Block
+from goshawk.units import SAMPLE_RATE_HZ, ms_to_frames
+
+SHORTEST_LOOP_S = 1.0
+LONGEST_LOOP_S = 60.0
+SEAM_MS = 10.0
+MEASURED_S = 20.0
+"""Of a long loop, so much of its beginning is enough to match loudness."""
+
+MOST_GAIN_DB = 40.0
+RENDER_FRAMES = 1024
+
+
+def render(sound: Block, chain: Chain, block_frames: int = RENDER_FRAMES) -> tuple[Block, int]:
+    """``sound``, shape (frames, channels), through a fresh chain, and the chain's latency in frames. The
+    output is as long as the input and begins late by the latency."""
+    voice = VoiceChain(chain, sound.shape[1], block_frames)
+    out = sound.copy()
+    for start in range(0, len(out), block_frames):
+        voice.process(out[start : start + block_frames])
+    return out, voice.latency_frames
+
+
+def chain_latency_frames(chain: Chain) -> int:
+    """How late a chain's output is."""
+    return VoiceChain(chain, 1, 1).latency_frames
+
+
+def seamless(sound: Block) -> Block:
+    """A piece that can be played over and over without a click: its end is blended into its beginning."""
+    seam = min(ms_to_frames(SEAM_MS), len(sound) // 4)
+    weight = np.linspace(0.0, 1.0, seam, endpoint=False, dtype=np.float32)[:, None]
+    out = np.ascontiguousarray(sound[: len(sound) - seam], np.float32)
+    out[:seam] = weight * sound[:seam] + (1.0 - weight) * sound[len(sound) - seam :]
+    return out
+
+
+def loudness_lufs(sound: Block) -> float | None:
+    """Integrated loudness; None of silence."""
+    meter = LoudnessMeter(sound.shape[1], len(sound))
+    return integrated_lufs(meter.measure(np.ascontiguousarray(sound)))
+
+
+def equal_loudness_gains_db(voice: Block, chain: Chain, other: Chain | None) -> dict[Heard, float]:
+    """The gains at which the raw voice and the other chain are as loud as the chain, ``voice`` of shape
+    (frames, channels). Nothing is made louder or quieter by more than MOST_GAIN_DB; silence is left alone."""
+    voice = voice[: round(MEASURED_S * SAMPLE_RATE_HZ)]
+    goal = loudness_lufs(render(voice, chain)[0])
+
+    def towards_goal(sound: Block | None) -> float:
+        found = None if sound is None else loudness_lufs(sound)
+        if goal is None or found is None:
+            return 0.0
+        return max(-MOST_GAIN_DB, min(MOST_GAIN_DB, goal - found))
+
+    return {
+        "chain": 0.0,
+        "raw": towards_goal(voice),
+        "other": towards_goal(render(voice, other)[0] if other is not None else None),
+    }

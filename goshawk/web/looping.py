@@ -1,0 +1,182 @@
+"""The loop: a piece of raw microphone that plays in its place while the chain is tuned.
+
+The last minute of the raw microphone is always kept in memory, and nowhere else. A loop is handed to
+the audio process as a file in a folder that goes with the program."""
+
+import asyncio
+import tempfile
+from collections import deque
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+from goshawk.core.chain_slots import Chain
+from goshawk.core.graph.comparison import Heard
+from goshawk.core.stage import Block
+from goshawk.core.takes import LONGEST_LOOP_S, SHORTEST_LOOP_S, equal_loudness_gains_db, seamless
+from goshawk.errors import BadInput
+from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.web.messages import LoopState
+
+
+class RawKeeper:
+    """The last LONGEST_LOOP_S of the microphone's device."""
+
+    def __init__(self) -> None:
+        self._pieces: deque[Block] = deque()
+        self._frames = 0
+
+    def push(self, piece: Block) -> None:
+        """Keep more, shape (frames, 2)."""
+        self._pieces.append(piece)
+        self._frames += len(piece)
+        while self._frames - len(self._pieces[0]) > LONGEST_LOOP_S * SAMPLE_RATE_HZ:
+            self._frames -= len(self._pieces.popleft())
+
+    def forget(self) -> None:
+        """Another microphone: what was kept is not its sound."""
+        self._pieces.clear()
+        self._frames = 0
+
+    def last(self, seconds: float) -> Block:
+        """The newest ``seconds``, or what there is."""
+        if not self._pieces:
+            return np.zeros((0, 2), np.float32)
+        newest: Block = np.concatenate(self._pieces)[-round(seconds * SAMPLE_RATE_HZ) :]
+        return newest
+
+
+class Looper:
+    """Takes a loop, plays it, and says how it stands."""
+
+    def __init__(
+        self,
+        play: Callable[[Path | None], None],
+        compare: Callable[[Heard, float, Chain | None], None],
+        tell: Callable[[], None],
+    ) -> None:
+        self._play, self._compare, self._tell = play, compare, tell
+        self._folder = tempfile.TemporaryDirectory(prefix="goshawk-loop-")
+        self._count = 0
+        self._sound: Block | None = None
+        self._recording_left = 0
+        self._recorded: list[Block] = []
+        self._gains: dict[Heard, float] = {"chain": 0.0, "raw": 0.0, "other": 0.0}
+        self._measuring: asyncio.Task[None] | None = None
+        self.raw = RawKeeper()
+        self.other: Chain | None = None
+        self.state = LoopState()
+
+    def close(self) -> None:
+        """Forget everything."""
+        if self._measuring:
+            self._measuring.cancel()
+        self._folder.cleanup()
+
+    def push(self, piece: Block) -> None:
+        """Raw microphone, shape (frames, 2), as it comes."""
+        self.raw.push(piece)
+        if not self._recording_left:
+            return
+        self._recorded.append(piece)
+        self._recording_left = max(0, self._recording_left - len(piece))
+        if not self._recording_left:
+            sound = np.concatenate(self._recorded)
+            self._recorded = []
+            self.state = self.state.model_copy(update={"is_recording": False})
+            self._begin(sound)
+
+    def start(self, seconds: float) -> None:
+        """Loop the last seconds of the microphone. Raises BadInput if there are too few."""
+        sound = self.raw.last(seconds)
+        if len(sound) < SHORTEST_LOOP_S * SAMPLE_RATE_HZ:
+            raise BadInput(
+                f"There are not yet {SHORTEST_LOOP_S:g} seconds of the microphone to loop. Speak a little, "
+                "then try again."
+            )
+        self._begin(sound)
+
+    def record(self, seconds: float) -> None:
+        """Take the next seconds of the microphone, then loop them."""
+        self.stop()
+        self._recorded = []
+        self._recording_left = round(seconds * SAMPLE_RATE_HZ)
+        self.state = LoopState(is_recording=True, duration_s=seconds, has_other=bool(self.other))
+        self._tell()
+
+    def stop(self) -> None:
+        """The microphone again."""
+        self._recording_left = 0
+        self._sound = None
+        if self.state.is_on:
+            self._play(None)
+        self.state = LoopState(has_other=self.other is not None, other_name=self.state.other_name)
+        self._tell()
+
+    def hear(self, heard: Heard) -> None:
+        """The loop through the chain, raw, or through the other chain. Raises BadInput."""
+        if not self.state.is_on:
+            raise BadInput("There is no loop to compare on. Start one first.")
+        if heard == "other" and self.other is None:
+            raise BadInput("There is no chain B yet. Keep one first.")
+        self.state = self.state.model_copy(update={"heard": heard})
+        self._send()
+        self._tell()
+
+    def keep_other(self, chain: Chain, name: str) -> None:
+        """What to compare with, as chain B."""
+        self.other = chain
+        self.state = self.state.model_copy(update={"has_other": True, "other_name": name})
+        self._send()
+        self._tell()
+
+    def _begin(self, raw: Block) -> None:
+        self._sound = seamless(raw)
+        self._count += 1
+        path = Path(self._folder.name) / f"{self._count}.npy"
+        np.save(path, self._sound)
+        for old in Path(self._folder.name).glob("*.npy"):
+            if old != path:
+                old.unlink()
+        self.state = self.state.model_copy(
+            update={
+                "is_on": True,
+                "is_recording": False,
+                "heard": "chain",
+                "duration_s": round(len(self._sound) / SAMPLE_RATE_HZ, 1),
+            }
+        )
+        self._gains = {"chain": 0.0, "raw": 0.0, "other": 0.0}
+        self._play(path)
+        self._send()
+        self._tell()
+
+    def _send(self) -> None:
+        heard = self.state.heard
+        if self.state.is_on:
+            self._compare(heard, self._gains[heard], self.other)
+
+    def measure(self, voice: Block, chain: Chain) -> None:
+        """Find the gains at which raw, chain and other are equally loud, beside everything else. ``voice``
+        is the loop as it enters the chain, shape (frames, channels)."""
+        if self._measuring:
+            self._measuring.cancel()
+
+        async def work() -> None:
+            found = await asyncio.get_running_loop().run_in_executor(
+                None, equal_loudness_gains_db, voice, chain, self.other
+            )
+            self._gains = found
+            self.state = self.state.model_copy(
+                update={"gains_db": {name: round(gain, 1) for name, gain in found.items()}}
+            )
+            self._send()
+            self._tell()
+
+        self._measuring = asyncio.create_task(work())
+
+    @property
+    def sound(self) -> Block | None:
+        """The loop that plays, shape (frames, 2)."""
+        return self._sound

@@ -1,0 +1,85 @@
+"""Presets: save, take, rename, copy, delete, export and import."""
+
+from fastapi import APIRouter, Request, Response
+from pydantic import BaseModel, ConfigDict, Field
+
+from goshawk.core.preset import LARGEST_PRESET_BYTES
+from goshawk.errors import BadPreset
+from goshawk.web.dependencies import StudioDep
+from goshawk.web.messages import State
+
+router = APIRouter(prefix="/api/presets", tags=["presets"])
+
+
+class NewPreset(BaseModel):
+    """How the present chain is to be kept."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str = Field(max_length=200)
+    description: str = Field("", max_length=2000)
+
+
+class PresetChange(BaseModel):
+    """What is to change; what is not given stays."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: str | None = Field(None, max_length=200)
+    description: str | None = Field(None, max_length=2000)
+    with_present_chain: bool = False
+
+
+@router.post("", status_code=201)
+async def save_preset(new: NewPreset, studio: StudioDep) -> State:
+    """Keep the chain as it is now."""
+    return await studio.save_preset(new.name, new.description)
+
+
+@router.post("/import", status_code=201)
+async def import_preset(request: Request, studio: StudioDep) -> State:
+    """Give a preset's JSON as the request's body. It is kept; the chain stays as it is."""
+    text = b""
+    async for chunk in request.stream():
+        text += chunk
+        if len(text) > LARGEST_PRESET_BYTES:
+            raise BadPreset(
+                "The preset is larger than 1 MB. A preset is a small JSON file; check it."
+            )
+    return await studio.import_preset(text)
+
+
+@router.patch("/{preset_id}")
+async def update_preset(preset_id: str, change: PresetChange, studio: StudioDep) -> State:
+    """Rename or describe a preset, or put the present chain into it."""
+    return await studio.update_preset(
+        preset_id, change.name, change.description, change.with_present_chain
+    )
+
+
+@router.post("/{preset_id}/load")
+async def load_preset(preset_id: str, studio: StudioDep) -> State:
+    """Take its chain; undo brings the old one back."""
+    return await studio.load_preset(preset_id)
+
+
+@router.post("/{preset_id}/copy", status_code=201)
+async def copy_preset(preset_id: str, studio: StudioDep) -> State:
+    """A copy under another name."""
+    return await studio.copy_preset(preset_id)
+
+
+@router.delete("/{preset_id}")
+async def remove_preset(preset_id: str, studio: StudioDep) -> State:
+    """Forget it; the chain stays as it is."""
+    return await studio.remove_preset(preset_id)
+
+
+@router.get("/{preset_id}/export")
+async def export_preset(preset_id: str, studio: StudioDep) -> Response:
+    """Its JSON document (``goshawk schema preset`` prints the schema)."""
+    preset = studio.preset(preset_id)
+    name = "".join(c if c.isascii() and c.isalnum() else "-" for c in preset.name).strip("-")
+    return Response(
+        preset.model_dump_json(indent=1),
+        media_type="application/json",
+        headers={"Content-Disposition": f'attachment; filename="{name or "preset"}.json"'},
+    )

@@ -1,0 +1,84 @@
+"""What the stages of the chain are doing, as the page shows it: efforts, losses, and their cost."""
+
+from collections import deque
+from typing import Any
+
+from goshawk.core.measure.levels import MOMENT_MS
+from goshawk.core.measure.monitor import Monitor
+from goshawk.core.measure.stage_work import (
+    chatter_per_minute,
+    compressor_effort_db,
+    first_syllable_losses,
+    limiter_work,
+    room_and_speech,
+)
+from goshawk.core.rig import Rig
+from goshawk.web.messages import Effort, GateWork, LimiterWork
+
+KEPT_COSTS = 60
+"""One each reading: two seconds."""
+
+
+class StageCosts:
+    """How much of the time each stage takes."""
+
+    def __init__(self) -> None:
+        self._busy: deque[tuple[int, dict[str, float]]] = deque(maxlen=KEPT_COSTS)
+
+    def push(self, readings: dict[str, Any]) -> None:
+        """Take what the engine says."""
+        blocks = int(readings["engine"]["blocks"])
+        self._busy.append((blocks, readings["stage_busy_s"]))
+
+    def percent(self, block_s: float) -> dict[str, float]:
+        """Of a block's time, by stage, on the mean of the last seconds."""
+        if len(self._busy) < 2:
+            return {}
+        spent = (self._busy[-1][0] - self._busy[0][0]) * block_s
+        if spent <= 0.0:
+            return {}
+        # What came with the first entry was spent before it.
+        later = list(self._busy)[1:]
+        return {
+            name: round(sum(busy.get(name, 0.0) for _, busy in later) / spent * 100.0, 1)
+            for name in later[-1][1]
+        }
+
+
+def stage_work(
+    monitor: Monitor, rig: Rig
+) -> tuple[dict[str, Effort], dict[str, GateWork], dict[str, LimiterWork]]:
+    """Of every compressor, gate and limiter of the chain, by its id."""
+    efforts: dict[str, Effort] = {}
+    gates: dict[str, GateWork] = {}
+    limiters: dict[str, LimiterWork] = {}
+    before = "microphone"
+    for slot in rig.chain:
+        around = monitor.around(before, slot.id)
+        before = slot.id
+        if around is None or slot.is_bypassed:
+            continue
+        entering, leaving, activity = around
+        match slot.stage:
+            case "compressor":
+                effort = compressor_effort_db(slot.settings, entering[:, 1], activity)
+                if effort:
+                    efforts[slot.id] = Effort(
+                        usual_db=round(effort[0], 1), loudest_db=round(effort[1], 1)
+                    )
+            case "gate":
+                losses = first_syllable_losses(entering, leaving, activity)
+                room, speech = room_and_speech(entering[:, 1], activity)
+                gates[slot.id] = GateWork(
+                    losses_ago_ms=[loss.moments_ago * MOMENT_MS for loss in losses],
+                    chatter_per_minute=round(chatter_per_minute(entering, leaving), 1),
+                    room_share=room,
+                    speech_share=speech,
+                )
+            case "limiter":
+                work = limiter_work(entering, leaving, activity)
+                if work:
+                    limiters[slot.id] = LimiterWork(
+                        share_percent=round(work[0], 1), deepest_db=round(work[1], 1)
+                    )
+    return efforts, gates, limiters
