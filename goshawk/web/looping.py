@@ -57,7 +57,7 @@ class Looper:
         tell: Callable[[], None],
     ) -> None:
         self._play, self._compare, self._tell = play, compare, tell
-        self._folder = tempfile.TemporaryDirectory(prefix="goshawk-loop-")
+        self._folder: tempfile.TemporaryDirectory[str] | None = None
         self._count = 0
         self._sound: Block | None = None
         self._recording_left = 0
@@ -72,7 +72,8 @@ class Looper:
         """Forget everything."""
         if self._measuring:
             self._measuring.cancel()
-        self._folder.cleanup()
+        if self._folder:
+            self._folder.cleanup()
 
     def push(self, piece: Block) -> None:
         """Raw microphone, shape (frames, 2), as it comes."""
@@ -134,9 +135,11 @@ class Looper:
     def _begin(self, raw: Block) -> None:
         self._sound = seamless(raw)
         self._count += 1
-        path = Path(self._folder.name) / f"{self._count}.npy"
+        self._folder = self._folder or tempfile.TemporaryDirectory(prefix="goshawk-loop-")
+        folder = Path(self._folder.name)
+        path = folder / f"{self._count}.npy"
         np.save(path, self._sound)
-        for old in Path(self._folder.name).glob("*.npy"):
+        for old in folder.glob("*.npy"):
             if old != path:
                 old.unlink()
         self.state = self.state.model_copy(

@@ -424,9 +424,6 @@ class GateWork(_FromServer):
 
     losses_ago_ms: list[int]
     chatter_per_minute: float
-    room_share: list[float]
-    speech_share: list[float]
-    """Of the room's and the speech's 10 ms peaks, the share in each LEVEL_BINS_DBFS."""
 
 
 class LimiterWork(_FromServer):

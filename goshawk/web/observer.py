@@ -145,7 +145,11 @@ class Observer:
         return statuses
 
     def make_levels(
-        self, readings: dict[str, Any], rig: Rig, restarts: int, room_take: RoomTakeState | None
+        self,
+        readings: dict[str, Any],
+        rig: Rig,
+        restarts: int,
+        room_take: RoomTakeState | None = None,
     ) -> Levels:
         """Figures and findings over the last ten seconds."""
         now = time.monotonic()

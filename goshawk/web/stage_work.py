@@ -10,7 +10,6 @@ from goshawk.core.measure.stage_work import (
     compressor_effort_db,
     first_syllable_losses,
     limiter_work,
-    room_and_speech,
 )
 from goshawk.core.rig import Rig
 from goshawk.web.messages import Effort, GateWork, LimiterWork
@@ -68,12 +67,9 @@ def stage_work(
                     )
             case "gate":
                 losses = first_syllable_losses(entering, leaving, activity)
-                room, speech = room_and_speech(entering[:, 1], activity)
                 gates[slot.id] = GateWork(
                     losses_ago_ms=[loss.moments_ago * MOMENT_MS for loss in losses],
                     chatter_per_minute=round(chatter_per_minute(entering, leaving), 1),
-                    room_share=room,
-                    speech_share=speech,
                 )
             case "limiter":
                 work = limiter_work(entering, leaving, activity)

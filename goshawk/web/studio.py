@@ -553,11 +553,11 @@ class Studio:
 
     def watch_stage(self, page: LivePage, stage_id: str) -> None:
         """A page shows a stage's spectra, or none ("")."""
+        before = self._shown_stages.pop(page, "")
         if stage_id:
             self._shown_stages[page] = stage_id
-        else:
-            self._shown_stages.pop(page, None)
-        self._set_points()
+        if stage_id != before:
+            self._set_points()
 
     def cough(self, page: LivePage, is_on: bool) -> None:
         """A page holds the cough key, or lets go of it."""

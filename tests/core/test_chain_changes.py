@@ -41,7 +41,9 @@ def test_a_stage_that_stays_keeps_its_sound_when_others_come_and_go() -> None:
 
 
 def test_the_rules_of_the_list() -> None:
-    trim, _, gate, _, compressor, limiter = default_chain()
+    by_stage = {slot.stage: slot for slot in default_chain()}
+    trim, gate = by_stage["trim"], by_stage["gate"]
+    compressor, limiter = by_stage["compressor"], by_stage["limiter"]
     assert check_chain(()) == ()
     with pytest.raises(ValueError, match="limiter must be the last"):
         check_chain((limiter, trim))

@@ -183,7 +183,9 @@ def test_what_can_be_done_to_the_list_of_inputs() -> None:
 def test_the_chain_is_a_list_that_can_be_built() -> None:
     rig = changed_together(Rig(), {})
     ids = [slot.id for slot in rig.chain]
-    assert ids == ["trim", "high_pass", "gate", "eq", "compressor", "limiter"]
+    assert " ".join(ids) == (
+        "trim high_pass suppressor gate eq de_esser compressor leveller limiter"
+    )
 
     def order(rig: Rig) -> list[str]:
         return [slot.id for slot in rig.chain]
@@ -192,10 +194,10 @@ def test_the_chain_is_a_list_that_can_be_built() -> None:
     assert order(with_stage(rig, "gate", ""))[0] == "gate_2"
     assert order(with_stage(rig, "trim", "limiter"))[-2:] == ["trim_2", "limiter"]
     copied = with_stage_copied(rig, "eq")
-    assert order(copied)[3:5] == ["eq", "eq_2"]
-    assert copied.chain[3].settings == copied.chain[4].settings
+    assert order(copied)[4:6] == ["eq", "eq_2"]
+    assert copied.chain[4].settings == copied.chain[5].settings
     assert order(with_stage_moved(rig, "trim", 99))[-2:] == ["trim", "limiter"]
-    assert order(with_stage_moved(rig, "compressor", -1))[3:5] == ["compressor", "eq"]
+    assert order(with_stage_moved(rig, "compressor", -2))[4:6] == ["compressor", "eq"]
     empty = rig
     for name in ids:
         empty = without_stage(empty, name)
@@ -213,9 +215,10 @@ def test_the_chain_is_a_list_that_can_be_built() -> None:
 
 def test_orders_that_are_usually_mistakes_are_said() -> None:
     good = at(-65, -45, -30, -12, -8)
-    assert "compressor_before_gate" in findings(with_stage_moved(Rig(), "compressor", -2), good)
-    assert "high_pass_after_gate" in findings(with_stage_moved(Rig(), "high_pass", 1), good)
-    bypassed = changed(with_stage_moved(Rig(), "high_pass", 1), "chain.high_pass.is_bypassed", True)
+    assert "compressor_before_gate" in findings(with_stage_moved(Rig(), "compressor", -3), good)
+    assert "high_pass_after_gate" in findings(with_stage_moved(Rig(), "high_pass", 2), good)
+    assert "suppressor_after_gate" in findings(with_stage_moved(Rig(), "suppressor", 1), good)
+    bypassed = changed(with_stage_moved(Rig(), "high_pass", 2), "chain.high_pass.is_bypassed", True)
     assert findings(bypassed, good) == {}
     bold = changed(Rig(), "chain.eq.settings.bell_4.gain_db", 9.0)
     assert findings(bold, good) == {"bold_boost": 5.0}
@@ -314,18 +317,20 @@ def test_presets_are_read_whole_or_refused_with_the_field_named() -> None:
     assert read_preset(preset.model_dump_json()) == preset
     text = preset.model_dump_json()
     # Version 1 chose the microphone's channel in the trim.
-    old = text.replace('"version":2', '"version":1').replace(
+    old = text.replace('"version":3', '"version":1').replace(
         '"gain_db":5.0', '"gain_db":5.0,"channel":"sum"'
     )
     assert old != text
     assert read_preset(old) == preset
+    assert read_preset(text.replace('"version":3', '"version":2')) == preset
     for broken, sentence in [
         ("no json", "not a JSON document"),
         ('{"format": "other"}', "not a preset"),
-        (text.replace('"version":2', '"version":7'), "newer than this program"),
+        (text.replace('"version":3', '"version":7'), "newer than this program"),
         (text.replace('"ratio":3.0', '"ratio":300'), r"chain\..*ratio must be at most 20"),
         (text.replace('"stage":"gate"', '"stage":"reverb"'), "gate"),
         (text.replace('"id":"gate"', '"id":"trim"'), "two stages are called"),
+        (text.replace('"room":null', '"room":{"rate_hz":44100,"levels_db":[-60]}'), "44100 Hz"),
         ("x" * 2_000_000, "larger than 1 MB"),
     ]:
         with pytest.raises(BadPreset, match=sentence):

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from goshawk.core.rig import Rig, changed
+from goshawk.core.rig import Rig, changed, with_stage
 from goshawk.core.stage import Glide
 from goshawk.devices.sounds import load_sound
 from goshawk.errors import BadSetting
@@ -48,7 +48,11 @@ NUMBERS = numbers(Rig.model_json_schema())
 @pytest.mark.parametrize("path", list(NUMBERS))
 def test_every_number_can_be_set_to_its_ends_and_not_beyond(path: str) -> None:
     field = NUMBERS[path]
-    rig = Rig()
+    rig = with_stage(Rig(), "three_band", "compressor")
+    if path.endswith("three_band.settings.lower_hz"):
+        rig = changed(rig, "chain.three_band.settings.upper_hz", 12_000)
+    if path.endswith("three_band.settings.upper_hz"):
+        rig = changed(rig, "chain.three_band.settings.lower_hz", 60)
     if path.endswith("open_threshold_dbfs"):
         rig = changed(rig, "chain.gate.settings.close_threshold_dbfs", -80)
     if path.endswith("close_threshold_dbfs"):

@@ -67,9 +67,9 @@ def wav(tmp_path: Path, sound: np.ndarray, rate_hz: int = 48_000) -> bytes:
 
 def test_a_setting_is_changed_undone_and_redone(client: TestClient) -> None:
     state = change(client, "chain.gate.settings.range_db", 30)
-    assert state["rig"]["chain"][2]["settings"]["range_db"] == 30
-    assert client.post("/api/rig/undo").json()["rig"]["chain"][2]["settings"]["range_db"] == 18
-    assert client.post("/api/rig/redo").json()["rig"]["chain"][2]["settings"]["range_db"] == 30
+    assert state["rig"]["chain"][3]["settings"]["range_db"] == 30
+    assert client.post("/api/rig/undo").json()["rig"]["chain"][3]["settings"]["range_db"] == 18
+    assert client.post("/api/rig/redo").json()["rig"]["chain"][3]["settings"]["range_db"] == 30
     assert client.post("/api/rig/undo").json()["can_redo"]
 
 

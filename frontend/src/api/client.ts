@@ -25,7 +25,11 @@ export type Mend = Schemas["Mend"];
 export type GainAdvice = Schemas["GainAdvice"];
 export type DeviceStatus = Schemas["DeviceStatus"];
 export type BufferTrial = Schemas["BufferTrial"];
-export type FromServer = State | Readings | History | Levels | Notice | Refusal;
+export type GateWork = Schemas["GateWork"];
+export type Spectra = Schemas["Spectra"];
+export type PresetInfo = Schemas["PresetInfo"];
+export type LoopState = Schemas["LoopState"];
+export type FromServer = State | Readings | History | Levels | Spectra | Notice | Refusal;
 
 /** JSON Schema as far as we read it. */
 export type JsonSchema = {
@@ -111,4 +115,21 @@ export async function removeSoundFile(id: string): Promise<void> {
 
 export async function replaySoundFile(): Promise<void> {
   await fetch("/api/sound-files/replay", { method: "POST" });
+}
+
+/** A request about presets; what comes of it shows in the next state. Throws the server's sentence. */
+export async function askPresets(
+  path: string,
+  method: "POST" | "PATCH" | "DELETE",
+  body?: object | Blob,
+): Promise<void> {
+  const isBlob = body instanceof Blob;
+  const reply = await fetch(`/api/presets${path}`, {
+    method,
+    ...(body && {
+      body: isBlob ? body : JSON.stringify(body),
+      headers: { "Content-Type": "application/json" },
+    }),
+  });
+  if (!reply.ok) throw new Error(await reason(reply));
 }

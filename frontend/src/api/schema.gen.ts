@@ -1492,10 +1492,6 @@ export interface components {
             chatter_per_minute: number;
             /** Losses Ago Ms */
             losses_ago_ms: number[];
-            /** Room Share */
-            room_share: number[];
-            /** Speech Share */
-            speech_share: number[];
         };
         /** HTTPValidationError */
         HTTPValidationError: {

@@ -9,13 +9,14 @@ type Props = {
   top: number;
   bottom: number;
   step: number;
-  mark: { db: number; label: string };
+  mark?: { db: number; label: string };
   label: string;
 };
 
 /** Ten seconds of peaks before (grey) and after (amber) a stage, with one level marked. */
 export function BeforeAfterPicture({ before, after, top, bottom, step, mark, label }: Props) {
-  const { db, label: name } = mark;
+  const db = mark?.db;
+  const name = mark?.label ?? "";
   const paint = useCallback(
     (canvas: CanvasRenderingContext2D, width: number, height: number) => {
       const area = areaOf(width, height);
@@ -34,7 +35,7 @@ export function BeforeAfterPicture({ before, after, top, bottom, step, mark, lab
         canvas.stroke();
         if (tone === "voice") fillBelow(canvas, area, colour(tone), 0.22);
       }
-      levelLine(canvas, area, y(db), name, false);
+      if (db !== undefined) levelLine(canvas, area, y(db), name, false);
     },
     [before, after, top, bottom, step, db, name],
   );

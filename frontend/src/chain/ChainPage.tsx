@@ -7,11 +7,16 @@ import { STAGE_LABELS } from "../levelpath/stations";
 import { Button } from "../ui/Button";
 import { useView } from "../view";
 import { CompressorPanel } from "./CompressorPanel";
+import { ChainBar } from "./ChainBar";
+import { DeEsserPanel } from "./DeEsserPanel";
 import { EqPanel } from "./EqPanel";
 import { GatePanel } from "./GatePanel";
 import { HighPassPanel } from "./HighPassPanel";
+import { LevellerPanel } from "./LevellerPanel";
 import { LimiterPanel } from "./LimiterPanel";
 import { AddStage, StageTools } from "./StageTools";
+import { SuppressorPanel } from "./SuppressorPanel";
+import { ThreeBandPanel } from "./ThreeBandPanel";
 import { TrimPanel } from "./TrimPanel";
 
 /** What a stage's panel gets: its id, and the meter of the station before it. */
@@ -20,18 +25,26 @@ export type PanelProps = { id: string; before: string };
 const PANELS: Record<Slot["stage"], ComponentType<PanelProps>> = {
   trim: TrimPanel,
   high_pass: HighPassPanel,
+  suppressor: SuppressorPanel,
   gate: GatePanel,
   eq: EqPanel,
+  de_esser: DeEsserPanel,
   compressor: CompressorPanel,
+  three_band: ThreeBandPanel,
+  leveller: LevellerPanel,
   limiter: LimiterPanel,
 };
 
 const DOES: Record<Slot["stage"], string> = {
   trim: "sets the level into the chain",
   high_pass: "takes away what lies under the voice",
+  suppressor: "takes the room's noise out from under the voice",
   gate: "closes in pauses so that the room is not heard",
   eq: "shapes the voice by its zones",
+  de_esser: "softens sharp s sounds",
   compressor: "brings loud and quiet speech closer together",
+  three_band: "evens out low, middle and high each by itself",
+  leveller: "brings speech slowly to one loudness",
   limiter: "the ceiling: nothing passes above it",
 };
 
@@ -46,21 +59,30 @@ export function ChainPage() {
   const slot = chain[index];
   if (!slot) {
     return (
-      <div className="flex items-center gap-3">
-        <p className="text-quiet">This chain has no stages: the voice passes as it is.</p>
-        <AddStage after="" />
-      </div>
+      <>
+        <ChainBar />
+        <div className="flex items-center gap-3">
+          <p className="text-quiet">This chain has no stages: the voice passes as it is.</p>
+          <AddStage after="" />
+        </div>
+      </>
     );
   }
   const Panel = PANELS[slot.stage];
+  const cost = levels?.stage_cost_percent[slot.id];
   const delay = levels?.stage_latency_ms[slot.id];
   return (
     <>
+      <ChainBar />
       <div className="mb-2 flex items-center gap-3">
         <h2 className="text-[19px] font-semibold">{STAGE_LABELS[slot.stage]}</h2>
-        <p className="text-quiet">{DOES[slot.stage]}</p>
-        <p className="ml-auto text-xs text-quiet">
-          {delay !== undefined && `adds ${delay.toFixed(1)} ms`}
+        <p className="min-w-0 truncate text-quiet">{DOES[slot.stage]}</p>
+        <p
+          className="figures ml-auto text-xs whitespace-nowrap text-quiet"
+          title="What this stage adds: delay, and its share of a block's time"
+        >
+          {delay !== undefined && `${delay.toFixed(1)} ms`}
+          {cost !== undefined && ` · ${cost.toFixed(1)} % of a block`}
         </p>
         <StageTools slot={slot} index={index} count={chain.length} />
         <AddStage after={slot.id} />

@@ -1,8 +1,9 @@
-import { useCallback } from "react";
-import { readings } from "../live/readings";
+import { Fragment, useCallback } from "react";
+import { readings, useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { colour, FIGURES_FONT, Picture } from "../ui/Picture";
 import { Setting, useSetting } from "../ui/Setting";
+import { Toggle } from "../ui/Toggle";
 import { signless } from "../units/format";
 import { areaOf, levelGrid, yIn } from "../ui/axes";
 import type { PanelProps } from "./ChainPage";
@@ -26,6 +27,10 @@ const BOTTOM = -60;
 export function CompressorPanel({ id }: PanelProps) {
   const curve = useLive((live) => live.state?.curves[id]);
   const threshold = Number(useSetting(`chain.${id}.settings.threshold_dbfs`)?.value ?? 0);
+
+  const isAutomatic = useSetting(`chain.${id}.settings.is_makeup_automatic`)?.value === true;
+  const automatic = <Toggle path={`chain.${id}.settings.is_makeup_automatic`} />;
+  const effort = useLevels()?.efforts[id];
 
   const paint = useCallback(
     (canvas: CanvasRenderingContext2D, width: number, height: number) => {
@@ -77,16 +82,26 @@ export function CompressorPanel({ id }: PanelProps) {
 
   return (
     <PanelLayout
-      settings={SETTINGS.map((name) => (
-        <Setting key={name} path={`chain.${id}.settings.${name}`} />
-      ))}
+      settings={SETTINGS.map((name) =>
+        name === "makeup_gain_db" && isAutomatic ? null : (
+          <Fragment key={name}>
+            {name === "makeup_gain_db" && automatic}
+            <Setting path={`chain.${id}.settings.${name}`} />
+          </Fragment>
+        ),
+      ).concat(isAutomatic ? [<Fragment key="automatic">{automatic}</Fragment>] : [])}
     >
       <Panel className="w-[46%]" title="Level in → level out, dBFS; the dot is you now">
         <Picture
           paint={paint}
           label="Transfer curve of the compressor with the present level"
-          className="h-[286px] w-full"
+          className="h-[264px] w-full"
         />
+        <p className="text-[13px]">
+          {effort
+            ? `Takes ${effort.usual_db.toFixed(0)} dB off usual speech, ${effort.loudest_db.toFixed(0)} off the loudest moment.`
+            : "Speak, and it says how hard it works."}
+        </p>
       </Panel>
       <ReductionPicture id={id} deepest={24} />
     </PanelLayout>

@@ -10,7 +10,9 @@ import { BANDS, hertz, hzOfShare, octavesOf, shareOfHz, type BandName } from "./
 import type { PanelProps } from "./ChainPage";
 import { Slope } from "./HighPassPanel";
 import { PanelLayout } from "./PanelLayout";
-import { MARGIN, ResponsePicture } from "./ResponsePicture";
+import { BandEars } from "./BandEars";
+import { MARGIN } from "./frequencyAxis";
+import { ResponsePicture } from "./ResponsePicture";
 
 const TOP_DB = 18;
 const KEY_RUN_MS = 500;
@@ -37,13 +39,14 @@ export function EqPanel({ id }: PanelProps) {
               <p className="text-xs text-quiet">{octavesOf(own.q).toFixed(1)} octaves wide</p>
             </>
           )}
+          <BandEars stageId={id} band={band} label={label} hz={own.frequency_hz} />
           {"slope_db_per_octave" in own && <Slope path={`${path}.slope_db_per_octave`} />}
         </section>
       }
     >
       <Panel
         className="flex-1"
-        title="What the EQ does, dB: drag a point, or move it by the arrows"
+        title="What the EQ does, dB; behind it your voice before (grey) and after (amber). Drag a point, or use the arrows"
       >
         <ResponsePicture id={id} topDb={TOP_DB} bottomDb={-TOP_DB} label="The EQ's response">
           {BANDS.map((one) => (

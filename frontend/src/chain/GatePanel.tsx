@@ -1,5 +1,6 @@
 import { useCallback } from "react";
-import { readings, SPEECH } from "../live/readings";
+import type { GateWork } from "../api/client";
+import { readings, SPEECH, useLevels } from "../live/readings";
 import { colour, hatch, Picture, TEXT_FONT } from "../ui/Picture";
 import { Setting, useSetting } from "../ui/Setting";
 import { signless } from "../units/format";
@@ -20,6 +21,7 @@ import { PanelLayout } from "./PanelLayout";
 const TOP = 0;
 const BOTTOM = -72;
 const BINS = 72;
+const WINDOW_MS = 10_000;
 const SETTINGS = [
   "open_threshold_dbfs",
   "close_threshold_dbfs",
@@ -34,6 +36,8 @@ const SETTINGS = [
 export function GatePanel({ id, before }: PanelProps) {
   const open = Number(useSetting(`chain.${id}.settings.open_threshold_dbfs`)?.value ?? 0);
   const close = Number(useSetting(`chain.${id}.settings.close_threshold_dbfs`)?.value ?? 0);
+
+  const work = useLevels()?.gate_work[id];
 
   const paintHistory = useCallback(
     (canvas: CanvasRenderingContext2D, width: number, height: number) => {
@@ -50,6 +54,7 @@ export function GatePanel({ id, before }: PanelProps) {
         canvas.stroke();
         fillBelow(canvas, area, colour("voice"), 0.22);
       }
+      markLosses(canvas, area, id);
       levelLine(canvas, area, y(open), `opens ${signless(open, 1)}`, false);
       levelLine(canvas, area, y(close), `closes ${signless(close, 1)}`, true);
     },
@@ -78,18 +83,43 @@ export function GatePanel({ id, before }: PanelProps) {
         <Picture
           paint={paintHistory}
           label="Ten seconds of peaks at the gate with both thresholds"
-          className="h-[286px] w-full"
+          className="h-[264px] w-full"
         />
+        <p className="text-[13px]">{gateSentence(work)}</p>
       </Panel>
       <Panel className="w-[190px] shrink-0" title="How often, same scale">
         <Picture
           paint={paintShares}
           label="How often speech and the room reach each level"
-          className="h-[286px] w-full"
+          className="h-[264px] w-full"
         />
       </Panel>
     </PanelLayout>
   );
+}
+
+function gateSentence(work: GateWork | undefined): string {
+  if (!work) return "–";
+  const losses = work.losses_ago_ms.length;
+  const cut =
+    losses === 0
+      ? "No first syllable was cut in the last 10 s"
+      : `▼ ${losses} first ${losses === 1 ? "syllable was" : "syllables were"} cut in the last 10 s`;
+  const chatter = Math.round(work.chatter_per_minute);
+  return `${cut}; ${chatter ? `it chatters ${chatter} times a minute` : "it does not chatter"}.`;
+}
+
+/** A mark where a first syllable was cut. */
+function markLosses(canvas: CanvasRenderingContext2D, area: Area, id: string) {
+  for (const ago of readings.levels?.gate_work[id]?.losses_ago_ms ?? []) {
+    const x = area.right - (ago / WINDOW_MS) * (area.right - area.left);
+    canvas.fillStyle = colour("over");
+    canvas.beginPath();
+    canvas.moveTo(x - 5, area.top);
+    canvas.lineTo(x + 5, area.top);
+    canvas.lineTo(x, area.top + 9);
+    canvas.fill();
+  }
 }
 
 /** Shades the times at which the gate was open, and marks them at the bottom. */

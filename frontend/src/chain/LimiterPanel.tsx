@@ -1,3 +1,4 @@
+import { useLevels } from "../live/readings";
 import { Panel } from "../ui/Panel";
 import { Setting, useSetting } from "../ui/Setting";
 import { signless } from "../units/format";
@@ -8,6 +9,7 @@ import { ReductionPicture } from "./ReductionPicture";
 
 export function LimiterPanel({ id, before }: PanelProps) {
   const ceiling = Number(useSetting(`chain.${id}.settings.ceiling_dbtp`)?.value ?? 0);
+  const work = useLevels()?.limiter_work[id];
   return (
     <PanelLayout
       settings={
@@ -27,6 +29,11 @@ export function LimiterPanel({ id, before }: PanelProps) {
           mark={{ db: ceiling, label: `ceiling ${signless(ceiling, 1)}` }}
           label="Ten seconds of peaks before and after the limiter"
         />
+        <p className="text-[13px]">
+          {work
+            ? `Touches ${work.share_percent.toFixed(0)} % of your speech, by ${work.deepest_db.toFixed(0)} dB at most.`
+            : "Speak, and it says how often it is hit."}
+        </p>
       </Panel>
       <ReductionPicture id={id} deepest={12} />
     </PanelLayout>

@@ -5,7 +5,14 @@ import { areaOf, levelGrid, timeAxis, tracePath, yIn } from "../ui/axes";
 import { Panel } from "../ui/Panel";
 
 /** Ten seconds of gain reduction, hanging from the top, and what it comes to in words. */
-export function ReductionPicture({ id, deepest }: { id: string; deepest: number }) {
+type Props = {
+  id: string;
+  deepest: number;
+  /** What the stage says of its parts, where it has several. */
+  parts?: { reading: string; label: string }[];
+};
+
+export function ReductionPicture({ id, deepest, parts }: Props) {
   const paint = useCallback(
     (canvas: CanvasRenderingContext2D, width: number, height: number) => {
       const area = areaOf(width, height);
@@ -30,8 +37,20 @@ export function ReductionPicture({ id, deepest }: { id: string; deepest: number 
   return (
     <Panel className="flex-1" title="Gain reduction, dB">
       <Picture paint={paint} label="Ten seconds of gain reduction" className="h-[264px] w-full" />
-      <ReductionSentence id={id} />
+      {parts ? <PartsSentence id={id} parts={parts} /> : <ReductionSentence id={id} />}
     </Panel>
+  );
+}
+
+function PartsSentence({ id, parts }: { id: string; parts: NonNullable<Props["parts"]> }) {
+  useLevels();
+  const reading = readings.stages[id];
+  return (
+    <p className="figures text-[13px]">
+      {parts
+        .map(({ reading: name, label }) => `${label} −${Number(reading?.[name] ?? 0).toFixed(1)}`)
+        .join("   ")}
+    </p>
   );
 }
 

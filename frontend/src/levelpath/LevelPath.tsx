@@ -1,6 +1,8 @@
 /** The picture that all tasks share: the voice's level from the microphone to the viewers. */
 
 import { useCallback, useEffect, useRef, useState } from "react";
+import type { Rig } from "../api/client";
+import { ask } from "../live/link";
 import { readings, useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { Picture } from "../ui/Picture";
@@ -10,7 +12,7 @@ import { openStage, openTask, useView } from "../view";
 import { Notch } from "./Notch";
 import { paintLevelPath } from "./paint";
 import { columnX, frameOf, xOf } from "./scale";
-import { columnsOf, figureOf, notchesOf, stationsOf } from "./stations";
+import { columnsOf, figureOf, notchesOf, stationsOf, type Station } from "./stations";
 
 const TALL = 316;
 const LOW = 150;
@@ -65,6 +67,21 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
           key={station.meter}
           type="button"
           aria-pressed={station.stageId !== null && station.stageId === selected}
+          title={
+            isMovable(station, rig) ? "Drag it, or press Alt with an arrow, to move it" : undefined
+          }
+          draggable={isMovable(station, rig)}
+          onDragStart={(event) => event.dataTransfer.setData(DRAGGED, station.meter)}
+          onDragOver={(event) => {
+            if (event.dataTransfer.types.includes(DRAGGED)) event.preventDefault();
+          }}
+          onDrop={(event) => moveTo(rig, event.dataTransfer.getData(DRAGGED), i - 1)}
+          onKeyDown={(event) => {
+            const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
+            if (!event.altKey || !by || !isMovable(station, rig)) return;
+            event.preventDefault();
+            moveTo(rig, station.meter, i - 1 + by);
+          }}
           onClick={() => (station.stageId ? openStage(station.stageId) : openEnd(station.meter))}
           className={`absolute flex flex-col items-center justify-end rounded-md pb-1 ${
             station.stageId !== null && station.stageId === selected
@@ -79,7 +96,7 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
           }}
         >
           <span
-            className={`text-[13px] ${station.stageId === selected && isTall ? "font-semibold" : ""} ${
+            className={`text-[13px] whitespace-nowrap ${station.stageId === selected && isTall ? "font-semibold" : ""} ${
               rig.chain.find(({ id }) => id === station.stageId)?.is_bypassed ? "line-through" : ""
             }`}
           >
@@ -133,6 +150,20 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
       ))}
     </section>
   );
+}
+
+const DRAGGED = "application/x-goshawk-stage";
+
+/** The limiter stays last; both ends stay where they are. */
+const isMovable = (station: Station, rig: Rig) =>
+  rig.chain.some(({ id, stage }) => id === station.stageId && stage !== "limiter");
+
+/** Move a stage to a place in the chain, counted from the microphone. */
+function moveTo(rig: Rig, stageId: string, place: number) {
+  const from = rig.chain.findIndex(({ id }) => id === stageId);
+  const last = rig.chain.length - 1 - Number(rig.chain.at(-1)?.stage === "limiter");
+  const by = Math.max(0, Math.min(last, place)) - from;
+  if (from >= 0 && by !== 0) ask({ type: "move_stage", stage_id: stageId, by });
 }
 
 const openEnd = (meter: string) => openTask(meter === "microphone" ? "Wiring" : "Balance");

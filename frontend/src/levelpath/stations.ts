@@ -15,9 +15,13 @@ export type Station = {
 export const STAGE_LABELS: Record<Slot["stage"], string> = {
   trim: "Trim",
   high_pass: "High-pass",
+  suppressor: "Suppressor",
   gate: "Gate",
   eq: "EQ",
+  de_esser: "De-esser",
   compressor: "Compressor",
+  three_band: "Three bands",
+  leveller: "Leveller",
   limiter: "Limiter",
 };
 
@@ -69,6 +73,10 @@ export function figureOf(
       return `${slot.settings.frequency_hz.toFixed(0)} Hz`;
     case "eq":
       return `${bandsAtWork(slot.settings)} bands`;
+    case "suppressor":
+      return reading ? `room ${signless(Number(reading.noise_dbfs), 0)}` : "–";
+    case "leveller":
+      return signed(Number(reading?.gain_db ?? 0));
     case "gate":
       return reading?.is_open ? "open" : "closed";
     default:

@@ -55,6 +55,9 @@ function take(message: FromServer) {
     case "levels":
       readings.takeLevels(message);
       return;
+    case "spectra":
+      readings.takeSpectra(message);
+      return;
     case "notice":
       say(message.level, message.text);
       return;

@@ -4,7 +4,7 @@
  */
 
 import { useSyncExternalStore } from "react";
-import type { History, Levels, Readings } from "../api/client";
+import type { History, Levels, Readings, Spectra } from "../api/client";
 
 export const HISTORY = 1000;
 export const SILENCE = -120;
@@ -38,7 +38,7 @@ export class Ring {
   }
 }
 
-export type StageReading = Record<string, number | boolean | string>;
+export type StageReading = Record<string, number | boolean | string | number[]>;
 
 class ReadingsStore {
   readonly rms = new Map<string, Ring>();
@@ -52,6 +52,7 @@ class ReadingsStore {
   /** Each input's highest peak ahead of its fader, in dBFS. */
   inputs: Record<string, number> = {};
   levels: Levels | null = null;
+  spectra: Spectra | null = null;
   private heardAt = -Infinity;
   private readonly listeners = new Set<() => void>();
 
@@ -90,6 +91,15 @@ class ReadingsStore {
   takeLevels(levels: Levels) {
     this.levels = levels;
     for (const listener of this.listeners) listener();
+  }
+
+  takeSpectra(spectra: Spectra) {
+    this.spectra = spectra;
+  }
+
+  /** Of one stage; null while nothing of it comes. */
+  spectraOf(stageId: string): Spectra | null {
+    return this.spectra?.stage_id === stageId && !this.isStale() ? this.spectra : null;
   }
 
   /** Peak of the last 0.1 s at a station; silence while nothing comes. */

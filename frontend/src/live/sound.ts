@@ -180,3 +180,25 @@ export function closeMicrophone() {
   useSound.setState({ isMicrophoneOpen: false });
   follow();
 }
+
+const TONE_DB = -30;
+const TONE_RAMP_S = 0.02;
+let tone: { oscillator: OscillatorNode; level: GainNode } | null = null;
+
+/** A quiet tone in this page only, to find a frequency by ear; null ends it. */
+export async function auditionTone(hz: number | null) {
+  const ending = tone;
+  tone = null;
+  if (ending && context) {
+    ending.level.gain.setTargetAtTime(0, context.currentTime, TONE_RAMP_S);
+    ending.oscillator.stop(context.currentTime + 10 * TONE_RAMP_S);
+  }
+  if (hz === null) return;
+  const running = await audioContext();
+  const level = new GainNode(running, { gain: 0 });
+  const oscillator = new OscillatorNode(running, { frequency: hz });
+  oscillator.connect(level).connect(running.destination);
+  level.gain.setTargetAtTime(10 ** (TONE_DB / 20), running.currentTime, TONE_RAMP_S);
+  oscillator.start();
+  tone = { oscillator, level };
+}

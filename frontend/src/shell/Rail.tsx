@@ -1,5 +1,8 @@
 import { useEffect } from "react";
 import { Slider } from "radix-ui";
+import type { Rig } from "../api/client";
+import { BANDS } from "../chain/bands";
+import { STAGE_LABELS } from "../levelpath/stations";
 import { hearAs, listen, setPlayback, stopListening, useSound } from "../live/sound";
 import { say, useLive } from "../live/store";
 import { Button } from "../ui/Button";
@@ -90,15 +93,27 @@ function SilenceBox() {
   );
 }
 
+/** What a point of the chain is called that this page listens to; null if there is no such stage. */
+function stagePoint(hear: string, chain: Rig["chain"]): string | null {
+  const [kind, stageId, band] = hear.split(":");
+  const slot = chain.find(({ id }) => id === stageId);
+  if (!slot || (kind !== "removed" && kind !== "band")) return null;
+  if (kind === "removed") return `${STAGE_LABELS[slot.stage]}: removed`;
+  return BANDS.find(({ name }) => name === band)?.label ?? null;
+}
+
 const LOWEST_DB = -48;
 
 function ListenBox() {
   const { isListening, hear, playbackDb, fillMs, underruns, overruns } = useSound();
   const inputs = useLive((live) => live.state?.rig.inputs) ?? [];
   const alone = inputs.map(({ id, name }) => ({ value: `input:${id}`, label: `${name} alone` }));
-  const isKnown = !hear.startsWith("input:") || alone.some(({ value }) => value === hear);
+  const chain = useLive((live) => live.state?.rig.chain) ?? [];
+  const inside = stagePoint(hear, chain);
+  const isFeed = FEEDS.some((feed) => feed === hear);
+  const isKnown = isFeed || inside !== null || alone.some(({ value }) => value === hear);
   useEffect(() => {
-    // An input that is gone cannot be heard alone any more.
+    // An input or a stage that is gone cannot be heard alone any more.
     if (!isKnown) hearAs("you");
   }, [isKnown]);
   const start = () =>
@@ -112,6 +127,7 @@ function ListenBox() {
         groups={[
           { options: FEEDS.map((feed) => ({ value: feed, label: FEED_LABELS[feed] })) },
           { label: "Before anyone hears it", options: alone },
+          ...(inside ? [{ label: "In the chain", options: [{ value: hear, label: inside }] }] : []),
         ]}
         onChange={hearAs}
         className={`mb-1.5 w-full ${hear === "you" ? "bg-panel!" : "text-voice-strong"}`}

@@ -45,6 +45,7 @@ function Lamp({ feed }: { feed: FeedName }) {
   const reach = useLevels()?.reach[feed];
   const rig = useLive((live) => live.state?.rig);
   const isSent = rig?.inputs.find(({ id }) => id === rig.chained)?.sends[feed].is_heard ?? false;
+  const isLooping = useLive((live) => live.state?.loop.is_on ?? false);
   const isHeard = reach === "hears";
   const label = FEED_LABELS[feed];
   return (
@@ -54,7 +55,7 @@ function Lamp({ feed }: { feed: FeedName }) {
       disabled={!rig?.chained}
       title={isSent ? `Take your voice off ${label}` : `Send your voice to ${label}`}
       onClick={() => rig && setSetting(`inputs.${rig.chained}.sends.${feed}.is_heard`, !isSent)}
-      className="flex items-center gap-1.5 rounded-md px-1.5 py-1 text-left text-[13px] leading-tight hover:bg-raised min-[1180px]:whitespace-nowrap"
+      className="flex items-center gap-1.5 rounded-md px-1.5 py-1 text-left text-[13px] leading-tight hover:bg-raised min-[1440px]:whitespace-nowrap"
     >
       <span
         aria-hidden
@@ -67,7 +68,8 @@ function Lamp({ feed }: { feed: FeedName }) {
         )}
       </span>
       <span className={isHeard || reach === "open" ? "" : "text-quiet"}>
-        <b>{label}</b> {reachSentence(feed, reach)}
+        <b>{label}</b>{" "}
+        {isLooping && feed === "you" && isHeard ? "hear the loop" : reachSentence(feed, reach)}
       </span>
     </button>
   );

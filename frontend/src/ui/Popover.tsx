@@ -12,6 +12,7 @@ export function Popover({ label, trigger, children, className = "w-64" }: Props)
       <Radix.Portal>
         <Radix.Content
           aria-label={label}
+          align="start"
           sideOffset={6}
           collisionPadding={10}
           className={`z-10 rounded-lg border border-line bg-panel p-3 shadow-xl ${className}`}

@@ -5,7 +5,7 @@ while its power stands above the lower band's by more than the threshold. The vo
 louder or quieter voice is treated alike (U. Zölzer (ed.), *DAFX*, 2nd ed. (2011), chapter 4, describes the
 de-esser; the threshold relative to the voice is ours).
 
-The upper band's power is averaged over DETECTOR_MS; the lower band's is held with a slow release, so that
+The upper band's power is averaged over DETECTOR_MS; the lower band's over VOICE_MS, and held with a slow release, so that
 an s, in which the lower band is nearly silent, is compared with the vowels around it. What exceeds the
 threshold is taken away, dB for dB, up to the amount. Attack and release are times of the gain in dB.
 """
@@ -22,7 +22,7 @@ from goshawk.core.stage import Block, Floats, Glide, Stage, glide, kernel
 from goshawk.units import SILENCE_LINEAR, one_pole_coefficient
 
 DETECTOR_MS = 3.0
-VOICE_ATTACK_MS = 20.0
+VOICE_MS = 20.0
 VOICE_RELEASE_MS = 800.0
 """The voice's level is held over a word: longer than an s lasts."""
 
@@ -72,7 +72,7 @@ def _soften(
     a: float,
 ) -> None:
     """Adds the bands into ``low``. State: upper power, voice power, reduction in dB, most of it and the
-    greatest ratio in dB since the last reading. Gliding: threshold and amount in dB."""
+    greatest ratio in dB since the last reading, lower power. Gliding: threshold and amount in dB."""
     frames, channels = low.shape
     for n in range(frames):
         glide(now, between, target, a)
@@ -81,8 +81,8 @@ def _soften(
             lower += float(low[n, c]) ** 2
             upper += float(high[n, c]) ** 2
         state[0] += (upper / channels - state[0]) * (1.0 - times[0])
-        voice = lower / channels
-        state[1] += (voice - state[1]) * (1.0 - (times[1] if voice > state[1] else times[2]))
+        state[5] += (lower / channels - state[5]) * (1.0 - times[1])
+        state[1] = max(state[5], state[1] * times[2])
         ratio_db = 10.0 * math.log10(max(state[0], SILENCE_LINEAR**2) / max(state[1], LEAST_VOICE))
         wanted = min(now[1], max(0.0, ratio_db - now[0]))
         state[2] = wanted + (state[2] - wanted) * (times[3] if wanted > state[2] else times[4])
@@ -103,7 +103,7 @@ class DeEsser(Stage[DeEsserSettings]):
         for bank, sections in zip(self._banks, two_bands(settings.frequency_hz), strict=True):
             bank.set(sections, at_once=True)
         self._high = np.zeros((max_frames, channels), np.float32)
-        self._state = np.zeros(5)
+        self._state = np.zeros(6)
         self._times = np.zeros(5)
         self._glide = Glide(2)
         super().__init__(settings, channels, max_frames)
@@ -117,7 +117,7 @@ class DeEsser(Stage[DeEsserSettings]):
             one_pole_coefficient(ms)
             for ms in (
                 DETECTOR_MS,
-                VOICE_ATTACK_MS,
+                VOICE_MS,
                 VOICE_RELEASE_MS,
                 settings.attack_ms,
                 settings.release_ms,
@@ -136,7 +136,7 @@ class DeEsser(Stage[DeEsserSettings]):
     def reset(self) -> None:
         for bank in self._banks:
             bank.reset()
-        self._state[:] = (0.0, 0.0, 0.0, 0.0, -60.0)
+        self._state[:] = (0.0, 0.0, 0.0, 0.0, -60.0, 0.0)
         self._glide.settle()
 
     def take_reading(self) -> dict[str, Any]:

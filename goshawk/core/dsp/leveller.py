@@ -3,7 +3,7 @@
 The loudness is that of ITU-R BS.1770-5 (K-weighted, see ``measure.loudness``) in its momentary blocks of
 400 ms, one each 100 ms. A block counts as speech if it is above the threshold and no more than
 RELATIVE_GATE_LU under the speech before it (the relative gate of the same standard, here running). The
-speech's loudness is averaged over SPEECH_S of such blocks. While speech lasts, the gain moves towards target
+speech's power is averaged over SPEECH_S of such blocks. While speech lasts, the gain moves towards target
 minus loudness, at most by the speed set and never beyond the range; in pauses it holds.
 """
 
@@ -23,6 +23,9 @@ from goshawk.core.stage import Block, Floats, Stage, kernel
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, db_to_linear, ms_to_frames
 
 SPEECH_S = 3.0
+LEAST_SPEECH_S = 1.0
+"""It does not move before it has heard so much speech."""
+
 SEGMENT_S = 0.1
 FADE_FRAMES = ms_to_frames(100.0)
 """A step of the gain is spread over the segment that follows it."""
@@ -70,7 +73,7 @@ class Leveller(Stage[LevellerSettings]):
         self._powers = np.zeros(SEGMENTS_PER_BLOCK)
         self._state = np.zeros(1)
         self._gains = np.ones(2)
-        self._speech, self._quiet_s, self._gain_db, self._left = math.nan, 0.0, 0.0, 0
+        self._power, self._heard, self._quiet_s, self._gain_db, self._left = 0.0, 0, 0.0, 0.0, 0
         super().__init__(settings, channels, max_frames)
         self.reset()
 
@@ -89,6 +92,11 @@ class Leveller(Stage[LevellerSettings]):
                 self._left = int(SEGMENT_S * SAMPLE_RATE_HZ)
             start += len(piece)
 
+    @property
+    def _loudness(self) -> float:
+        """Of the speech, in LUFS."""
+        return OFFSET_LUFS + 10.0 * math.log10(max(self._power, 1e-12))
+
     def _follow(self, power: float) -> None:
         """A segment is complete: its loudness decides where the gain goes during the next."""
         settings = self.settings
@@ -96,20 +104,25 @@ class Leveller(Stage[LevellerSettings]):
         self._powers[-1] = power
         mean = float(self._powers.mean()) / self.channels
         loudness = OFFSET_LUFS + 10.0 * math.log10(max(mean, 1e-12))
-        is_speech = loudness > settings.threshold_lufs and (
-            math.isnan(self._speech) or loudness > self._speech + RELATIVE_GATE_LU
-        )
+        # Of the block, and of its newest part alone: the beginning of a pause is no quiet speech.
+        newest = OFFSET_LUFS + 10.0 * math.log10(max(power / self.channels, 1e-12))
+        least = settings.threshold_lufs
+        if self._heard:
+            least = max(least, self._loudness + RELATIVE_GATE_LU)
+        is_speech = min(loudness, newest) > least
         if is_speech:
-            old = loudness if math.isnan(self._speech) else self._speech
-            self._speech = old + (loudness - old) * SEGMENT_S / SPEECH_S
+            # A mean of all speech at first, of the last SPEECH_S later.
+            self._heard += 1
+            weight = max(1.0 / self._heard, SEGMENT_S / SPEECH_S)
+            self._power += (power / self.channels - self._power) * weight
             self._quiet_s = 0.0
         else:
             self._quiet_s += SEGMENT_S
             if loudness > settings.threshold_lufs and self._quiet_s > SPEECH_S:
-                self._speech = loudness  # Quieter speech, and not a pause: begin anew from it.
+                self._heard = 0  # Quieter speech, and not a pause: begin anew from it.
         wanted = self._gain_db
-        if is_speech:
-            wanted = settings.target_lufs - self._speech
+        if is_speech and self._heard >= LEAST_SPEECH_S / SEGMENT_S:
+            wanted = settings.target_lufs - self._loudness
         wanted = max(-settings.range_db, min(settings.range_db, wanted))
         step = settings.speed_db_per_s * SEGMENT_S
         self._gain_db += max(-step, min(step, wanted - self._gain_db))
@@ -119,7 +132,8 @@ class Leveller(Stage[LevellerSettings]):
     def reset(self) -> None:
         self._meter = LoudnessMeter(self.channels, self.max_frames)
         self._powers.fill(0.0)
-        self._speech = math.nan
+        self._power = 0.0
+        self._heard = 0
         self._quiet_s = 0.0
         self._gain_db = 0.0
         self._left = int(SEGMENT_S * SAMPLE_RATE_HZ)
@@ -129,6 +143,6 @@ class Leveller(Stage[LevellerSettings]):
     def take_reading(self) -> dict[str, Any]:
         return {
             "gain_db": round(self._gain_db, 1),
-            "loudness_lufs": SILENCE_DBFS if math.isnan(self._speech) else round(self._speech, 1),
+            "loudness_lufs": round(self._loudness, 1) if self._heard else SILENCE_DBFS,
             "is_holding": self._quiet_s > 0.0,
         }

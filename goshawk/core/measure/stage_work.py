@@ -9,11 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.core.dsp.compressor import CompressorSettings, reduction_at_db
-from goshawk.core.measure.levels import LEAST_MOMENTS, MOMENT_MS, PAUSE, SPEECH
+from goshawk.core.measure.levels import LEAST_MOMENTS, MOMENT_MS, SPEECH
 from goshawk.core.stage import Floats
-
-LEVEL_BINS_DBFS = range(-80, 0, 2)
-"""Lower edges of the bins in which levels are counted."""
 
 ONSET_MS = 50
 LOST_DB = 3.0
@@ -69,22 +66,6 @@ def chatter_per_minute(before: Floats, after: Floats) -> float:
     whole = (starts > 0) & (ends < len(before))  # What the window's ends cut is not known.
     short = (ends - starts)[whole] * MOMENT_MS < CHATTER_MS
     return float(short.sum() * 60_000.0 / (len(before) * MOMENT_MS))
-
-
-def level_shares(peaks: Floats, activity: Activity, kind: int) -> list[float]:
-    """Which share of the moments of one kind (PAUSE or SPEECH) has its peak in each of LEVEL_BINS_DBFS."""
-    chosen = peaks[activity == kind]
-    if len(chosen) < LEAST_MOMENTS:
-        return []
-    edges = [*LEVEL_BINS_DBFS, LEVEL_BINS_DBFS.stop]
-    counts, _ = np.histogram(chosen, edges)
-    shares: list[float] = (counts / len(chosen)).round(4).tolist()
-    return shares
-
-
-def room_and_speech(peaks: Floats, activity: Activity) -> tuple[list[float], list[float]]:
-    """``level_shares`` of both."""
-    return level_shares(peaks, activity, PAUSE), level_shares(peaks, activity, SPEECH)
 
 
 def compressor_effort_db(

@@ -161,6 +161,18 @@ def order_findings(chain: Chain) -> Iterable[Finding]:
             "It lifts the room towards the voice, so that the gate can hardly tell them apart. "
             "Move the gate ahead of it.",
         )
+    ahead_of_suppressor: tuple[tuple[StageName, str], ...] = (
+        ("gate", "The gate hides the room from it in every pause, so it cannot follow."),
+        ("compressor", "The compressor moves the room up and down, so it cannot follow."),
+    )
+    for earlier, reason in ahead_of_suppressor:
+        if comes_before(earlier, "suppressor"):
+            yield _finding(
+                f"suppressor_after_{earlier}",
+                f"The suppressor comes after the {earlier}",
+                f"{reason} Move the suppressor ahead of the {earlier}.",
+            )
+            break
     followers: tuple[StageName, ...] = ("gate", "compressor")
     for later in followers:
         if comes_before(later, "high_pass"):

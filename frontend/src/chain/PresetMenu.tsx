@@ -1,0 +1,211 @@
+/** Presets: which one the chain came from, whether it has changed since, and all that can be done with them. */
+
+import { Copy, Download, FolderInput, GitCompare, Pencil, Save, Trash2 } from "lucide-react";
+import { useRef, useState, type FormEvent } from "react";
+import { askPresets, type PresetInfo } from "../api/client";
+import { ask } from "../live/link";
+import { say, useLive } from "../live/store";
+import { Button } from "../ui/Button";
+import { IconButton } from "../ui/IconButton";
+import { Popover } from "../ui/Popover";
+
+const run = (...given: Parameters<typeof askPresets>) =>
+  askPresets(...given).catch((error: unknown) =>
+    say("trouble", error instanceof Error ? error.message : "That did not work. Try again."),
+  );
+
+export function PresetMenu() {
+  const presets = useLive((live) => live.state?.presets) ?? [];
+  const isChanged = useLive((live) => live.state?.is_preset_changed ?? false);
+  const presetId = useLive((live) => live.state?.rig.preset_id);
+  const present = presets.find(({ id }) => id === presetId);
+  return (
+    <div className="flex items-center gap-2">
+      <Popover
+        label="Presets"
+        className="max-h-[70vh] w-[440px] overflow-auto"
+        trigger={
+          <Button className="max-w-64 truncate" title="Presets: whole chains, kept by name">
+            Preset: <strong>{present?.name ?? "none"}</strong>
+          </Button>
+        }
+      >
+        <PresetList presets={presets} presetId={presetId ?? ""} />
+      </Popover>
+      <span role="status" className="text-xs text-quiet">
+        {present && (isChanged ? "changed since" : "as saved")}
+      </span>
+      {present?.is_own && isChanged && (
+        <Button
+          title={`Put the chain as it is now into ${present.name}`}
+          onClick={() => void run(`/${present.id}`, "PATCH", { with_present_chain: true })}
+        >
+          Update
+        </Button>
+      )}
+    </div>
+  );
+}
+
+function PresetList({ presets, presetId }: { presets: PresetInfo[]; presetId: string }) {
+  const file = useRef<HTMLInputElement>(null);
+  const own = presets.filter((preset) => preset.is_own);
+  return (
+    <>
+      <NameForm
+        button="Save"
+        onSave={(name, description) => run("", "POST", { name, description })}
+      />
+      <div className="mt-3 flex items-center justify-between">
+        <h3 className="text-xs text-quiet">Yours</h3>
+        <Button
+          className="flex items-center gap-1.5"
+          title="Read a preset's JSON file"
+          onClick={() => file.current?.click()}
+        >
+          <FolderInput size={14} /> Import
+        </Button>
+        <input
+          ref={file}
+          type="file"
+          accept=".json,application/json"
+          aria-label="Preset file"
+          className="hidden"
+          onChange={(event) => {
+            const given = event.target.files?.[0];
+            if (given) void run("/import", "POST", given);
+            event.target.value = "";
+          }}
+        />
+      </div>
+      {own.length === 0 && <p className="py-1 text-[13px] text-quiet">None saved yet.</p>}
+      <ul>
+        {own.map((preset) => (
+          <PresetRow key={preset.id} preset={preset} isPresent={preset.id === presetId} />
+        ))}
+      </ul>
+      <h3 className="mt-3 text-xs text-quiet">Starting points</h3>
+      <ul>
+        {presets
+          .filter((preset) => !preset.is_own)
+          .map((preset) => (
+            <PresetRow key={preset.id} preset={preset} isPresent={preset.id === presetId} />
+          ))}
+      </ul>
+    </>
+  );
+}
+
+type RowProps = { preset: PresetInfo; isPresent: boolean };
+
+function PresetRow({ preset, isPresent }: RowProps) {
+  const [isEditing, setEditing] = useState(false);
+  const { id, name, description } = preset;
+  if (isEditing) {
+    return (
+      <li className="py-1.5">
+        <NameForm
+          button="Rename"
+          name={name}
+          description={description}
+          onSave={async (newName, newDescription) => {
+            await run(`/${id}`, "PATCH", { name: newName, description: newDescription });
+            setEditing(false);
+          }}
+        />
+      </li>
+    );
+  }
+  return (
+    <li className="flex items-start gap-1 border-t border-line py-1.5">
+      <button
+        type="button"
+        aria-current={isPresent ? "true" : undefined}
+        title="Take this chain; undo brings yours back"
+        className="min-w-0 flex-1 rounded px-1 text-left hover:bg-raised"
+        onClick={() => void run(`/${id}/load`, "POST")}
+      >
+        <span className={`block text-[13px] ${isPresent ? "font-semibold" : ""}`}>{name}</span>
+        {description && <span className="block text-xs text-quiet">{description}</span>}
+      </button>
+      <IconButton
+        label={`Compare with ${name} as chain B`}
+        onClick={() => ask({ type: "keep_other", preset_id: id })}
+      >
+        <GitCompare size={14} />
+      </IconButton>
+      <IconButton label={`Copy ${name}`} onClick={() => void run(`/${id}/copy`, "POST")}>
+        <Copy size={14} />
+      </IconButton>
+      <a
+        href={`/api/presets/${id}/export`}
+        download
+        aria-label={`Export ${name}`}
+        title={`Export ${name}`}
+        className="rounded p-1.5 hover:bg-raised"
+      >
+        <Download size={14} />
+      </a>
+      {preset.is_own && (
+        <>
+          <IconButton label={`Rename ${name}`} onClick={() => setEditing(true)}>
+            <Pencil size={14} />
+          </IconButton>
+          <IconButton label={`Delete ${name}`} onClick={() => void run(`/${id}`, "DELETE")}>
+            <Trash2 size={14} />
+          </IconButton>
+        </>
+      )}
+    </li>
+  );
+}
+
+type FormProps = {
+  button: string;
+  name?: string;
+  description?: string;
+  onSave: (name: string, description: string) => Promise<void>;
+};
+
+function NameForm({ button, name = "", description = "", onSave }: FormProps) {
+  const [typed, setTyped] = useState(name);
+  const [words, setWords] = useState(description);
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    void onSave(typed, words).then(() => {
+      setTyped(name);
+      setWords(description);
+    });
+  };
+  const look = "w-full rounded bg-raised px-2 py-1.5 text-[13px]";
+  return (
+    <form onSubmit={submit} className="flex flex-col gap-1.5">
+      <input
+        aria-label="Name of the preset"
+        placeholder="Name"
+        maxLength={80}
+        value={typed}
+        onChange={(event) => setTyped(event.target.value)}
+        className={look}
+      />
+      <div className="flex gap-1.5">
+        <input
+          aria-label="What it is for"
+          placeholder="What it is for"
+          maxLength={500}
+          value={words}
+          onChange={(event) => setWords(event.target.value)}
+          className={look}
+        />
+        <Button
+          look="main"
+          type="submit"
+          disabled={!typed.trim()}
+          className="flex items-center gap-1.5"
+        >
+          <Save size={14} /> {button}
+        </Button>
+      </div>
+    </form>
+  );
+}

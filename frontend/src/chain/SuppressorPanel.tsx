@@ -1,0 +1,96 @@
+import { ask } from "../live/link";
+import { readings, useLevels } from "../live/readings";
+import { useLive } from "../live/store";
+import { Button } from "../ui/Button";
+import { Panel } from "../ui/Panel";
+import { Progress } from "../ui/Progress";
+import { Setting } from "../ui/Setting";
+import { signless } from "../units/format";
+import type { PanelProps } from "./ChainPage";
+import { HearButton } from "./HearButton";
+import { PanelLayout } from "./PanelLayout";
+import { SpectrumPicture } from "./SpectrumPicture";
+
+const SETTINGS = ["reduction_db", "emphasis_percent", "follow_s", "clatter_db"];
+
+export function SuppressorPanel({ id }: PanelProps) {
+  return (
+    <PanelLayout
+      settings={
+        <>
+          <RoomBox id={id} />
+          {SETTINGS.map((name) => (
+            <Setting key={name} path={`chain.${id}.settings.${name}`} />
+          ))}
+          <div className="pt-2">
+            <HearButton
+              point={`removed:${id}`}
+              label="Hear what is removed"
+              title="Listen to what the suppressor takes away, here only"
+            />
+          </div>
+        </>
+      }
+    >
+      <Panel
+        className="flex-1"
+        title="Before (grey), after (amber), the room it knows (hatched), dBFS in sixths of an octave"
+      >
+        <SpectrumPicture id={id} label="Spectra before and after the suppressor, and the room's" />
+        <RoomSentence id={id} />
+      </Panel>
+    </PanelLayout>
+  );
+}
+
+function RoomBox({ id }: { id: string }) {
+  const slot = useLive((live) => live.state?.rig.chain.find((one) => one.id === id));
+  const take = useLevels()?.room_take;
+  if (slot?.stage !== "suppressor") return null;
+  if (take?.stage_id === id) {
+    return (
+      <section aria-label="Learning the room" role="status" className="pb-3">
+        <p className="pb-1.5 text-[13px] font-semibold">Stay quiet …</p>
+        <div className="flex items-center gap-2">
+          <Progress label="Learning the room" share={take.progress} />
+          <Button onClick={() => ask({ type: "learn_room", stage_id: "" })}>Cancel</Button>
+        </div>
+      </section>
+    );
+  }
+  const isKnown = slot.settings.room !== null;
+  return (
+    <section aria-label="The room" className="pb-3">
+      <p className="pb-1.5 text-[13px]">
+        {isKnown
+          ? "It has learned this room, and follows it."
+          : "It follows the room by itself. Learned, it does better."}
+      </p>
+      <div className="flex gap-1.5">
+        <Button
+          look={isKnown ? "plain" : "main"}
+          title="Three seconds: stay quiet, with fans and machines as on air"
+          onClick={() => ask({ type: "learn_room", stage_id: id })}
+        >
+          {isKnown ? "Learn again" : "Learn the room"}
+        </Button>
+        {isKnown && (
+          <Button onClick={() => ask({ type: "forget_room", stage_id: id })}>Forget it</Button>
+        )}
+      </div>
+    </section>
+  );
+}
+
+function RoomSentence({ id }: { id: string }) {
+  const levels = useLevels();
+  const noise = readings.stages[id]?.noise_dbfs;
+  if (!levels || typeof noise !== "number") return <p className="text-[13px]">–</p>;
+  const after = levels.stations[id]?.noise_floor_dbfs;
+  return (
+    <p className="text-[13px]">
+      {`The room stands at ${signless(noise, 0)} dBFS ahead of it`}
+      {typeof after === "number" ? `, at ${signless(after, 0)} in your pauses behind it.` : "."}
+    </p>
+  );
+}

@@ -1,0 +1,54 @@
+import { useState } from "react";
+import { Choice } from "../ui/Choice";
+import { Panel } from "../ui/Panel";
+import { Setting, useSetting } from "../ui/Setting";
+import type { PanelProps } from "./ChainPage";
+import { PanelLayout } from "./PanelLayout";
+import { ReductionPicture } from "./ReductionPicture";
+import { SpectrumPicture } from "./SpectrumPicture";
+
+const BANDS = [
+  { value: "low", label: "Low" },
+  { value: "middle", label: "Middle" },
+  { value: "high", label: "High" },
+];
+const SETTINGS = ["threshold_dbfs", "ratio", "attack_ms", "release_ms", "makeup_gain_db"];
+
+export function ThreeBandPanel({ id }: PanelProps) {
+  const [band, setBand] = useState("middle");
+  const path = `chain.${id}.settings`;
+  const lower = Number(useSetting(`${path}.lower_hz`)?.value ?? 0);
+  const upper = Number(useSetting(`${path}.upper_hz`)?.value ?? 0);
+  return (
+    <PanelLayout
+      settings={
+        <>
+          <Setting path={`${path}.lower_hz`} />
+          <Setting path={`${path}.upper_hz`} />
+          <div className="py-1.5">
+            <Choice label="Band" value={band} options={BANDS} onChange={setBand} />
+          </div>
+          {SETTINGS.map((name) => (
+            <Setting key={name} path={`${path}.${band}.${name}`} />
+          ))}
+        </>
+      }
+    >
+      <Panel className="w-[50%]" title="Before (grey) and after (amber), dBFS">
+        <SpectrumPicture
+          id={id}
+          label="Spectra before and after the three bands"
+          marks={[
+            { hz: lower, label: "middle" },
+            { hz: upper, label: "high" },
+          ]}
+        />
+      </Panel>
+      <ReductionPicture
+        id={id}
+        deepest={12}
+        parts={BANDS.map(({ value, label }) => ({ reading: `${value}_reduction_db`, label }))}
+      />
+    </PanelLayout>
+  );
+}
