@@ -12,7 +12,7 @@ from goshawk.units import SAMPLE_RATE_HZ, ms_to_frames
 SHORTEST_LOOP_S = 1.0
 LONGEST_LOOP_S = 60.0
 SEAM_MS = 10.0
-MEASURED_S = 20.0
+MEASURED_S = 10.0
 """Of a long loop, so much of its beginning is enough to match loudness."""
 
 MOST_GAIN_DB = 40.0

@@ -63,6 +63,7 @@ class Looper:
         self._recording_left = 0
         self._recorded: list[Block] = []
         self._gains: dict[Heard, float] = {"chain": 0.0, "raw": 0.0, "other": 0.0}
+        self._wanted: tuple[Block, Chain] | None = None
         self._measuring: asyncio.Task[None] | None = None
         self.raw = RawKeeper()
         self.other: Chain | None = None
@@ -162,22 +163,29 @@ class Looper:
 
     def measure(self, voice: Block, chain: Chain) -> None:
         """Find the gains at which raw, chain and other are equally loud, beside everything else. ``voice``
-        is the loop as it enters the chain, shape (frames, channels)."""
-        if self._measuring:
-            self._measuring.cancel()
+        is the loop as it enters the chain, shape (frames, channels). One search runs at a time, of the newest
+        wish: a drag on a slider asks many times a second."""
+        self._wanted = (voice, chain)
+        if self._measuring is None:
+            self._measuring = asyncio.create_task(self._measure())
 
-        async def work() -> None:
-            found = await asyncio.get_running_loop().run_in_executor(
-                None, equal_loudness_gains_db, voice, chain, self.other
-            )
-            self._gains = found
-            self.state = self.state.model_copy(
-                update={"gains_db": {name: round(gain, 1) for name, gain in found.items()}}
-            )
-            self._send()
-            self._tell()
-
-        self._measuring = asyncio.create_task(work())
+    async def _measure(self) -> None:
+        try:
+            while self._wanted:
+                (voice, chain), self._wanted = self._wanted, None
+                found = await asyncio.get_running_loop().run_in_executor(
+                    None, equal_loudness_gains_db, voice, chain, self.other
+                )
+                if self._wanted or not self.state.is_on:
+                    continue
+                self._gains = found
+                self.state = self.state.model_copy(
+                    update={"gains_db": {name: round(gain, 1) for name, gain in found.items()}}
+                )
+                self._send()
+                self._tell()
+        finally:
+            self._measuring = None
 
     @property
     def sound(self) -> Block | None:

@@ -16,7 +16,7 @@ from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.rate_matcher import RateMatcher
 from goshawk.core.graph.chain import VoiceChain
 from goshawk.core.graph.mixer import Mixer
-from goshawk.core.rig import Rig, changed
+from goshawk.core.rig import Rig, changed, without_stage
 from tests.conftest import RATE_HZ, mix, peak_db, random_sound, rig_with, tone
 
 
@@ -88,6 +88,19 @@ def test_a_longer_look_ahead_moves_the_meters_with_it() -> None:
                 assert at == [90] * 6
                 return
     raise AssertionError("the click was not measured")
+
+
+def test_a_stage_of_twenty_ms_comes_and_goes_and_every_meter_keeps_its_moments() -> None:
+    rig = Rig()
+    without = without_stage(rig, "suppressor")
+    mixer = Mixer(rig, 480)
+    sound = {"attic": tone(1000, -20, 0.1, channels=2)}
+    for number in range(20):
+        mixer.apply(without if number % 2 else rig)
+        assert np.isfinite(mix(mixer, sound, 480)).all()
+        moments = mixer.take_readings()["moments"]
+        assert np.isfinite(moments).all()
+        assert moments[..., 1].max() < 4
 
 
 def test_stereo_voices_stay_stereo_and_going_back_to_mono_is_heard_on_both_sides() -> None:

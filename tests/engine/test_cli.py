@@ -124,3 +124,74 @@ def test_a_port_in_use_is_said() -> None:
         done = goshawk("serve", "--port", busy.getsockname()[1])
     assert done.returncode == 2
     assert "is in use" in done.stderr
+
+
+def test_render_takes_a_preset_apart_learns_the_room_and_is_aligned(tmp_path: Path) -> None:
+    random = np.random.default_rng(1)
+    room = (random.standard_normal((2 * 48_000, 1)) * 1e-3).astype(np.float32)
+    voice = random_sound(3, 1.0) * 0.1 + room[:48_000]
+    for name, sound in (("voice", voice), ("room", room)):
+        soundfile.write(tmp_path / f"{name}.wav", sound, 48_000, subtype="FLOAT")
+    source, target = tmp_path / "voice.wav", tmp_path / "out.wav"
+
+    def rendered(*options: object) -> np.ndarray:
+        said("render", source, target, *options)
+        return soundfile.read(target)[0]  # type: ignore[no-any-return]
+
+    plain = rendered(
+        "--only", "trim", "--set", "trim.gain_db=6", "--set", "trim.is_dc_removed=false"
+    )
+    np.testing.assert_allclose(plain, voice[:, 0] * 10 ** (6 / 20), rtol=1e-3, atol=1e-6)
+    # What the suppressor takes from steady noise, without and with a learned room; aligned to the sample.
+    soundfile.write(source, room[:48_000], 48_000, subtype="FLOAT")
+    alone = ("--only", "suppressor")
+    learned = rendered(*alone, "--room", tmp_path / "room.wav")
+    assert len(learned) == 48_000
+    assert np.std(learned[4800:9600]) < 0.2 * np.std(rendered(*alone)[4800:9600])
+    whole = rendered(
+        "--set", "suppressor.reduction_db=0", "--set", "suppressor.clatter_db=0", *alone
+    )
+    np.testing.assert_allclose(whole, room[:48_000, 0], atol=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("options", "sentence"),
+    [
+        (("--only", "reverb"), "no stage 'reverb'"),
+        (("--set", "gate.range_db"), "is not stage.setting=value"),
+        (("--set", "gate.range_db=900"), "range_db must be at most 80"),
+        (("--set", "gate.loudness=3"), "There is no setting"),
+        (("--set", "three_band.lower_hz=3"), "no one stage 'three_band'"),
+        (("--only", "gate", "--room", "voice.wav"), "no suppressor"),
+        (("--room", "voice.wav"), "not the room"),
+    ],
+)
+def test_what_render_refuses(tmp_path: Path, options: tuple[str, ...], sentence: str) -> None:
+    source = tmp_path / "voice.wav"
+    soundfile.write(source, random_sound(3, 1.0), 48_000)
+    given = [tmp_path / option if option.endswith(".wav") else option for option in options]
+    done = goshawk("render", source, tmp_path / "out.wav", *given)
+    assert done.returncode == 2
+    assert sentence in done.stderr
+    assert not (tmp_path / "out.wav").exists()
+
+
+def test_presets_and_schemas_on_the_command_line(tmp_path: Path) -> None:
+    where = ("--data-dir", tmp_path / "data")
+    preset = tmp_path / "talk.json"
+    assert goshawk("presets", "export", "Talk alone", preset, *where).returncode == 0
+    text = json.loads(preset.read_text())
+    preset.write_text(json.dumps({**text, "name": "Mine"}))
+    assert goshawk("presets", "import", preset, *where).returncode == 0
+    names = [row["name"] for row in said("presets", "list", *where)]
+    assert names[-1] == "Mine"
+    shown = goshawk("presets", "show", "Mine", *where).stdout
+    assert "compressor" in shown
+    assert "ratio 2.2" in shown
+    schema = json.loads(goshawk("schema", "preset").stdout)
+    gate = schema["$defs"]["GateSettings"]["properties"]["range_db"]
+    assert (gate["minimum"], gate["maximum"], gate["unit"]) == (6.0, 80.0, "dB")
+    for wrong in (("schema", "song"), ("presets", "show", "nothing", *where)):
+        done = goshawk(*wrong)
+        assert done.returncode == 2
+        assert done.stderr.startswith("goshawk: ")

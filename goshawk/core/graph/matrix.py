@@ -12,6 +12,19 @@ ROWS = MOST_INPUTS + 4
 
 
 @kernel
+def _finish(sums: Floats, kept: Floats, clock: Floats) -> None:
+    """A moment is complete (see ``_mix``)."""
+    place = int(clock[2]) % kept.shape[0]
+    for i in range(sums.shape[0]):
+        kept[place, i, 0] = sums[i, 0] / max(clock[1], 1.0)
+        kept[place, i, 1] = sums[i, 1]
+        sums[i, 0] = sums[i, 1] = 0.0
+    clock[0] -= MOMENT_FRAMES
+    clock[1] = 0.0
+    clock[2] += 1.0
+
+
+@kernel
 def _mix(
     inputs: Block,
     feeds: Block,
@@ -33,6 +46,8 @@ def _mix(
     rows, frames = inputs.shape[0], inputs.shape[1]
     count = feeds.shape[0]
     start = 0
+    while clock[0] >= MOMENT_FRAMES:  # The latency fell by more than a moment.
+        _finish(sums, kept, clock)
     while start < frames:
         left = frames - start
         if clock[0] < 0.0:
@@ -69,14 +84,7 @@ def _mix(
             clock[1] += length
         clock[0] += length
         if clock[0] >= MOMENT_FRAMES:
-            place = int(clock[2]) % kept.shape[0]
-            for i in range(rows):
-                kept[place, i, 0] = sums[i, 0] / max(clock[1], 1.0)
-                kept[place, i, 1] = sums[i, 1]
-                sums[i, 0] = sums[i, 1] = 0.0
-            clock[0] = 0.0
-            clock[1] = 0.0
-            clock[2] += 1.0
+            _finish(sums, kept, clock)
         start = end
 
 

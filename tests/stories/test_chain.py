@@ -1,0 +1,147 @@
+"""A chain is built from empty in the order of the job, tuned on a loop, compared, kept, and passed on."""
+
+import json
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from playwright.sync_api import Page, expect
+
+from tests.engine.test_cli import goshawk
+from tests.stories.conftest import Server
+from tests.stories.test_first_evening import (
+    AXE,
+    eventually,
+    lamp,
+    live,
+    number_in,
+    open_stage,
+    setting,
+)
+
+pytestmark = pytest.mark.browser
+JOB = [
+    "Trim",
+    "High-pass",
+    "Suppressor",
+    "Gate",
+    "EQ",
+    "De-esser",
+    "Compressor",
+    "Leveller",
+    "Limiter",
+]
+
+
+def button(page: Page, name: str) -> None:
+    page.get_by_role("button", name=name, exact=True).click()
+
+
+def stations(page: Page) -> list[str]:
+    """The names on the level path, between the microphone and the viewers."""
+    found = page.get_by_label("Level path").locator("button[aria-pressed]").all()
+    return [one.locator("span").first.inner_text() for one in found][1:-1]
+
+
+def take_everything_out(page: Page) -> None:
+    for name in JOB:
+        open_stage(page, name)
+        button(page, f"Remove {name}")
+        expect(page.get_by_label("Level path").get_by_text(name, exact=True)).to_have_count(0)
+
+
+def test_a_chain_is_built_tuned_compared_kept_and_passed_on(
+    page: Page, server: Server, tmp_path: Path
+) -> None:
+    take_everything_out(page)
+    expect(page.get_by_text("This chain has no stages")).to_be_visible()
+    for name in JOB:
+        page.get_by_role("button", name="Add stage").click()
+        page.get_by_role("menuitem", name=name, exact=True).click()
+        expect(page.get_by_label("Level path").get_by_text(name, exact=True)).to_be_visible()
+        open_stage(page, name)
+    assert stations(page) == JOB
+
+    # Tuned on a loop, which goes to nobody else.
+    page.wait_for_timeout(3000)
+    button(page, "Loop the last")
+    expect(page.get_by_label("Loop", exact=True)).to_contain_text("loop")
+    expect(lamp(page, "Viewers")).to_contain_text("do not hear you")
+    eventually(page, lambda: live(page, "compressor") > -60)
+    page.get_by_label("Loop", exact=True).get_by_role("button", name="Keep as B").click()
+    open_stage(page, "Compressor")
+    setting(page, "Makeup gain").focus()
+    page.keyboard.press("End")
+    heard = page.get_by_label("Hear the loop through")
+    for name in ("Raw", "Chain B", "Chain A", "Chain B"):
+        heard.get_by_role("radio", name=name).click()
+        expect(heard.get_by_role("radio", name=name)).to_be_checked()
+    gain = page.get_by_title("All are brought to one loudness")
+    eventually(
+        page, lambda: number_in(gain) > 5, 30
+    )  # B has 6 dB of makeup, A now 30, and a ceiling
+    button(page, "End loop")
+    expect(lamp(page, "Viewers")).to_contain_text("hear you")
+
+    # Kept, exported, imported: the same sound.
+    page.get_by_role("button", name=re.compile("^Preset:")).click()
+    page.get_by_label("Name of the preset").fill("From empty")
+    page.get_by_label("What it is for").fill("A story.")
+    button(page, "Save")
+    expect(page.get_by_role("button", name="Preset: From empty")).to_be_visible()
+    with page.expect_download() as export:
+        page.get_by_label("Export From empty").click()
+    first = tmp_path / "first.json"
+    export.value.save_as(first)
+    page.get_by_label("Preset file").set_input_files(first)
+    expect(page.get_by_label("Export From empty")).to_have_count(2)
+    with page.expect_download() as export:
+        page.get_by_label("Export From empty").last.click()
+    second = tmp_path / "second.json"
+    export.value.save_as(second)
+    assert len(json.loads(first.read_text())["chain"]) == len(JOB)
+    voice = Path("goshawk/devices/sounds/voice_murmur.flac")
+    sounds = []
+    for preset in (first, second):
+        done = goshawk("render", voice, tmp_path / "out.wav", "--preset", preset)
+        assert done.returncode == 0, done.stderr
+        sounds.append(soundfile.read(tmp_path / "out.wav")[0])
+    np.testing.assert_array_equal(*sounds)
+    assert np.abs(sounds[0]).max() > 0.1
+
+
+def test_the_room_is_learned_and_refused_while_somebody_speaks(page: Page) -> None:
+    page.keyboard.press("2")
+    open_stage(page, "Suppressor")
+    button(page, "Learn the room")
+    expect(page.get_by_role("status", name="Learning the room")).to_contain_text("Stay quiet")
+    expect(page.get_by_text("Something was heard that is not the room")).to_be_visible()
+    page.keyboard.press("1")
+    page.get_by_role("radio", name="Devices").click()
+    page.get_by_role("radio", name="be silent").click()
+    page.keyboard.press("2")
+    page.wait_for_timeout(500)
+    button(page, "Learn the room")
+    expect(page.get_by_text("It has learned this room")).to_be_visible(timeout=15_000)
+    expect(page.locator("[data-figure='suppressor']")).to_contain_text("room −")
+    button(page, "Forget it")
+    expect(page.get_by_role("button", name="Learn the room")).to_be_visible()
+
+
+def test_stages_are_moved_by_keyboard_and_every_panel_is_clean(page: Page) -> None:
+    page.keyboard.press("2")
+    path = page.get_by_label("Level path")
+    path.get_by_role("button", name=re.compile("^EQ")).focus()
+    page.keyboard.press("Alt+ArrowRight")
+    expect(path.locator("button[aria-pressed] > span:first-child").nth(5)).to_have_text("De-esser")
+    page.get_by_role("button", name="Undo").click()
+    page.get_by_role("button", name="Add stage").click()
+    page.get_by_role("menuitem", name="Three bands").click()
+    for name in ("Suppressor", "De-esser", "Three bands", "Leveller", "Gate"):
+        open_stage(page, name)
+        expect(page.get_by_role("heading", name=name)).to_be_visible()
+        page.add_script_tag(path=AXE)
+        found = page.evaluate("() => axe.run({ runOnly: ['wcag2a', 'wcag2aa', 'wcag22aa'] })")
+        assert [v["id"] for v in found["violations"]] == [], name
