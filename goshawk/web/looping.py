@@ -4,9 +4,11 @@ The last minute of the raw microphone is always kept in memory, and nowhere else
 the audio process as a file in a folder that goes with the program."""
 
 import asyncio
+import multiprocessing
 import tempfile
 from collections import deque
 from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -65,6 +67,7 @@ class Looper:
         self._gains: dict[Heard, float] = {"chain": 0.0, "raw": 0.0, "other": 0.0}
         self._wanted: tuple[Block, Chain] | None = None
         self._measuring: asyncio.Task[None] | None = None
+        self._renderer: ProcessPoolExecutor | None = None
         self.raw = RawKeeper()
         self.other: Chain | None = None
         self.state = LoopState()
@@ -73,6 +76,8 @@ class Looper:
         """Forget everything."""
         if self._measuring:
             self._measuring.cancel()
+        if self._renderer:
+            self._renderer.shutdown(wait=False, cancel_futures=True)
         if self._folder:
             self._folder.cleanup()
 
@@ -173,8 +178,12 @@ class Looper:
         try:
             while self._wanted:
                 (voice, chain), self._wanted = self._wanted, None
+                # A process of its own: in a thread, every kernel would wait for the web to let go of Python.
+                self._renderer = self._renderer or ProcessPoolExecutor(
+                    1, multiprocessing.get_context("spawn")
+                )
                 found = await asyncio.get_running_loop().run_in_executor(
-                    None, equal_loudness_gains_db, voice, chain, self.other
+                    self._renderer, equal_loudness_gains_db, voice, chain, self.other
                 )
                 if self._wanted or not self.state.is_on:
                     continue

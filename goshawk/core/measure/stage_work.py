@@ -41,11 +41,12 @@ def first_syllable_losses(before: Floats, after: Floats, activity: Activity) -> 
     span, quiet = ONSET_MS // MOMENT_MS, PAUSE_BEFORE_MS // MOMENT_MS
     losses = []
     count = len(activity)
-    for at in range(quiet, count - span + 1):
-        if activity[at] != SPEECH or (activity[at - quiet : at] == SPEECH).any():
+    is_speech = activity == SPEECH
+    for at in np.flatnonzero(is_speech[1:] & ~is_speech[:-1]) + 1:
+        if at < quiet or at > count - span or is_speech[at - quiet : at].any():
             continue
         # Speech is known after three loud moments: it began with the first of them.
-        start = max(0, at - 2)
+        start = int(at) - 2
         taken = _energy_db(before[start : start + span]) - _energy_db(after[start : start + span])
         if taken > LOST_DB:
             losses.append(SyllableLoss(count - start, float(taken)))
