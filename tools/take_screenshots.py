@@ -33,9 +33,13 @@ def main() -> None:
             page.wait_for_timeout(400)
             page.screenshot(path=OUT / f"{name}.png")
 
-        for name in ("Trim", "Gate", "EQ", "Compressor", "Limiter"):
+        for name in ("Trim", "Suppressor", "Gate", "EQ", "De-esser", "Compressor", "Limiter"):
             stage(page, name)
+            page.wait_for_timeout(1500)  # until its spectra have come
             take(f"chain-{name.lower()}")
+        page.get_by_role("button", name="Preset:").click()
+        take("chain-presets")
+        page.keyboard.press("Escape")
         page.get_by_role("button", name="Balance").click()
         take("balance")
         page.get_by_role("button", name="Wiring").click()
