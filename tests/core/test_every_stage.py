@@ -97,6 +97,54 @@ def test_output_is_finite_whatever_enters_at_both_ends_of_every_range(
     assert not np.any((np.abs(out) > 0) & (np.abs(out) < 1e-38))
 
 
+def anywhere(model: type[Settings]) -> st.SearchStrategy[Settings]:
+    """Any settings that a model allows, its rules between settings included."""
+    parts: dict[str, st.SearchStrategy[Any]] = {}
+    for name, field in model.model_json_schema()["properties"].items():
+        inner = model.model_fields[name].annotation
+        if isinstance(inner, type) and issubclass(inner, Settings):
+            parts[name] = anywhere(inner)
+        elif field.get("type") == "number":
+            parts[name] = st.floats(field["minimum"], field["maximum"])
+        elif field.get("type") == "boolean":
+            parts[name] = st.booleans()
+        elif "enum" in field:
+            parts[name] = st.sampled_from(field["enum"])
+
+    def build(values: dict[str, Any]) -> Settings | None:
+        try:
+            return model(**values)
+        except ValueError:
+            return None
+
+    return st.fixed_dictionaries(parts).map(build).filter(lambda made: made is not None)  # type: ignore[return-value]
+
+
+@every_stage
+@settings(max_examples=25, deadline=None)
+@given(data=st.data())
+def test_any_settings_give_a_bounded_output_of_anything(name: str, data: st.DataObject) -> None:
+    chosen = data.draw(anywhere(type(default_slot(name).settings)))
+    kind = data.draw(st.sampled_from(["noise", "dc", "impulse", "nan", "silence", "full"]))
+    sound = {
+        "noise": random_sound(data.draw(st.integers(0, 50)), 0.25),
+        "dc": np.full((12_000, 1), 0.9, np.float32),
+        "impulse": np.eye(12_000, 1, -5000, dtype=np.float32),
+        "nan": np.where(np.arange(12_000)[:, None] % 7 == 0, np.nan, 0.5).astype(np.float32),
+        "silence": np.zeros((12_000, 1), np.float32),
+        "full": np.sign(random_sound(3, 0.25)),
+    }[kind]
+    stage = STAGES[name](chosen, 1, BLOCK)
+    out = run(stage, np.ascontiguousarray(sound), data.draw(st.sampled_from([32, 100, 480, 1024])))
+    assert np.isfinite(out).all()
+    # The most gain there is: 40 dB of trim, six bells and two shelves of 15 dB at one place.
+    assert np.abs(out).max() <= 10 ** (130 / 20)
+    if kind == "silence":
+        assert not out.any()
+    for value in stage.take_reading().values():
+        assert np.isfinite(np.asarray(value, float)).all()
+
+
 @every_stage
 def test_reset_forgets_all_sound(name: str) -> None:
     stage = place_of(name).stage

@@ -24,7 +24,7 @@ from goshawk.core.rig import (
     without_input,
     without_stage,
 )
-from goshawk.core.rules.staging import staging_findings
+from goshawk.core.rules.staging import limiter_share_findings, staging_findings
 from goshawk.core.wiring import FEEDS, MOST_INPUTS, FeedName, Sends
 from goshawk.engine.loop import AudioLoop
 from goshawk.errors import BadPreset, BadSetting
@@ -218,6 +218,14 @@ def test_orders_that_are_usually_mistakes_are_said() -> None:
     assert "compressor_before_gate" in findings(with_stage_moved(Rig(), "compressor", -3), good)
     assert "high_pass_after_gate" in findings(with_stage_moved(Rig(), "high_pass", 2), good)
     assert "suppressor_after_gate" in findings(with_stage_moved(Rig(), "suppressor", 1), good)
+    behind = with_stage_moved(with_stage_moved(Rig(), "compressor", -9), "gate", -9)
+    assert "suppressor_after_gate" in findings(behind, good), "the first reason is enough"
+    behind = with_stage_moved(without_stage(Rig(), "gate"), "compressor", -9)
+    assert "suppressor_after_compressor" in findings(behind, good)
+    shares = {"limiter": 55.0, "compressor": 90.0}
+    (busy,) = limiter_share_findings(shares, Rig())
+    assert "touches 55 % of your speech" in busy.text
+    assert list(limiter_share_findings({"limiter": 20.0}, Rig())) == []
     bypassed = changed(with_stage_moved(Rig(), "high_pass", 2), "chain.high_pass.is_bypassed", True)
     assert findings(bypassed, good) == {}
     bold = changed(Rig(), "chain.eq.settings.bell_4.gain_db", 9.0)

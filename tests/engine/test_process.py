@@ -213,6 +213,7 @@ def test_no_kernel_is_compiled_on_air() -> None:
     """A process of its own: what a first change, bypass or switch calls was compiled at the start."""
     code = """
 import sys
+import numpy as np
 from goshawk.core.rig import Rig, changed_together, with_stage
 from goshawk.engine.loop import AudioLoop
 
@@ -236,13 +237,17 @@ rig = changed_together(Rig(), {
     "devices.call_service.has_gain_control": True,
     "devices.call_service.sends_back": True,
 })
-for changed in (rig, with_stage(rig, "eq", "trim"), Rig()):
+for changed in (rig, with_stage(rig, "three_band", "trim"), Rig()):
     loop.apply(changed)
     for _ in range(12):
         loop.run_block()
 loop.cough(True)
 loop.send_click()
+loop.set_points(["before:suppressor", "removed:suppressor"])
+loop._mixer.set_loop(np.ones((4800, 2), np.float32))
+loop.compare("other", 3.0, rig.chain)
 loop.run_block()
+loop.point("removed:suppressor")
 loop.take_readings()
 late = {name: count for name, count in compiled().items() if count != before.get(name)}
 assert not late, late

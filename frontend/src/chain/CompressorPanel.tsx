@@ -99,7 +99,7 @@ export function CompressorPanel({ id }: PanelProps) {
         />
         <p className="text-[13px]">
           {effort
-            ? `Takes ${effort.usual_db.toFixed(0)} dB off usual speech, ${effort.loudest_db.toFixed(0)} off the loudest moment.`
+            ? `Takes ${effort.usual_db.toFixed(0)} dB off usual speech peaks, ${effort.loudest_db.toFixed(0)} off the loudest moment.`
             : "Speak, and it says how hard it works."}
         </p>
       </Panel>

@@ -66,7 +66,7 @@ function ReductionSentence({ id }: { id: string }) {
     <p className="text-[13px]">
       {share < 0.01
         ? "Takes nothing away in the last 10 s."
-        : `Takes ${usual.toFixed(0)} dB off usually, ${Math.max(...values).toFixed(0)} dB at most; at work ${Math.round(share * 100)} % of the time.`}
+        : `At work ${Math.round(share * 100)} % of the time; then it takes ${usual.toFixed(0)} dB, ${Math.max(...values).toFixed(0)} at most.`}
     </p>
   );
 }

@@ -72,12 +72,12 @@ def chatter_per_minute(before: Floats, after: Floats) -> float:
 def compressor_effort_db(
     settings: CompressorSettings, peaks: Floats, activity: Activity
 ) -> tuple[float, float] | None:
-    """What the static curve takes off usual speech (the median of its peaks) and off the loudest moment; None
-    of too little speech."""
+    """What the static curve takes off usual speech peaks (the 95th percentile, as everywhere) and off the loudest
+    moment; None of too little speech."""
     speech = peaks[activity == SPEECH]
     if len(speech) < LEAST_MOMENTS:
         return None
-    usual = reduction_at_db(settings, float(np.median(speech)))
+    usual = reduction_at_db(settings, float(np.percentile(speech, 95)))
     return usual, reduction_at_db(settings, float(speech.max()))
 
 

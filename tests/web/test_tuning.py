@@ -1,0 +1,219 @@
+"""The web's side of tuning: the loop, chain B, the room, and what is shown of a stage."""
+
+import asyncio
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from goshawk.core.measure.room import TAKE_S
+from goshawk.core.starting_points import STARTING_POINTS
+from goshawk.errors import BadInput, BadSetting, NotFound
+from goshawk.store.database import open_database
+from goshawk.web.messages import Spectra
+from goshawk.web.pages import Listener
+from goshawk.web.stage_work import StageCosts
+from goshawk.web.studio import Studio
+from tests.conftest import RATE_HZ, random_sound, tone
+from tests.material import noise
+from tests.web.test_studio import SilentEngine, all_of
+
+PACKET = 480
+
+
+@pytest.fixture
+def studio(tmp_path: Path) -> Iterator[Studio]:
+    opened = open_database(tmp_path / "goshawk.db")
+    studio = Studio(tmp_path, opened)
+    studio.engine = SilentEngine()  # type: ignore[assignment]
+    yield studio
+    studio.looper.close()
+    opened.connection.close()
+
+
+def told(studio: Studio, name: str) -> list[Any]:
+    """What the engine was told of one kind."""
+    return [call[1:] for call in studio.engine.told if call[0] == name]  # type: ignore[attr-defined]
+
+
+def speak(studio: Studio, seconds: float, seed: int = 1) -> None:
+    sound = random_sound(seed, seconds, channels=2) * 0.1
+    for start in range(0, len(sound), 1600):
+        studio.looper.push(sound[start : start + 1600])
+
+
+def run_in_loop(work: Any) -> Any:
+    async def inside() -> Any:
+        return await work()
+
+    return asyncio.run(inside())
+
+
+def test_the_last_seconds_are_looped_and_brought_to_one_loudness(studio: Studio) -> None:
+    async def story() -> None:
+        with pytest.raises(BadInput, match="not yet 1 seconds"):
+            studio.looper.start(5)
+        speak(studio, 3.0)
+        studio.looper.start(2.0)
+        state = studio.state().loop
+        assert (state.is_on, state.heard, state.duration_s) == (True, "chain", 2.0)
+        (path,) = told(studio, "loop")[-1]
+        assert np.load(path).shape == (2 * RATE_HZ - 480, 2)
+        studio.keep_other("start_whisper")
+        for _ in range(600):
+            await asyncio.sleep(0.05)
+            if studio.state().loop.gains_db:
+                break
+        gains = studio.state().loop.gains_db
+        assert set(gains) == {"chain", "raw", "other"}
+        studio.looper.hear("raw")
+        heard, gain_db, other = told(studio, "compare")[-1]
+        assert heard == "raw"
+        assert gain_db == pytest.approx(gains["raw"], abs=0.06)
+        assert other == STARTING_POINTS["start_whisper"].chain
+        studio.looper.stop()
+        assert told(studio, "loop")[-1] == (None,)
+        assert not studio.state().loop.is_on
+        with pytest.raises(BadInput, match="no loop"):
+            studio.looper.hear("raw")
+
+    run_in_loop(story)
+
+
+def test_a_new_phrase_is_taken_and_then_looped(studio: Studio) -> None:
+    async def story() -> None:
+        studio.looper.record(1.5)
+        assert studio.state().loop.is_recording
+        speak(studio, 1.0)
+        assert studio.state().loop.is_recording
+        speak(studio, 0.6)
+        assert studio.state().loop.is_on
+        assert not studio.state().loop.is_recording
+        assert 1.4 < studio.state().loop.duration_s < 1.6
+
+    run_in_loop(story)
+
+
+def test_another_microphone_ends_the_loop_and_is_not_mixed_with_it(studio: Studio) -> None:
+    async def story() -> None:
+        speak(studio, 2.0)
+        studio.looper.start(5.0)
+        await studio.set_setting("inputs.voice.device", "laptop")
+        assert not studio.state().loop.is_on
+        with pytest.raises(BadInput, match="not yet"):
+            studio.looper.start(5.0)
+
+    run_in_loop(story)
+
+
+def test_chain_b_is_kept_swapped_and_undone(studio: Studio) -> None:
+    async def story() -> None:
+        with pytest.raises(BadInput, match="no chain B"):
+            await studio.swap_other()
+        with pytest.raises(NotFound):
+            studio.keep_other("nowhere")
+        studio.keep_other("start_talk")
+        first = studio.rig.chain
+        await studio.swap_other()
+        assert studio.rig.chain == STARTING_POINTS["start_talk"].chain
+        assert studio.looper.other == first
+        assert (await studio.step(-1)).rig.chain == first
+
+    run_in_loop(story)
+
+
+def hear(studio: Studio, point: str, sound: np.ndarray) -> None:
+    """Sound at a point, as the engine sends it."""
+    both = np.repeat(sound[:, None], 2, 1).astype(np.float32)
+    for start in range(0, len(both), PACKET):
+        studio._on_sound(point, both[start : start + PACKET].tobytes())
+
+
+def test_the_room_is_learned_kept_and_refused(studio: Studio) -> None:
+    fan = noise("fan", TAKE_S + 1.0) * 1e-3
+
+    async def story() -> None:
+        page = studio.open_page()
+        with pytest.raises(BadSetting, match="no such suppressor"):
+            studio.learn_room("gate")
+        studio.learn_room("suppressor")
+        assert told(studio, "set_points")[-1] == (["before:suppressor"],)
+        hear(studio, "before:suppressor", fan)
+        await asyncio.sleep(0.3)
+        slot = next(one for one in studio.rig.chain if one.stage == "suppressor")
+        assert slot.settings.room is not None
+        assert told(studio, "set_points")[-1] == ([],), "nobody listens any more"
+        studio.learn_room("suppressor")
+        hear(studio, "before:suppressor", fan + 0.2 * tone(300, -6, TAKE_S + 1.0)[:, 0])
+        hear(studio, "before:suppressor", fan)
+        await asyncio.sleep(0.1)
+        kept = next(one for one in studio.rig.chain if one.stage == "suppressor")
+        assert kept.settings.room is not None
+        studio.learn_room("suppressor")
+        loud = random_sound(5, TAKE_S + 1.0)[:, 0]
+        before = kept.settings.room
+        hear(studio, "before:suppressor", loud)
+        kept = next(one for one in studio.rig.chain if one.stage == "suppressor")
+        assert kept.settings.room == before
+        messages = await take_all(page)
+        assert any("not the room" in message for message in messages)
+        assert any("The room is learned" in message for message in messages)
+        state = await studio.forget_room("suppressor")
+        slot = next(one for one in state.rig.chain if one.stage == "suppressor")
+        assert slot.settings.room is None
+
+    run_in_loop(story)
+
+
+async def take_all(page: Any) -> list[str]:
+    messages = []
+    try:
+        while True:
+            messages.append(await asyncio.wait_for(page.next(), 0.01))
+    except TimeoutError:
+        return messages
+
+
+def test_a_shown_stages_spectra_are_made_and_end_with_the_page(studio: Studio) -> None:
+    page = studio.open_page()
+    studio.watch_stage(page, "eq")
+    assert told(studio, "set_points")[-1] == (["after:eq", "before:eq"],)
+    hear(studio, "before:eq", tone(1000, -20, 0.3)[:, 0])
+    hear(studio, "after:eq", tone(1000, -26, 0.3)[:, 0])
+    studio._show_spectra()
+    (spectra,) = [
+        Spectra.model_validate_json(one) for one in all_of(page) if '"type":"spectra"' in one
+    ]
+    assert max(spectra.before_db) - max(spectra.after_db) == pytest.approx(6, abs=0.1)
+    studio.close_page(page)
+    assert told(studio, "set_points")[-1] == ([],)
+
+
+def test_one_band_is_heard_alone_by_who_asked_for_it(studio: Studio) -> None:
+    alone, whole = Listener(), Listener()
+    studio.listen(alone, "band:eq:bell_6")
+    studio.listen(whole, "removed:eq")
+    assert told(studio, "set_points")[-1] == (["after:eq", "removed:eq"],)
+    low = tone(150, -10, 0.2)[:, 0]
+    hear(studio, "after:eq", low)
+    sound = np.concatenate(
+        [np.frombuffer(alone.sound.get_nowait(), np.float32) for _ in range(alone.sound.qsize())]
+    )
+    assert np.abs(sound[-2000:]).max() < 0.02 * np.abs(low).max()
+    assert whole.sound.qsize() == 0
+
+
+def test_the_cost_of_a_stage_is_its_share_of_the_time() -> None:
+    costs = StageCosts()
+    assert costs.percent(0.005) == {}
+    for number in range(100):
+        readings = {
+            "engine": {"blocks": number * 6},
+            "stage_busy_s": {"gate": 0.0003, "eq": 0.0006},
+        }
+        costs.push(readings)
+    assert costs.percent(0.005) == {"gate": 1.0, "eq": 2.0}
+    assert json.dumps(costs.percent(0.005))
