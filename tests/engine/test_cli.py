@@ -4,21 +4,39 @@ import json
 import subprocess
 import sys
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 import pytest
 import soundfile
+from typer.testing import CliRunner
 
+from goshawk.cli.main import app
 from goshawk.core.preset import Preset
 from goshawk.store.database import database_path, open_database
 from goshawk.store.rigs import load_active_rig
 from tests.conftest import random_sound, tone
 
 
-def goshawk(*arguments: object) -> subprocess.CompletedProcess[str]:
-    command = [sys.executable, "-m", "goshawk.cli.main", *map(str, arguments)]
-    return subprocess.run(command, capture_output=True, text=True, check=False)
+class Said(NamedTuple):
+    returncode: int
+    stdout: str
+    stderr: str
+
+
+def goshawk(*arguments: object) -> Said:
+    """The program in this process, which saves it starting a hundred times."""
+    done = CliRunner().invoke(app, [str(argument) for argument in arguments])
+    if done.exception is not None and not isinstance(done.exception, SystemExit):
+        raise done.exception
+    return Said(done.exit_code, done.stdout, done.stderr)
+
+
+def test_it_is_a_program() -> None:
+    command = [sys.executable, "-m", "goshawk.cli.main", "presets", "shw"]
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    assert done.returncode == 2
+    assert "shw" in done.stderr
 
 
 def said(*arguments: object) -> Any:

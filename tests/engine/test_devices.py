@@ -151,11 +151,12 @@ class _CountingMatcher(RateMatcher):
         return _Counted(rate_hz)
 
 
-def test_after_eight_hours_the_delay_is_what_it_was() -> None:
+def test_after_hours_the_delay_is_what_it_was() -> None:
+    """Two hours are 1.4 s of difference; ``goshawk bench-drift`` runs eight."""
     matcher = _CountingMatcher(1, 48_000, 120.0)
     rate, packet, block = 48_000 * (1 + 200e-6), 1920, np.zeros((2048, 1), np.float32)
     piece, pushed, least, ages = np.zeros((packet, 1), np.float32), 0, 1e9, []
-    for number in range(8 * 3600 * 48_000 // 2048):
+    for number in range(2 * 3600 * 48_000 // 2048):
         now_s = (number + 1) * 2048 / 48_000
         while (pushed + packet) / rate <= now_s:
             pushed += packet

@@ -19,7 +19,7 @@ ENGINE = {
     "blocks": 0,
     "late_blocks": 0,
     "missed_blocks": 0,
-    "block_frames": 256,
+    "block_frames": 1024,
     "is_realtime": False,
     "slowest_share": 0.1,
 }
@@ -33,18 +33,24 @@ BY_SOUND_S = 11.0
 class Evening:
     """A rig that plays, and what Goshawk finds."""
 
-    def __init__(self, rig: Rig, faults: tuple[tuple[str, str, float | None], ...] = ()) -> None:
-        self.rig = rig
-        self.loop = AudioLoop(rig)
+    def __init__(
+        self,
+        rig: Rig,
+        faults: tuple[tuple[str, str, float | None], ...] = (),
+        block_frames: int = 1024,  # large, for speed, where delays do not matter
+    ) -> None:
+        self.rig = changed_together(rig, {"block_frames": block_frames})
+        self.loop = AudioLoop(self.rig)
         self.observer = Observer()
         for fault in faults:
             self.loop.rack.fault(*fault)
 
     def pass_by(self, seconds: float) -> dict[str, Finding]:
         """Let time pass; the findings by their code."""
-        for number in range(round(seconds * RATE_HZ / 256)):
+        frames = self.rig.block_frames
+        for number in range(round(seconds * RATE_HZ / frames)):
             self.loop.run_block()
-            if number % 6 == 5:
+            if number % (2048 // frames) == 1:
                 readings = {**self.loop.take_readings(), "engine": ENGINE}
                 self.observer.push(readings, self.rig)
         asyncio.run(self.observer.listen_slowly(self.rig))
@@ -134,7 +140,7 @@ COMPUTER = {"inputs.voice_1.device": "computer", "inputs.voice_1.sends.viewers.i
     ],
 )
 def test_what_is_found_by_sound(code: str, changes: dict[str, Any], lag_ms: float) -> None:
-    evening = Evening(with_input(Rig(), "voice"))
+    evening = Evening(with_input(Rig(), "voice"), block_frames=256)
     evening.set(changes)
     finding = evening.pass_by(BY_SOUND_S)[code]
     assert "found by sound" in finding.evidence
@@ -246,7 +252,8 @@ def test_the_shown_delay_is_the_measured_one_on_every_feed(device: str, settle_s
             inputs__voice__sends__you__is_heard=True,
             feeds__call__delay_ms=150.0,
             devices__attic__performance="silent",
-        )
+        ),
+        block_frames=256,
     )
     evening.pass_by(settle_s)
     evening.loop.send_click()

@@ -14,13 +14,14 @@ from typing import Any
 import numpy as np
 import pytest
 import soundfile
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
+expect.set_options(timeout=20_000)  # a busy machine is slow, which is no fault
 
 
 class Server:

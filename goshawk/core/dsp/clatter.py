@@ -3,8 +3,8 @@
 The sound is looked at in ticks of 2.5 ms and in bands. A stroke is a tick whose power, in a band above
 the lowest, stands out from all that was up to 20 ms before it and from what comes 10 to 15 ms after it:
 a click is over by then, while a voice's onset stays, and its pulses (down to 70 Hz) have one before or after
-them. The band is then held at what it was around the stroke. The thud that comes with a stroke is taken
-from the lowest band if it falls away by itself; a voice that sets in meanwhile ends that.
+them. The band is then held at what it was around the stroke. In a pause the thud that comes with a
+stroke is taken from the lowest band if it falls away by itself; a voice that sets in meanwhile ends that.
 
 After the detection of impulses by comparison with their surroundings: S. J. Godsill and
 P. J. W. Rayner, *Digital Audio Restoration* (Springer 1998), chapter 5; the treatment, by a gain in
@@ -35,11 +35,16 @@ SOON_TICKS = 4
 STANDS_OUT = 10.0**0.6
 THUD_STANDS_OUT = 10.0**0.6
 LONGEST_THUD_TICKS = 20
+FLOOR_RISE = 1.002
+PAUSE_OVER_FLOOR = 10.0**2.0
+"""A thud is told from a voice's pulses only in a pause: where the lowest band was no more than 20 dB above its
+floor, which is its least power over 25 ms, let rise by 3 dB in 0.9 s."""
+
 LOOK_AHEAD_FRAMES = (AHEAD_TICKS + 2) * TICK_FRAMES
 """The gain moves over the tick before the stroke, and the stroke's tick is just complete."""
 
 _KEPT = 32
-FRAME, TICK, THUD_LEFT, THUD_PEAK, THUD_BEFORE, STROKES = range(6)
+FRAME, TICK, THUD_LEFT, THUD_PEAK, THUD_BEFORE, STROKES, FLOOR, SMOOTH = range(8)
 
 
 @kernel
@@ -81,19 +86,19 @@ def _judge(power: Floats, gains: Floats, state: Floats, least_gain: float) -> No
                 share = (t - at + 1) / (AHEAD_TICKS + 1)
                 _hold(gains[b], power[b], t, max(before * (1.0 - share), after), least_gain)
     low, low_gains = power[0], gains[0]
+    state[SMOOTH] += 0.1 * (low[place] - state[SMOOTH])
+    state[FLOOR] = max(min(state[SMOOTH], state[FLOOR] * FLOOR_RISE), SILENCE_LINEAR**2)
     if is_stroke:
         state[STROKES] += 1.0
         before = _greatest(low, at - BEFORE_TICKS, at - 2)
         peak = _greatest(low, at - 1, at + 3)
         after = _greatest(low, newest - 1, newest)
-        if peak > THUD_STANDS_OUT * before and after < 0.5 * peak:
+        is_pause = before < PAUSE_OVER_FLOOR * state[FLOOR]
+        if is_pause and peak > THUD_STANDS_OUT * before and after < 0.5 * peak:
             state[THUD_LEFT] = LONGEST_THUD_TICKS
             state[THUD_PEAK] = peak
             state[THUD_BEFORE] = before
             _hold(low_gains, low, at - 1, before, least_gain)
-        else:
-            for t in range(at - 1, newest + 1):
-                _hold(low_gains, low, t, max(before, after), least_gain)
     if state[THUD_LEFT] > 0.0:
         state[THUD_PEAK] = max(low[place], state[THUD_PEAK] * 0.85)
         ahead = _greatest(low, at + SOON_TICKS, newest)
@@ -198,8 +203,9 @@ class ClatterSoftener:
         self._sums = np.zeros(BANDS)
         self._power = np.zeros((BANDS, _KEPT))
         self._gains = np.ones((BANDS, _KEPT))
-        self._state = np.zeros(6)
+        self._state = np.zeros(8)
         self._lines = np.zeros((BANDS, max_frames))
+        self._state[FLOOR] = 1.0
         self._ramps = np.ones((BANDS, max_frames))
         self.least_gain = 1.0
 
@@ -225,3 +231,4 @@ class ClatterSoftener:
         for array in (self._heard_z, self._z, self._sums, self._power, self._state):
             array.fill(0.0)
         self._gains.fill(1.0)
+        self._state[FLOOR] = 1.0
