@@ -1,4 +1,4 @@
-"""``goshawk serve | demo | render | measure | presets | schema | bench``. Exit codes: 0 good, 2 bad input."""
+"""``goshawk serve | demo | render | measure | soundcheck | presets | schema | bench``. Exit codes: 0 good, 2 bad input."""
 
 import errno
 import json
@@ -6,6 +6,7 @@ import socket
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
+from enum import StrEnum
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -156,6 +157,49 @@ def render(
         else f"{target}: {said['duration_s']} s at 48 kHz, {said['latency_ms']} ms of delay "
         + ("taken out" if align else "left in")
     )
+
+
+class SteadinessName(StrEnum):
+    """How much of the spread is to be left, as the command line spells it."""
+
+    NATURAL = "natural"
+    STEADY = "steady"
+    VERY_STEADY = "very-steady"
+
+
+@app.command()
+def soundcheck(
+    room: Annotated[Path, typer.Option(help="Some seconds of the room, nobody speaking.")],
+    low: Annotated[Path, typer.Option(help="Your low voice.")],
+    usual: Annotated[Path, typer.Option(help="Your usual voice.")],
+    big: Annotated[Path, typer.Option(help="Your big voice: a laugh, a shout.")],
+    keys: Annotated[Path | None, typer.Option(help="Typing, nobody speaking.")] = None,
+    steadiness: Annotated[
+        SteadinessName, typer.Option(help="How close low and big voice are brought.")
+    ] = SteadinessName.STEADY,
+    over_game: Annotated[
+        bool, typer.Option("--over-game/--talk-only", help="Whether a game covers the pauses.")
+    ] = True,
+    out: Annotated[Path | None, typer.Option(help="Write the chain as a preset here.")] = None,
+    as_json: JsonFlag = False,
+) -> None:
+    """Compute a chain from recordings of one voice and its room, and prove it on them."""
+    from goshawk.cli.check import check_files, print_check
+    from goshawk.core.measure.take import TakeKind
+    from goshawk.core.rules.sound_check.advice import Wish
+
+    files: dict[TakeKind, Path] = {"room": room, "low": low, "usual": usual, "big": big}
+    if keys:
+        files["keys"] = keys
+    wish = Wish.model_validate(
+        {"steadiness": steadiness.value.replace("-", "_"), "is_over_game": over_game}
+    )
+    with plain_errors():
+        said = check_files(files, wish, out, lambda text: typer.echo(text, err=True))
+    if as_json:
+        typer.echo(json.dumps(said))
+    else:
+        print_check(said)
 
 
 @app.command()

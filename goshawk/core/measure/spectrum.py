@@ -14,13 +14,15 @@ WINDOW_FRAMES = 4096
 _WINDOW = np.hanning(WINDOW_FRAMES)
 
 
-def band_weights(fft_frames: int) -> Floats:
+def band_weights(
+    fft_frames: int, centres_hz: Floats = BAND_CENTRES_HZ, bands_per_octave: int = BANDS_PER_OCTAVE
+) -> Floats:
     """How much of each bin of a real FFT of ``fft_frames`` lies in each band, shape (bands, bins)."""
-    half = 2.0 ** (0.5 / BANDS_PER_OCTAVE)
+    half = 2.0 ** (0.5 / bands_per_octave)
     width_hz = SAMPLE_RATE_HZ / fft_frames
     bins_hz = np.arange(fft_frames // 2 + 1) * width_hz
-    low = np.maximum.outer(BAND_CENTRES_HZ / half, bins_hz - width_hz / 2)
-    high = np.minimum.outer(BAND_CENTRES_HZ * half, bins_hz + width_hz / 2)
+    low = np.maximum.outer(centres_hz / half, bins_hz - width_hz / 2)
+    high = np.minimum.outer(centres_hz * half, bins_hz + width_hz / 2)
     weights: Floats = np.maximum(0.0, high - low) / width_hz
     return weights
 

@@ -1,0 +1,88 @@
+"""The long-term average spectrum of a voice in thirds of an octave, beside that of speech in general.
+
+The reference: D. Byrne et al., "An international comparison of long-term average speech spectra", J. Acoust. Soc.
+Am. 96(4), 1994, Table II, women and men together over twelve languages, at 70 dB in all.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from goshawk.core.measure.levels import MOMENT_FRAMES
+from goshawk.core.measure.spectrum import band_weights
+from goshawk.core.stage import Floats
+
+_REFERENCE_DB = {
+    63: 38.6, 80: 43.5, 100: 54.4, 125: 57.7, 160: 56.8, 200: 60.2, 250: 60.3, 315: 59.0, 400: 62.1,
+    500: 62.1, 630: 60.5, 800: 56.8, 1000: 53.7, 1250: 53.0, 1600: 52.0, 2000: 48.7, 2500: 48.1,
+    3150: 46.8, 4000: 45.6, 5000: 44.5, 6300: 44.3, 8000: 43.7, 10_000: 43.4, 12_500: 41.3, 16_000: 40.7,
+}  # fmt: skip
+THIRD_CENTRES_HZ: Floats = 1000.0 * 2.0 ** (np.arange(-12, 13) / 3.0)
+"""25 bands, 62.5 Hz to 16 kHz (base two, as IEC 61260-1 allows)."""
+
+REFERENCE_DB: Floats = np.array(list(_REFERENCE_DB.values()))
+ALIGNED_HZ = (200.0, 5000.0)
+"""A spectrum is brought to the reference's level over what carries speech."""
+
+_FFT_FRAMES = 4096
+_PIECE_MOMENTS = 8
+_WINDOW = np.hanning(_FFT_FRAMES)
+
+
+@dataclass(frozen=True)
+class Zone:
+    """A part of a voice's spectrum with a name of its own."""
+
+    name: str
+    from_hz: float
+    to_hz: float
+
+
+ZONES = (
+    Zone("rumble", 20.0, 80.0),
+    Zone("body", 80.0, 250.0),
+    Zone("mud", 250.0, 500.0),
+    Zone("boxiness", 500.0, 1000.0),
+    Zone("clarity", 1000.0, 3000.0),
+    Zone("harshness", 3000.0, 5000.0),
+    Zone("sibilance", 5000.0, 10_000.0),
+    Zone("air", 10_000.0, 20_000.0),
+)
+
+
+def mean_power(sound: Floats, wanted: NDArray[np.bool_]) -> Floats | None:
+    """Mean power in each bin of pieces of 85 ms of ``sound``, shape (frames,), which lie wholly in the moments
+    wanted; None if there are none. The sum over the bins is the mean square."""
+    count = min(len(wanted), len(sound) // MOMENT_FRAMES)
+    whole = np.convolve(wanted[:count], np.ones(_PIECE_MOMENTS + 1), "valid") > _PIECE_MOMENTS
+    starts = np.flatnonzero(whole)[:: _PIECE_MOMENTS // 2] * MOMENT_FRAMES
+    starts = starts[starts + _FFT_FRAMES <= len(sound)]
+    if not len(starts):
+        return None
+    power = np.zeros(_FFT_FRAMES // 2 + 1)
+    for start in starts:
+        power += np.abs(np.fft.rfft(sound[start : start + _FFT_FRAMES] * _WINDOW)) ** 2
+    scaled: Floats = power * (2.0 / (_FFT_FRAMES * float((_WINDOW**2).sum()) * len(starts)))
+    return scaled
+
+
+def thirds_db(power: Floats) -> Floats:
+    """Levels in THIRD_CENTRES_HZ, in dBFS (RMS), of what ``mean_power`` gives."""
+    weights = band_weights(_FFT_FRAMES, THIRD_CENTRES_HZ, 3)
+    levels: Floats = 10.0 * np.log10(np.maximum(weights @ power, 1e-14))
+    return levels
+
+
+def above_reference_db(levels_db: Floats) -> Floats:
+    """How far each third stands above the reference brought to the same level."""
+    apart = levels_db - REFERENCE_DB
+    inside = (ALIGNED_HZ[0] <= THIRD_CENTRES_HZ) & (ALIGNED_HZ[1] >= THIRD_CENTRES_HZ)
+    above: Floats = apart - apart[inside].mean()
+    return above
+
+
+def zone_db(above_db: Floats, zone: Zone, lowest_hz: float = 0.0) -> float | None:
+    """Mean of the thirds of a zone that lie above ``lowest_hz``; None if none does."""
+    inside = (max(zone.from_hz, lowest_hz) <= THIRD_CENTRES_HZ) & (zone.to_hz > THIRD_CENTRES_HZ)
+    return float(above_db[inside].mean()) if inside.any() else None
