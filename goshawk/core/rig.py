@@ -279,6 +279,28 @@ def with_chain(rig: Rig, chain: Chain, preset_id: str) -> Rig:
     return _validated(document)
 
 
+def with_stages_of(rig: Rig, chain: Chain, stages: set[str]) -> Rig:
+    """The rig with the stages of some kinds as another chain has them: put in, replaced, or taken out. A stage that is
+    put in comes behind those that come before it in the other chain. Raises BadSetting."""
+    kept = [slot for slot in rig.chain if slot.stage not in stages]
+    order = [slot.stage for slot in default_chain()]
+    for slot in chain:
+        if slot.stage in stages:
+            before = order[: order.index(slot.stage)]
+            place = max((i + 1 for i, one in enumerate(kept) if one.stage in before), default=0)
+            kept.insert(place, slot)
+    return with_chain(rig, tuple(kept), rig.preset_id)
+
+
+def with_more_trim(rig: Rig, gain_db: float) -> Rig:
+    """The rig with its first trim louder by so much; one is put in if there is none. Raises BadSetting."""
+    if not any(slot.stage == "trim" for slot in rig.chain):
+        rig = with_stage(rig, "trim", "")
+    trim = next(slot for slot in rig.chain if slot.stage == "trim")
+    gain = round(trim.settings.gain_db + gain_db, 1)
+    return changed(rig, f"chain.{trim.id}.settings.gain_db", gain)
+
+
 def with_dismissal(rig: Rig, key: str, badness: float) -> Rig:
     """The rig with a finding put aside at its present badness; the oldest falls out at the end."""
     kept = tuple(one for one in rig.dismissed if one.key != key)[-(MOST_DISMISSALS - 1) :]

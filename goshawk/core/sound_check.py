@@ -29,6 +29,8 @@ from goshawk.core.dsp.de_esser import DeEsser, DeEsserSettings
 from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.measure.levels import MOMENT_FRAMES, PAUSE, SPEECH
 from goshawk.core.measure.long_term_spectrum import (
+    REFERENCE_DB,
+    THIRD_CENTRES_HZ,
     ZONES,
     above_reference_db,
     mean_power,
@@ -108,6 +110,17 @@ class Proof(BaseModel):
     levels: dict[str, list[float]] = {}
 
 
+class VoiceSpectrum(BaseModel):
+    """Long-term levels in thirds of an octave: the voice and the room as they arrive, in dBFS, the voice behind the
+    chain brought to the same level, and speech in general (Byrne et al. 1994) at that level."""
+
+    centres_hz: list[float]
+    voice_db: list[float]
+    after_db: list[float]
+    room_db: list[float]
+    reference_db: list[float]
+
+
 class Outcome(BaseModel):
     """All that a sound check gives."""
 
@@ -115,6 +128,7 @@ class Outcome(BaseModel):
     findings: list[TakeFinding]
     advice: list[AdviceShown]
     suggestions: list[Suggestion]
+    spectrum: VoiceSpectrum
     before: Proof
     after: Proof
     shortfalls: list[str]
@@ -134,10 +148,16 @@ def shortened(sound: Block) -> Block:
 def run_sound_check(takes: Sounds, wish: Wish, tell: Tell = lambda text, share: None) -> Outcome:
     """Measure, plan, and prove. ``takes``: room, low, usual, big and perhaps keys, each of shape (frames, 1) at
     48 kHz. Raises BadInput if one is missing, or a voice cannot be heard in its take."""
+    return run_with_sound(takes, wish, tell)[0]
+
+
+def run_with_sound(takes: Sounds, wish: Wish, tell: Tell) -> tuple[Outcome, Sounds]:
+    """As ``run_sound_check``, and the takes as they come out of the suggested chain."""
     missing = [kind for kind in ("room", *VOICES) if kind not in takes]
     if missing:
         raise BadInput(f"The take {missing[0]!r} is missing. Give room, low, usual and big.")
-    return _Check({kind: shortened(sound) for kind, sound in takes.items()}, wish, tell).run()
+    check = _Check({kind: shortened(sound) for kind, sound in takes.items()}, wish, tell)
+    return check.run(), check.sounds
 
 
 def describe(outcome: Outcome, wish: Wish) -> str:
@@ -190,6 +210,7 @@ class _Check:
             findings=[*room_findings(self.figures["room"]), *voice_findings(self.figures)],
             advice=shown,
             suggestions=[s for one in shown if one.is_needed for s in one.suggestions],
+            spectrum=self.spectrum(),
             before=before,
             after=after,
             shortfalls=self.shortfalls(before, after),
@@ -275,7 +296,7 @@ class _Check:
 
     def above_reference(self, kinds: dict[TakeKind, float], sounds: Sounds) -> Floats:
         """Mean of the voices' thirds above the reference, weighted."""
-        total, weight = np.zeros(len(above_reference_db(np.zeros(25)))), 0.0
+        total, weight = np.zeros(len(THIRD_CENTRES_HZ)), 0.0
         for kind, share in kinds.items():
             power = mean_power(sounds[kind][:, 0].astype(float), self.activity[kind] == SPEECH)
             if power is not None:
@@ -519,6 +540,28 @@ class _Check:
         }
         rounded = {k: round(v, 2) if isinstance(v, float) else v for k, v in figures.items()}
         return Proof(**rounded, cut_syllables=cut)
+
+    def spectrum(self) -> VoiceSpectrum:
+        """Of the usual voice."""
+        voice = np.array(self.figures["usual"].thirds_db)
+        room = np.array(self.figures["room"].thirds_db)
+        inside = np.abs(np.log2(THIRD_CENTRES_HZ / 1000.0)) < 2.4
+        power = mean_power(
+            self.sounds["usual"][:, 0].astype(float), self.activity["usual"] == SPEECH
+        )
+        after = voice if power is None else thirds_db(power)
+
+        def level_with_voice(levels: Floats) -> list[float]:
+            moved: list[float] = (levels + (voice - levels)[inside].mean()).round(1).tolist()
+            return moved
+
+        return VoiceSpectrum(
+            centres_hz=THIRD_CENTRES_HZ.round(1).tolist(),
+            voice_db=voice.round(1).tolist(),
+            after_db=level_with_voice(after),
+            room_db=room.round(1).tolist(),
+            reference_db=level_with_voice(REFERENCE_DB),
+        )
 
     def noise_fell(self, before: Proof, after: Proof) -> float:
         return (after.snr_db or 0.0) - (before.snr_db or 0.0)

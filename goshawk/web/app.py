@@ -17,7 +17,7 @@ from goshawk.store.database import Opened, database_path, open_database
 from goshawk.web.errors import add_error_handlers
 from goshawk.web.guard import Guard
 from goshawk.web.messages import FROM_SERVER, FromPage
-from goshawk.web.routes import audio, live, presets, rig, sound_files
+from goshawk.web.routes import audio, live, presets, rig, sound_check, sound_files
 from goshawk.web.studio import Studio
 
 FRONTEND_DIR = Path(__file__).resolve().parents[2] / "frontend" / "dist"
@@ -53,7 +53,7 @@ def create_app(
         title="Goshawk", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None
     )
     add_error_handlers(app)
-    for module in (rig, presets, sound_files, live, audio):
+    for module in (rig, presets, sound_files, sound_check, live, audio):
         app.include_router(module.router)
     if frontend_dir.is_dir():
         app.mount("/", _Page(directory=frontend_dir, html=True))

@@ -9,11 +9,15 @@ from goshawk.core.chain_slots import StageName
 from goshawk.core.graph.comparison import Heard
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.measure.monitor import Reach
+from goshawk.core.measure.take import TakeFigures, TakeKind
 from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import Standing
 from goshawk.core.rules.buffer import MOST_SHARE, BufferAdvice, BufferTrial
 from goshawk.core.rules.finding import Finding
 from goshawk.core.rules.gain import GainAdvice, GainMinute
+from goshawk.core.rules.sound_check.advice import Wish
+from goshawk.core.rules.sound_check.since import Change
+from goshawk.core.sound_check import Outcome
 from goshawk.core.takes import LONGEST_LOOP_S, SHORTEST_LOOP_S
 from goshawk.core.wiring import FeedName, Role
 from goshawk.store.sound_files import StoredSoundFile
@@ -440,6 +444,50 @@ class RoomTakeState(_FromServer):
     progress: float
 
 
+class TakeProgress(_FromServer):
+    """A take of the sound check that is being made."""
+
+    kind: TakeKind
+    begins_in_s: float
+    elapsed_s: float
+    wanted_s: float
+
+
+class TakeState(_FromServer):
+    """A take that is kept. ``doubt`` is what is wrong with it, if anything; ``serial`` differs with every take."""
+
+    taken_at: float
+    doubt: str
+    figures: TakeFigures
+    serial: str
+
+
+class CheckProgress(_FromServer):
+    """How far the computation is, from 0 to 1."""
+
+    text: str
+    share: float
+
+
+class SoundCheckState(_FromServer):
+    """The sound check: takes, what is wrong with those that were refused, what was computed from them (its chain is
+    left out), and what has changed since the check that is in use. ``heard`` names the sounds to listen to."""
+
+    type: Literal["sound_check"] = "sound_check"
+    takes: dict[TakeKind, TakeState]
+    refusals: dict[TakeKind, str]
+    recording: TakeKind | None
+    measuring: TakeKind | None
+    run: CheckProgress | None
+    failure: str
+    wish: Wish
+    outcome: Outcome | None
+    is_accepted: bool
+    heard: int
+    kept_at: float | None
+    changes: list[Change]
+
+
 class Spectra(_FromServer):
     """Levels in bands of a sixth of an octave before and after one stage, in dBFS, 15 times a second."""
 
@@ -467,6 +515,7 @@ class Levels(_FromServer):
     gate_work: dict[str, GateWork]
     limiter_work: dict[str, LimiterWork]
     room_take: RoomTakeState | None
+    take: TakeProgress | None
     is_speech: bool
     reach: dict[FeedName, Reach]
     bad_samples: dict[str, int]
@@ -506,6 +555,7 @@ FROM_SERVER: tuple[type[BaseModel], ...] = (
     History,
     Levels,
     Spectra,
+    SoundCheckState,
     Notice,
     Refusal,
 )

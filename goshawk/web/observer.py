@@ -25,6 +25,7 @@ from goshawk.web.messages import (
     LedgerEntry,
     Levels,
     RoomTakeState,
+    TakeProgress,
 )
 from goshawk.web.stage_work import StageCosts, stage_work
 
@@ -150,6 +151,7 @@ class Observer:
         rig: Rig,
         restarts: int,
         room_take: RoomTakeState | None = None,
+        take: TakeProgress | None = None,
     ) -> Levels:
         """Figures and findings over the last ten seconds."""
         now = time.monotonic()
@@ -203,6 +205,7 @@ class Observer:
             gate_work=gates,
             limiter_work=limiters,
             room_take=room_take,
+            take=take,
             feed_peaks_dbfs=self.monitor.feed_peaks(),
             standings=standings(figures["peaks_dbfs"], figures["clearance_db"], rig),
             findings=shown,

@@ -19,6 +19,7 @@ from goshawk.core.dsp.matched import response_db
 from goshawk.core.graph.comparison import Heard
 from goshawk.core.graph.pick import picked
 from goshawk.core.measure.room import RoomLearner
+from goshawk.core.measure.take import TakeKind
 from goshawk.core.preset import Preset, make_preset, read_preset
 from goshawk.core.rig import (
     Rig,
@@ -28,13 +29,17 @@ from goshawk.core.rig import (
     with_dismissal,
     with_input,
     with_input_moved,
+    with_more_trim,
     with_stage,
     with_stage_copied,
     with_stage_moved,
+    with_stages_of,
     without_input,
     without_stage,
 )
 from goshawk.core.rules.sentences import feed_sentence
+from goshawk.core.rules.sound_check.advice import Wish
+from goshawk.core.rules.sound_check.since import drift_of
 from goshawk.core.stage import Block, Floats
 from goshawk.core.starting_points import STARTING_POINTS
 from goshawk.core.wiring import FEEDS, Role
@@ -42,11 +47,12 @@ from goshawk.devices.catalog import checked_fault
 from goshawk.devices.file import read_sound_file
 from goshawk.engine.client import EngineClient
 from goshawk.errors import BadInput, BadSetting, BadSoundFile, GoshawkError, NotFound
-from goshawk.store import presets, rigs, sound_files
+from goshawk.store import presets, rigs, sound_checks, sound_files
 from goshawk.store.database import Opened
 from goshawk.store.sound_files import StoredSoundFile
 from goshawk.units import SAMPLE_RATE_HZ
 from goshawk.web.buffer_search import BufferSearch
+from goshawk.web.drift import Drift
 from goshawk.web.looping import Looper
 from goshawk.web.messages import (
     CURVE_INPUTS_DBFS,
@@ -60,6 +66,7 @@ from goshawk.web.messages import (
 )
 from goshawk.web.observer import SLOW_EVERY_S, Observer
 from goshawk.web.pages import Listener, LivePage
+from goshawk.web.sound_check import SoundCheck
 from goshawk.web.stage_sound import StageSpectra, band_stage, engine_point
 
 T = TypeVar("T")
@@ -96,6 +103,16 @@ class Studio:
         self._slow: asyncio.Task[None] | None = None
         self.buffer_search = BufferSearch(lambda: self._give_rig(self.rig), self._tell_state)
         self.looper = Looper(self._play_loop, self._compare, self._tell_state)
+        self.sound_check = SoundCheck(
+            data_dir / "takes",
+            sound_checks.list_takes(self._db),
+            sound_checks.load_check(self._db),
+            lambda take: self._in_store(lambda: sound_checks.save_take(self._db, take)),
+            lambda kind: self._in_store(lambda: sound_checks.remove_take(self._db, kind)),
+            self._tell_sound_check,
+            lambda: self._give_rig(self.rig),
+        )
+        self._drift = Drift()
         self.engine = EngineClient(
             self._saved.rig, self._on_readings, self._on_sound, self._on_engine_trouble
         )
@@ -113,6 +130,7 @@ class Studio:
             self._slow.cancel()
             with contextlib.suppress(asyncio.CancelledError):
                 await self._slow
+        await self.sound_check.close()
         await self.engine.stop()
         self.looper.close()
         self._db.close()
@@ -368,6 +386,73 @@ class Studio:
         self._background.add(task)
         task.add_done_callback(self._background.discard)
 
+    # --- the sound check --------------------------------------------------------------------------
+
+    def start_take(self, kind: TakeKind) -> None:
+        """Record a take of the sound check. Raises BadInput if there is no microphone in the chain."""
+        if self.rig.voice is None:
+            raise BadInput(
+                "No input is in the voice chain. Choose your microphone in Wiring first."
+            )
+        if self.looper.state.is_on or self.looper.state.is_recording:
+            self.looper.stop()
+        self.sound_check.start(kind)
+
+    def _hear_take(self, raw: Block) -> None:
+        if self.sound_check.performance and self.rig.voice:
+            self.sound_check.push(picked(raw, self.rig.voice.channels))
+
+    def run_check(self, wish: Wish) -> None:
+        """Compute the check for the rig's own targets. Raises BadInput if a take is missing."""
+        self.sound_check.run(
+            wish.model_copy(update={"voice_peaks_dbfs": self.rig.targets.voice_peaks_dbfs})
+        )
+
+    async def accept_check(self, stages: list[str] | None) -> State:
+        """The suggested chain in place of the present one, or only some of its stages. Raises BadInput."""
+        outcome = self.sound_check.outcome
+        if outcome is None:
+            raise BadInput("Nothing has been computed from these takes yet. Compute it first.")
+        if stages is None:
+            state = await self._change(lambda rig: with_chain(rig, outcome.chain, ""), "chain")
+        else:
+            state = await self._change(
+                lambda rig: with_stages_of(rig, outcome.chain, set(stages)), "chain"
+            )
+        figures = self.sound_check.figures
+        kept = await self._in_store(lambda: sound_checks.keep_check(self._db, figures))
+        self.sound_check.accepted(kept)
+        self._drift.forget()
+        return state
+
+    async def make_up(self, gain_db: float) -> State:
+        """Let the trim make up for a change of gain or distance. Raises BadSetting."""
+        trim = next((slot for slot in self._saved.rig.chain if slot.stage == "trim"), None)
+        state = await self._change(lambda rig: with_more_trim(rig, gain_db), "chain.trim")
+        figures = self.sound_check.figures
+        kept = await self._in_store(lambda: sound_checks.keep_check(self._db, figures))
+        self.sound_check.accepted(kept)
+        self.notify(
+            f"The trim {'goes' if trim else 'was added, and goes'} {gain_db:+.1f} dB. Undo takes it back.".replace(
+                "-", "−"
+            ),
+            "news",
+        )
+        return state
+
+    def _tell_sound_check(self) -> None:
+        message = self.sound_check.state.model_dump_json()
+        for page in self._pages:
+            page.tell_newest("sound_check", message)
+
+    def _watch_drift(self, levels: Levels) -> None:
+        """Say once, when it lasts, that room or voice are not those of the check any more."""
+        if self.sound_check.kept and not self.sound_check.performance:
+            said = drift_of(self.sound_check.kept.figures, levels.stations["microphone"])
+            sentence = self._drift.push(said)
+            if sentence:
+                self.notify(sentence, "news")
+
     # --- findings --------------------------------------------------------------------------------
 
     async def dismiss(self, key: str) -> State:
@@ -412,6 +497,7 @@ class Studio:
         if _microphone_of(rig) != _microphone_of(self._heard):
             self.observer.forget_microphone()
         if _device_of(rig) != _device_of(self._heard):
+            self.sound_check.cancel()
             self.looper.raw.forget()
             if self.looper.state.is_on or self.looper.state.is_recording:
                 self.looper.stop()
@@ -425,8 +511,16 @@ class Studio:
 
     def _give_rig(self, rig: Rig) -> None:
         """To the engine, with the buffer that is being tried, if one is."""
-        trying = self.buffer_search.block_frames
-        self.engine.apply(rig.model_copy(update={"block_frames": trying}) if trying else rig)
+        trying, performance = self.buffer_search.block_frames, self.sound_check.performance
+        if trying:
+            rig = rig.model_copy(update={"block_frames": trying})
+        if performance and rig.voice and rig.voice.device == "attic":
+            # The stand-in gives what a take asks for; the rig keeps what the user set.
+            attic = rig.devices.attic.model_copy(update={"performance": performance})
+            rig = rig.model_copy(
+                update={"devices": rig.devices.model_copy(update={"attic": attic})}
+            )
+        self.engine.apply(rig)
 
     async def _in_store(self, work: Callable[[], T]) -> T:
         return await asyncio.get_running_loop().run_in_executor(None, work)
@@ -502,6 +596,7 @@ class Studio:
         page = LivePage()
         self._pages.add(page)
         page.tell(self.state().model_dump_json())
+        page.tell(self.sound_check.state.model_dump_json())
         if self._start_notice:
             page.tell(Notice(level="trouble", text=self._start_notice).model_dump_json())
         if self.levels:
@@ -663,6 +758,7 @@ class Studio:
     def _on_readings(self, readings: dict[str, Any]) -> None:
         is_due = self.observer.push(readings, self.rig)
         self.looper.push(readings["raw"])
+        self._hear_take(readings["raw"])
         self.buffer_search.push(readings["engine"])
         if not self._was_running:
             self._was_running = True
@@ -671,7 +767,10 @@ class Studio:
             take = self._room and RoomTakeState(
                 stage_id=self._room[0], progress=round(self._room_progress, 2)
             )
-            levels = self.observer.make_levels(readings, self.rig, self.engine.restarts, take)
+            levels = self.observer.make_levels(
+                readings, self.rig, self.engine.restarts, take, self.sound_check.progress
+            )
+            self._watch_drift(levels)
             self._show_spectra()
             message = levels.model_dump_json()
             for page in self._pages:

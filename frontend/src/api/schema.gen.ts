@@ -289,6 +289,158 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sound-check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * State
+         * @description How it stands; the live link says every change.
+         */
+        get: operations["state_api_sound_check_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sound-check/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept
+         * @description Take the suggested chain over, or some of its stages; undo brings the old one back.
+         */
+        post: operations["accept_api_sound_check_accept_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sound-check/make-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Up
+         * @description Let the trim make up for a gain or a distance that changed since the kept check.
+         */
+        post: operations["make_up_api_sound_check_make_up_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sound-check/recording": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Cancel Take
+         * @description Break off the take that is being made.
+         */
+        delete: operations["cancel_take_api_sound_check_recording_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sound-check/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Run
+         * @description Compute a chain from the takes. What the rig says of targets goes before what is wished.
+         */
+        post: operations["run_api_sound_check_run_post"];
+        /**
+         * Stop Run
+         * @description Give up the computation.
+         */
+        delete: operations["stop_run_api_sound_check_run_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sound-check/sound/{serial}/{kind}/{side}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sound
+         * @description A take as WAV, raw or behind the suggested chain, both equally loud.
+         */
+        get: operations["sound_api_sound_check_sound__serial___kind___side__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sound-check/takes/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Give Take
+         * @description Give a WAV, FLAC or OGG file as the request's body.
+         */
+        put: operations["give_take_api_sound_check_takes__kind__put"];
+        /**
+         * Start Take
+         * @description Count in, then record a take from the microphone.
+         */
+        post: operations["start_take_api_sound_check_takes__kind__post"];
+        /**
+         * Remove Take
+         * @description Forget a take.
+         */
+        delete: operations["remove_take_api_sound_check_takes__kind__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sound-files": {
         parameters: {
             query?: never;
@@ -374,6 +526,14 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Accept
+         * @description Which stages of the suggestion to take over; None is all of it, in place of the chain.
+         */
+        Accept: {
+            /** Stages */
+            stages?: string[] | null;
+        };
+        /**
          * AddInput
          * @description One more input, heard by nobody yet.
          */
@@ -409,6 +569,35 @@ export interface components {
              * @enum {string}
              */
             type: "add_stage";
+        };
+        /**
+         * AdviceShown
+         * @description What is advised for one stage, as it is shown.
+         */
+        AdviceShown: {
+            /**
+             * Confidence
+             * @enum {string}
+             */
+            confidence: "sure" | "likely" | "unsure";
+            /** Is Needed */
+            is_needed: boolean;
+            /**
+             * Is Refused
+             * @default false
+             */
+            is_refused: boolean;
+            /** Reason */
+            reason: string;
+            /** Stage */
+            stage: string;
+            /**
+             * Suggestions
+             * @default []
+             */
+            suggestions: components["schemas"]["Suggestion"][];
+            /** Title */
+            title: string;
         };
         /**
          * AtticSettings
@@ -600,13 +789,67 @@ export interface components {
         };
         /**
          * Change
-         * @description One setting by its path, such as ``chain.gate.settings.range_db``, and its new value.
+         * @description Something that changed. ``gain_db`` is what the trim can make up for; ``stages`` of the new check mend it.
          */
         Change: {
+            /** Code */
+            code: string;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Stages
+             * @default []
+             */
+            stages: string[];
+            /** Text */
+            text: string;
+            /** Value Db */
+            value_db: number;
+        };
+        /**
+         * Change
+         * @description One setting by its path, such as ``chain.gate.settings.range_db``, and its new value.
+         */
+        "Change-Input": {
             /** Path */
             path: string;
             /** Value */
             value: number | boolean | string;
+        };
+        /**
+         * Change
+         * @description Something that changed. ``gain_db`` is what the trim can make up for; ``stages`` of the new check mend it.
+         */
+        "Change-Output": {
+            /** Code */
+            code: string;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Stages
+             * @default []
+             */
+            stages: string[];
+            /** Text */
+            text: string;
+            /** Value Db */
+            value_db: number;
+        };
+        /**
+         * CheckProgress
+         * @description How far the computation is, from 0 to 1.
+         */
+        CheckProgress: {
+            /** Share */
+            share: number;
+            /** Text */
+            text: string;
         };
         /**
          * CompressorSettings
@@ -1878,6 +2121,7 @@ export interface components {
             stations: {
                 [key: string]: components["schemas"]["StationLevels"];
             };
+            take: components["schemas"]["TakeProgress"] | null;
             /** True Peak Dbtp */
             true_peak_dbtp: number;
             /**
@@ -2209,6 +2453,28 @@ export interface components {
             type: "notice";
         };
         /**
+         * Outcome
+         * @description All that a sound check gives.
+         */
+        Outcome: {
+            /** Advice */
+            advice: components["schemas"]["AdviceShown"][];
+            after: components["schemas"]["Proof"];
+            before: components["schemas"]["Proof"];
+            /** Chain */
+            chain: (components["schemas"]["TrimSlot"] | components["schemas"]["HighPassSlot"] | components["schemas"]["SuppressorSlot"] | components["schemas"]["GateSlot"] | components["schemas"]["EqSlot"] | components["schemas"]["DeEsserSlot"] | components["schemas"]["CompressorSlot"] | components["schemas"]["ThreeBandSlot"] | components["schemas"]["LevellerSlot"] | components["schemas"]["LimiterSlot"])[];
+            /** Findings */
+            findings: components["schemas"]["TakeFinding"][];
+            /** Shortfalls */
+            shortfalls: string[];
+            /** Suggestions */
+            suggestions: components["schemas"]["Suggestion"][];
+            /** Takes */
+            takes: {
+                [key: string]: components["schemas"]["TakeFigures"];
+            };
+        };
+        /**
          * PlayerSettings
          * @description The music player's own knobs.
          */
@@ -2248,6 +2514,37 @@ export interface components {
             is_own: boolean;
             /** Name */
             name: string;
+        };
+        /**
+         * Proof
+         * @description Figures of the takes, raw or behind the suggested chain; ``snr_db`` is from usual speech to the noise in its
+         *     pauses; ``cut_syllables`` are first syllables that lost more than 3 dB over their first 50 ms. ``levels``
+         *     as in ``TakeFigures``, by take.
+         */
+        Proof: {
+            /** Cut Syllables */
+            cut_syllables: number;
+            /** Harshness Db */
+            harshness_db: number | null;
+            /** Integrated Lufs */
+            integrated_lufs: number | null;
+            /**
+             * Levels
+             * @default {}
+             */
+            levels: {
+                [key: string]: number[];
+            };
+            /** Noise In Pauses Dbfs */
+            noise_in_pauses_dbfs: number | null;
+            /** Snr Db */
+            snr_db: number | null;
+            /** Spread Db */
+            spread_db: number | null;
+            /** True Peak Dbtp */
+            true_peak_dbtp: number | null;
+            /** Usual Peak Dbfs */
+            usual_peak_dbfs: number | null;
         };
         /**
          * Readings
@@ -2597,6 +2894,44 @@ export interface components {
             type: "show_all";
         };
         /**
+         * SoundCheckState
+         * @description The sound check: takes, what is wrong with those that were refused, what was computed from them (its chain is
+         *     left out), and what has changed since the check that is in use. ``heard`` names the sounds to listen to.
+         */
+        SoundCheckState: {
+            /** Changes */
+            changes: components["schemas"]["Change"][];
+            /** Failure */
+            failure: string;
+            /** Heard */
+            heard: number;
+            /** Is Accepted */
+            is_accepted: boolean;
+            /** Kept At */
+            kept_at: number | null;
+            /** Measuring */
+            measuring: ("room" | "low" | "usual" | "big" | "keys") | null;
+            outcome: components["schemas"]["Outcome"] | null;
+            /** Recording */
+            recording: ("room" | "low" | "usual" | "big" | "keys") | null;
+            /** Refusals */
+            refusals: {
+                [key: string]: string;
+            };
+            run: components["schemas"]["CheckProgress"] | null;
+            /** Takes */
+            takes: {
+                [key: string]: components["schemas"]["TakeState"];
+            };
+            /**
+             * Type
+             * @default sound_check
+             * @constant
+             */
+            type: "sound_check";
+            wish: components["schemas"]["Wish"];
+        };
+        /**
          * Spectra
          * @description Levels in bands of a sixth of an octave before and after one stage, in dBFS, 15 times a second.
          */
@@ -2711,6 +3046,27 @@ export interface components {
             rate_hz: number;
         };
         /**
+         * Suggestion
+         * @description One setting that is suggested.
+         */
+        Suggestion: {
+            /**
+             * Confidence
+             * @enum {string}
+             */
+            confidence: "sure" | "likely" | "unsure";
+            /** Reason */
+            reason: string;
+            /** Setting */
+            setting: string;
+            /** Stage */
+            stage: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number | boolean | string;
+        };
+        /**
          * SuppressorSettings
          * @description Settings of the suppressor.
          */
@@ -2784,6 +3140,134 @@ export interface components {
              * @enum {string}
              */
             type: "swap_other";
+        };
+        /**
+         * TakeFigures
+         * @description Figures of one take; None where it cannot be told. ``thirds_db``: of the speech, or of the room;
+         *     ``levels``: shares of the 10 ms RMS levels in steps of 1 dB from LOWEST_LEVEL_DBFS on, of the speech or of
+         *     all; ``outline``: peaks along the take, for a picture.
+         */
+        TakeFigures: {
+            /** Clipped Moments */
+            clipped_moments: number;
+            /** Duration S */
+            duration_s: number;
+            /** Highest Peak Dbfs */
+            highest_peak_dbfs: number | null;
+            /** Integrated Lufs */
+            integrated_lufs: number | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "room" | "low" | "usual" | "big" | "keys";
+            /**
+             * Levels
+             * @default []
+             */
+            levels: number[];
+            /** Noise Floor Dbfs */
+            noise_floor_dbfs: number | null;
+            /**
+             * Outline
+             * @default []
+             */
+            outline: number[];
+            /**
+             * Pitch High Hz
+             * @default null
+             */
+            pitch_high_hz: number | null;
+            /**
+             * Pitch Low Hz
+             * @default null
+             */
+            pitch_low_hz: number | null;
+            /**
+             * Pitch Median Hz
+             * @default null
+             */
+            pitch_median_hz: number | null;
+            /** Quiet Peaks Dbfs */
+            quiet_peaks_dbfs: number | null;
+            /** Speech Level Dbfs */
+            speech_level_dbfs: number | null;
+            /** Speech S */
+            speech_s: number;
+            /**
+             * Strokes
+             * @default 0
+             */
+            strokes: number;
+            /**
+             * Thirds Db
+             * @default []
+             */
+            thirds_db: number[];
+            /**
+             * Thumps
+             * @default 0
+             */
+            thumps: number;
+            /**
+             * Tones
+             * @default []
+             */
+            tones: components["schemas"]["Tone"][];
+            /** True Peak Dbtp */
+            true_peak_dbtp: number | null;
+            /** Usual Peaks Dbfs */
+            usual_peaks_dbfs: number | null;
+        };
+        /**
+         * TakeFinding
+         * @description Something that was found.
+         */
+        TakeFinding: {
+            /** Code */
+            code: string;
+            /**
+             * Confidence
+             * @default sure
+             * @enum {string}
+             */
+            confidence: "sure" | "likely" | "unsure";
+            /** Text */
+            text: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+        };
+        /**
+         * TakeProgress
+         * @description A take of the sound check that is being made.
+         */
+        TakeProgress: {
+            /** Begins In S */
+            begins_in_s: number;
+            /** Elapsed S */
+            elapsed_s: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "room" | "low" | "usual" | "big" | "keys";
+            /** Wanted S */
+            wanted_s: number;
+        };
+        /**
+         * TakeState
+         * @description A take that is kept. ``doubt`` is what is wrong with it, if anything; ``serial`` differs with every take.
+         */
+        TakeState: {
+            /** Doubt */
+            doubt: string;
+            figures: components["schemas"]["TakeFigures"];
+            /** Serial */
+            serial: string;
+            /** Taken At */
+            taken_at: number;
         };
         /**
          * Targets
@@ -2926,6 +3410,26 @@ export interface components {
             stage: "three_band";
         };
         /**
+         * Tone
+         * @description A steady tone in a room: how far it stands above what is around it.
+         */
+        Tone: {
+            /** Above Db */
+            above_db: number;
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Level Dbfs */
+            level_dbfs: number;
+        };
+        /**
+         * TrimBy
+         * @description By how much the trim is to make up for a change.
+         */
+        TrimBy: {
+            /** Gain Db */
+            gain_db: number;
+        };
+        /**
          * TrimSettings
          * @description Settings of the trim.
          */
@@ -3055,6 +3559,45 @@ export interface components {
              * @enum {string}
              */
             type: "watch_stage";
+        };
+        /**
+         * Wish
+         * @description What the user asks for. ``refused`` names stages; ``adjusted`` has values by "stage.setting".
+         */
+        Wish: {
+            /**
+             * Adjusted
+             * @default {}
+             */
+            adjusted: {
+                [key: string]: number;
+            };
+            /**
+             * Ceiling Dbtp
+             * @default -4
+             */
+            ceiling_dbtp: number;
+            /**
+             * Is Over Game
+             * @default true
+             */
+            is_over_game: boolean;
+            /**
+             * Refused
+             * @default []
+             */
+            refused: string[];
+            /**
+             * Steadiness
+             * @default steady
+             * @enum {string}
+             */
+            steadiness: "natural" | "steady" | "very_steady";
+            /**
+             * Voice Peaks Dbfs
+             * @default -7
+             */
+            voice_peaks_dbfs: number;
         };
         /**
          * YouFeedSettings
@@ -3446,7 +3989,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Change"];
+                "application/json": components["schemas"]["Change-Input"];
             };
         };
         responses: {
@@ -3528,6 +4071,287 @@ export interface operations {
                     "application/json": {
                         [key: string]: unknown;
                     };
+                };
+            };
+        };
+    };
+    state_api_sound_check_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundCheckState"];
+                };
+            };
+        };
+    };
+    accept_api_sound_check_accept_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Accept"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["State"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    make_up_api_sound_check_make_up_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrimBy"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["State"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    cancel_take_api_sound_check_recording_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    run_api_sound_check_run_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundCheckState"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stop_run_api_sound_check_run_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    sound_api_sound_check_sound__serial___kind___side__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                serial: number;
+                kind: "room" | "low" | "usual" | "big" | "keys";
+                side: "before" | "after";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    give_take_api_sound_check_takes__kind__put: {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path: {
+                kind: "room" | "low" | "usual" | "big" | "keys";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundCheckState"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    start_take_api_sound_check_takes__kind__post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "room" | "low" | "usual" | "big" | "keys";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundCheckState"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_take_api_sound_check_takes__kind__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "room" | "low" | "usual" | "big" | "keys";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

@@ -1,0 +1,70 @@
+"""Computes a sound check in a process of its own, so that neither sound nor web wait for it."""
+
+from multiprocessing.connection import Connection
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from goshawk.core.measure.take import VOICES, TakeKind
+from goshawk.core.rules.sound_check.advice import Wish
+from goshawk.core.sound_check import Outcome, run_with_sound
+from goshawk.core.stage import Block
+from goshawk.core.takes import loudness_lufs
+from goshawk.errors import GoshawkError
+from goshawk.units import SAMPLE_RATE_HZ
+
+SIDES = ("before", "after")
+_MOST_LINEAR = 0.9
+
+
+def work(
+    pipe: Connection, takes: dict[TakeKind, Path], wish: Wish, folder: Path, serial: int
+) -> None:
+    """Sends ("progress", text, share) as it goes and ("done", Outcome) or ("failed", sentence) at the end. The voices
+    before and after, equally loud, are then in ``folder``."""
+    try:
+        sounds = {kind: read_take(path) for kind, path in takes.items()}
+        outcome, after = run_with_sound(
+            sounds, wish, lambda text, share: pipe.send(("progress", text, share))
+        )
+        for kind in VOICES:
+            write_pair(folder, serial, kind, sounds[kind][: len(after[kind])], after[kind])
+        pipe.send(("done", outcome))
+    except GoshawkError as error:
+        pipe.send(("failed", str(error)))
+    finally:
+        pipe.close()
+
+
+Said = tuple[str, str, float] | tuple[str, Outcome] | tuple[str, str]
+
+
+def read_take(path: Path) -> Block:
+    """A take as it was kept, shape (frames, 1)."""
+    sound, _ = soundfile.read(path, dtype="float32", always_2d=True)
+    return np.ascontiguousarray(sound, np.float32)
+
+
+def write_take(path: Path, sound: Block) -> None:
+    """Keep a take's samples exactly."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    soundfile.write(path, sound, SAMPLE_RATE_HZ, format="WAV", subtype="FLOAT")
+
+
+def heard_path(folder: Path, serial: int, kind: str, side: str) -> Path:
+    """Where the sound of a take lies, raw or behind the suggested chain."""
+    return folder / f"{serial}-{kind}-{side}.wav"
+
+
+def write_pair(folder: Path, serial: int, kind: str, before: Block, after: Block) -> None:
+    """Both sides of a take, equally loud: the raw one is brought to the other, and both down if it would clip."""
+    loud = [loudness_lufs(sound) for sound in (before, after)]
+    gain_db = 0.0 if loud[0] is None or loud[1] is None else loud[1] - loud[0]
+    raised = before * np.float32(10.0 ** (gain_db / 20.0))
+    greatest = max(float(np.abs(raised).max()), float(np.abs(after).max()), 1e-9)
+    share = np.float32(min(1.0, _MOST_LINEAR / greatest))
+    for side, sound in zip(SIDES, (raised, after), strict=True):
+        soundfile.write(
+            heard_path(folder, serial, kind, side), sound * share, SAMPLE_RATE_HZ, subtype="PCM_16"
+        )

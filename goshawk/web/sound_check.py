@@ -1,0 +1,364 @@
+"""The sound check as it stands: its takes, the one that is being recorded, and what was computed from them."""
+
+import asyncio
+import contextlib
+import multiprocessing
+import secrets
+import tempfile
+import time
+from collections.abc import Awaitable, Callable
+from pathlib import Path
+from typing import Any, TypeVar
+
+import numpy as np
+
+from goshawk.core.measure.levels import MOMENT_FRAMES
+from goshawk.core.measure.take import (
+    VOICES,
+    TakeFigures,
+    TakeKind,
+    activity_of,
+    measure_take,
+    moments_of,
+    mono_of,
+)
+from goshawk.core.rules.sound_check.advice import Wish
+from goshawk.core.rules.sound_check.since import changes_since
+from goshawk.core.rules.sound_check.verdicts import TAKE_NAMES, judged
+from goshawk.core.sound_check import Outcome, shortened
+from goshawk.core.stage import Block
+from goshawk.core.wiring import Performance
+from goshawk.devices.file import read_sound_file
+from goshawk.errors import BadInput, BadSoundFile, NotFound
+from goshawk.store.sound_checks import KeptCheck, StoredTake
+from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS
+from goshawk.web.check_process import SIDES, heard_path, work, write_take
+from goshawk.web.messages import CheckProgress, SoundCheckState, TakeProgress, TakeState
+
+T = TypeVar("T")
+COUNT_IN_S = 3.0
+TAKE_S: dict[TakeKind, float] = {
+    "room": 8.0,
+    "low": 10.0,
+    "usual": 10.0,
+    "big": 10.0,
+    "keys": 8.0,
+}
+PERFORMED: dict[TakeKind, Performance] = {
+    "room": "silent",
+    "low": "murmur",
+    "usual": "talk",
+    "big": "laugh",
+    "keys": "type",
+}
+"""What the stand-in's storyteller is asked for while a take is made."""
+
+NEEDED: tuple[TakeKind, ...] = ("room", *VOICES)
+LONGEST_NOTHING_S = 0.5
+"""A microphone that gives no noise at all for longer was unplugged."""
+
+
+class SoundCheck:
+    """Records takes, keeps them, and has the check computed. ``keep``, ``forget`` and ``keep_check`` write to the
+    store; ``tell`` shows the state in all windows; ``perform`` is called when a take begins or ends."""
+
+    def __init__(
+        self,
+        folder: Path,
+        takes: dict[TakeKind, StoredTake],
+        kept: KeptCheck | None,
+        keep: Callable[[StoredTake], Awaitable[None]],
+        forget: Callable[[TakeKind], Awaitable[None]],
+        tell: Callable[[], None],
+        perform: Callable[[], None],
+    ) -> None:
+        self._folder = folder
+        self._takes = {kind: one for kind, one in takes.items() if (folder / one.file).is_file()}
+        self.kept = kept
+        self._keep, self._forget, self._tell, self._perform = keep, forget, tell, perform
+        self._recording: TakeKind | None = None
+        self._pieces: list[Block] = []
+        self._frames = 0
+        self._refusals: dict[TakeKind, str] = {}
+        self._measuring: TakeKind | None = None
+        self._progress: CheckProgress | None = None
+        self._failure = ""
+        self.outcome: Outcome | None = None
+        self._wish = Wish()
+        self._is_accepted = False
+        self._serial = 0
+        self._heard: tempfile.TemporaryDirectory[str] | None = None
+        self._process: Any = None
+        self._running: asyncio.Task[None] | None = None
+        self._jobs: set[asyncio.Task[None]] = set()
+
+    async def close(self) -> None:
+        """Stop everything."""
+        self.stop_run()
+        for job in self._jobs:
+            job.cancel()
+        if self._running:
+            with contextlib.suppress(asyncio.CancelledError):
+                await self._running
+        if self._heard:
+            self._heard.cleanup()
+
+    # --- state -----------------------------------------------------------------------------------
+
+    @property
+    def state(self) -> SoundCheckState:
+        """What every window shows."""
+        outcome = self.outcome
+        return SoundCheckState(
+            takes={
+                kind: TakeState(
+                    taken_at=one.taken_at, doubt=one.doubt, figures=one.figures, serial=one.file
+                )
+                for kind, one in self._takes.items()
+            },
+            refusals=dict(self._refusals),
+            recording=self._recording,
+            measuring=self._measuring,
+            run=self._progress,
+            failure=self._failure,
+            wish=self._wish,
+            outcome=outcome and outcome.model_copy(update={"chain": ()}),
+            is_accepted=self._is_accepted,
+            heard=self._serial,
+            kept_at=self.kept.kept_at if self.kept else None,
+            changes=changes_since(self.kept.figures, self.figures) if self.kept else [],
+        )
+
+    @property
+    def figures(self) -> dict[TakeKind, TakeFigures]:
+        """Of every take."""
+        return {kind: one.figures for kind, one in self._takes.items()}
+
+    @property
+    def performance(self) -> Performance | None:
+        """What the stand-in does for the take that is being made."""
+        return PERFORMED[self._recording] if self._recording else None
+
+    @property
+    def progress(self) -> TakeProgress | None:
+        """How far the take is that is being made."""
+        if self._recording is None:
+            return None
+        passed = self._frames / SAMPLE_RATE_HZ
+        return TakeProgress(
+            kind=self._recording,
+            begins_in_s=round(max(0.0, COUNT_IN_S - passed), 1),
+            elapsed_s=round(max(0.0, passed - COUNT_IN_S), 1),
+            wanted_s=TAKE_S[self._recording],
+        )
+
+    # --- takes -----------------------------------------------------------------------------------
+
+    def start(self, kind: TakeKind) -> None:
+        """Count in, then record a take. One that is being made is broken off."""
+        self._pieces, self._frames = [], 0
+        self._recording = kind
+        self._refusals.pop(kind, None)
+        self._perform()
+        self._tell()
+
+    def cancel(self) -> None:
+        """Break off; what was kept stays."""
+        if self._recording:
+            self._recording = None
+            self._pieces = []
+            self._perform()
+            self._tell()
+
+    def push(self, piece: Block) -> None:
+        """The voice's channels as they come, shape (frames, channels)."""
+        kind = self._recording
+        if kind is None:
+            return
+        self._pieces.append(piece)
+        self._frames += len(piece)
+        wanted = COUNT_IN_S + TAKE_S[kind]
+        if self._frames < wanted * SAMPLE_RATE_HZ:
+            return
+        whole = np.concatenate(self._pieces)[round(COUNT_IN_S * SAMPLE_RATE_HZ) :]
+        self._recording, self._pieces = None, []
+        self._perform()
+        sound = mono_of(np.ascontiguousarray(whole, np.float32))
+        self._job(self._judge(kind, sound, is_live=True))
+        self._tell()
+
+    async def give(self, kind: TakeKind, path: Path, name: str) -> None:
+        """A file as a take. Raises BadSoundFile, or BadInput if it will not do."""
+
+        def read() -> Block:
+            return shortened(mono_of(read_sound_file(path, name)[0]))
+
+        sound = await asyncio.get_running_loop().run_in_executor(None, read)
+        await self._judge(kind, sound, is_live=False)
+        refusal = self._refusals.get(kind)
+        if refusal:
+            raise BadSoundFile(f"{name}: {refusal}")
+
+    async def remove(self, kind: TakeKind) -> None:
+        """Forget a take. Raises NotFound."""
+        if kind not in self._takes:
+            raise NotFound("That take is not there any more.")
+        gone = self._takes.pop(kind)
+        self._spoil()
+        await self._forget(kind)
+        (self._folder / gone.file).unlink(missing_ok=True)
+        self._tell()
+
+    def _job(self, work: Any) -> None:
+        task = asyncio.get_running_loop().create_task(work)
+        self._jobs.add(task)
+        task.add_done_callback(self._jobs.discard)
+
+    async def _judge(self, kind: TakeKind, sound: Block, *, is_live: bool) -> None:
+        self._measuring = kind
+        self._tell()
+        others = {other: one.figures for other, one in self._takes.items() if other != kind}
+        token = f"{kind}-{secrets.token_hex(6)}.wav"
+
+        def measure() -> tuple[TakeFigures, str, str]:
+            figures = measure_take(kind, sound, activity_of(sound))
+            verdict = judged(figures, others)
+            nothing_s = longest_nothing_s(sound)
+            if is_live and not verdict.refusal and nothing_s > LONGEST_NOTHING_S:
+                return (
+                    figures,
+                    (
+                        f"The microphone gave nothing at all for {nothing_s:.1f} s, as if unplugged. Plug it in, and "
+                        "take this again."
+                    ),
+                    "",
+                )
+            if not verdict.refusal:
+                write_take(self._folder / token, sound)
+            return figures, verdict.refusal, verdict.doubt
+
+        try:
+            loop = asyncio.get_running_loop()
+            figures, refusal, doubt = await loop.run_in_executor(None, measure)
+            before = self._takes.get(kind)
+            if refusal:
+                self._refusals[kind] = refusal
+                return
+            if doubt and before and not before.doubt:
+                # What was accepted is not lost to something worse.
+                self._refusals[kind] = f"{doubt} The {TAKE_NAMES[kind]} from before is kept."
+                (self._folder / token).unlink(missing_ok=True)
+                return
+            take = StoredTake(
+                kind=kind, file=token, figures=figures, doubt=doubt, taken_at=time.time()
+            )
+            await self._keep(take)
+            self._refusals.pop(kind, None)
+            self._takes[kind] = take
+            self._spoil()
+            if all(one in self._takes for one in NEEDED):
+                self.run(self._wish)
+            if before:
+                (self._folder / before.file).unlink(missing_ok=True)
+        except OSError as error:
+            self._refusals[kind] = (
+                f"The take could not be kept ({error.strerror}). Make room on the disk and take it again."
+            )
+        finally:
+            self._measuring = None
+            self._tell()
+
+    def _spoil(self) -> None:
+        """The takes are others now: what was computed is not of them."""
+        self.stop_run()
+        self.outcome, self._is_accepted, self._failure = None, False, ""
+
+    # --- computing -------------------------------------------------------------------------------
+
+    def run(self, wish: Wish) -> None:
+        """Compute the check; one that is being computed is given up. Raises BadInput if a take is missing."""
+        for kind in NEEDED:
+            if kind not in self._takes:
+                raise BadInput(f"The {TAKE_NAMES[kind]} is missing. Take it first.")
+        self.stop_run()
+        self._wish, self._failure = wish, ""
+        self._progress = CheckProgress(text="Starting", share=0.0)
+        self._running = asyncio.get_running_loop().create_task(self._run(wish))
+        self._tell()
+
+    def stop_run(self) -> None:
+        """Give up what is being computed; the last outcome stays."""
+        if self._process is not None:
+            self._process.terminate()
+            self._process = None
+        if self._progress:
+            self._progress = None
+            self._tell()
+
+    async def _run(self, wish: Wish) -> None:
+        context = multiprocessing.get_context("spawn")
+        ours, theirs = context.Pipe(duplex=False)
+        self._heard = self._heard or tempfile.TemporaryDirectory(prefix="goshawk-check-")
+        paths = {kind: self._folder / one.file for kind, one in self._takes.items()}
+        serial = self._serial + 1
+        process = context.Process(
+            target=work, args=(theirs, paths, wish, Path(self._heard.name), serial), daemon=True
+        )
+        self._process = process
+        loop = asyncio.get_running_loop()
+        await loop.run_in_executor(None, process.start)
+        theirs.close()
+        try:
+            while True:
+                said = await loop.run_in_executor(None, ours.recv)
+                if process is not self._process:
+                    return
+                match said:
+                    case ("progress", text, share):
+                        self._progress = CheckProgress(text=text, share=share)
+                    case ("done", outcome):
+                        self._forget_heard(serial)
+                        self.outcome, self._serial, self._is_accepted = outcome, serial, False
+                        self._progress = self._process = None
+                    case ("failed", sentence):
+                        self._failure = sentence
+                        self._progress = self._process = None
+                self._tell()
+                if self._process is None:
+                    return
+        except EOFError:
+            if process is self._process:
+                self._failure = "The computation broke off. Start it again."
+                self._progress = self._process = None
+                self._tell()
+        finally:
+            ours.close()
+            await loop.run_in_executor(None, process.join)
+
+    def _forget_heard(self, but: int) -> None:
+        assert self._heard
+        for path in Path(self._heard.name).glob("*.wav"):
+            if not path.name.startswith(f"{but}-"):
+                path.unlink()
+
+    def sound(self, serial: int, kind: TakeKind, side: str) -> Path:
+        """A take's sound, raw or behind the suggested chain, equally loud. Raises NotFound."""
+        if self._heard and side in SIDES:
+            path = heard_path(Path(self._heard.name), serial, kind, side)
+            if path.is_file():
+                return path
+        raise NotFound("That sound is not there any more. Compute the check again.")
+
+    def accepted(self, kept: KeptCheck | None) -> None:
+        """The chain was taken from the outcome; ``kept`` is what it was computed from."""
+        self._is_accepted = kept is not None
+        self.kept = kept or self.kept
+        self._tell()
+
+
+def longest_nothing_s(sound: Block) -> float:
+    """The longest run of digital silence."""
+    is_nothing = moments_of(sound)[1] <= SILENCE_DBFS + 0.1
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], is_nothing.astype(np.int8), [0]])))
+    runs = edges[1::2] - edges[::2]
+    return float(runs.max(initial=0)) * MOMENT_FRAMES / SAMPLE_RATE_HZ
