@@ -6,10 +6,16 @@ import { Messages } from "./shell/Messages";
 import { Rail } from "./shell/Rail";
 import { TopBar } from "./shell/TopBar";
 import { useKeys } from "./shell/useKeys";
+import { SoundCheckPage } from "./soundcheck/SoundCheckPage";
 import { useView } from "./view";
 import { WiringPage } from "./wiring/WiringPage";
 
-const PAGES = { Wiring: WiringPage, Chain: ChainPage, Balance: BalancePage };
+const PAGES = {
+  Wiring: WiringPage,
+  "Sound check": SoundCheckPage,
+  Chain: ChainPage,
+  Balance: BalancePage,
+};
 
 export function App() {
   useKeys();
@@ -25,7 +31,11 @@ export function App() {
         {isReady ? (
           <>
             <LevelPath isTall={task === "Chain"} />
-            <main className="min-h-0 flex-1 overflow-auto px-[18px] pt-3 pb-4" aria-label={task}>
+            <main
+              key={task}
+              className="min-h-0 flex-1 overflow-auto px-[18px] pt-3 pb-4"
+              aria-label={task}
+            >
               <Page />
             </main>
           </>

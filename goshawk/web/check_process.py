@@ -1,5 +1,6 @@
 """Computes a sound check in a process of its own, so that neither sound nor web wait for it."""
 
+import os
 from multiprocessing.connection import Connection
 from pathlib import Path
 
@@ -23,6 +24,8 @@ def work(
 ) -> None:
     """Sends ("progress", text, share) as it goes and ("done", Outcome) or ("failed", sentence) at the end. The voices
     before and after, equally loud, are then in ``folder``."""
+    if hasattr(os, "nice"):
+        os.nice(10)  # the sound on air goes before this
     try:
         sounds = {kind: read_take(path) for kind, path in takes.items()}
         outcome, after = run_with_sound(

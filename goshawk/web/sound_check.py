@@ -54,8 +54,8 @@ PERFORMED: dict[TakeKind, Performance] = {
 """What the stand-in's storyteller is asked for while a take is made."""
 
 NEEDED: tuple[TakeKind, ...] = ("room", *VOICES)
-LONGEST_NOTHING_S = 0.5
-"""A microphone that gives no noise at all for longer was unplugged."""
+LONGEST_NOTHING_S = 2.0
+"""A microphone that gives no noise at all for longer was unplugged; a busy browser misses some tenths."""
 
 
 class SoundCheck:
@@ -77,6 +77,7 @@ class SoundCheck:
         self.kept = kept
         self._keep, self._forget, self._tell, self._perform = keep, forget, tell, perform
         self._recording: TakeKind | None = None
+        self._round: list[TakeKind] = []
         self._pieces: list[Block] = []
         self._frames = 0
         self._refusals: dict[TakeKind, str] = {}
@@ -162,8 +163,14 @@ class SoundCheck:
         self._perform()
         self._tell()
 
+    def start_round(self) -> None:
+        """All that are needed, one after the other, until one will not do."""
+        self._round = list(NEEDED[1:])
+        self.start(NEEDED[0])
+
     def cancel(self) -> None:
         """Break off; what was kept stays."""
+        self._round = []
         if self._recording:
             self._recording = None
             self._pieces = []
@@ -243,8 +250,10 @@ class SoundCheck:
             before = self._takes.get(kind)
             if refusal:
                 self._refusals[kind] = refusal
+                self._round = []
                 return
             if doubt and before and not before.doubt:
+                self._round = []
                 # What was accepted is not lost to something worse.
                 self._refusals[kind] = f"{doubt} The {TAKE_NAMES[kind]} from before is kept."
                 (self._folder / token).unlink(missing_ok=True)
@@ -256,7 +265,7 @@ class SoundCheck:
             self._refusals.pop(kind, None)
             self._takes[kind] = take
             self._spoil()
-            if all(one in self._takes for one in NEEDED):
+            if all(one in self._takes for one in NEEDED) and not self._round:
                 self.run(self._wish)
             if before:
                 (self._folder / before.file).unlink(missing_ok=True)
@@ -266,6 +275,8 @@ class SoundCheck:
             )
         finally:
             self._measuring = None
+            if is_live and self._round and self._recording is None:
+                self.start(self._round.pop(0))
             self._tell()
 
     def _spoil(self) -> None:

@@ -390,13 +390,21 @@ class Studio:
 
     def start_take(self, kind: TakeKind) -> None:
         """Record a take of the sound check. Raises BadInput if there is no microphone in the chain."""
+        self._make_ready_for_takes()
+        self.sound_check.start(kind)
+
+    def start_takes(self) -> None:
+        """Record all takes that are needed. Raises BadInput if there is no microphone in the chain."""
+        self._make_ready_for_takes()
+        self.sound_check.start_round()
+
+    def _make_ready_for_takes(self) -> None:
         if self.rig.voice is None:
             raise BadInput(
                 "No input is in the voice chain. Choose your microphone in Wiring first."
             )
         if self.looper.state.is_on or self.looper.state.is_recording:
             self.looper.stop()
-        self.sound_check.start(kind)
 
     def _hear_take(self, raw: Block) -> None:
         if self.sound_check.performance and self.rig.voice:

@@ -151,7 +151,7 @@ def test_other_sentences_of_the_same_voice_give_nearly_the_same(name: str) -> No
 
 @pytest.mark.parametrize("steadiness", ["natural", "very_steady"])
 def test_the_spread_is_what_was_chosen_and_talk_alone_has_no_gate(steadiness: Steadiness) -> None:
-    takes = SITUATIONS["attic"]()
+    takes = takes_of("porter")
     outcome = run_sound_check(takes, Wish(steadiness=steadiness, is_over_game=False))
     assert Judge(takes, outcome.chain).spread_db == pytest.approx(SPREAD_DB[steadiness], abs=2.0)
     assert "gate" not in [slot.stage for slot in outcome.chain]

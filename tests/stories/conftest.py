@@ -59,16 +59,19 @@ class Server:
         self._process.terminate()
         self._process.wait(10)
 
-    def ask(self, path: str) -> Any:
-        """The answer to a POST without a body."""
-        request = urllib.request.Request(f"{self.url}{path}", b"", method="POST")
+    def ask(self, path: str, method: str = "POST") -> Any:
+        """The answer to a request without a body."""
+        body = b"" if method == "POST" else None
+        request = urllib.request.Request(f"{self.url}{path}", body, method=method)
         with urllib.request.urlopen(request) as reply:
-            return json.load(reply)
+            return json.loads(reply.read() or b"null")
 
     def begin_anew(self) -> None:
         """Take back whatever an earlier story changed."""
         while self.ask("/api/rig/undo")["can_undo"]:
             pass
+        for kind in self.ask("/api/sound-check", "GET")["takes"]:
+            self.ask(f"/api/sound-check/takes/{kind}", "DELETE")
 
 
 @pytest.fixture(scope="module")

@@ -113,7 +113,7 @@ def test_a_chain_is_built_tuned_compared_kept_and_passed_on(
 
 
 def test_the_room_is_learned_and_refused_while_somebody_speaks(page: Page) -> None:
-    page.keyboard.press("2")
+    page.keyboard.press("3")
     open_stage(page, "Suppressor")
     button(page, "Learn the room")
     expect(page.get_by_role("status", name="Learning the room")).to_contain_text("Stay quiet")
@@ -121,7 +121,7 @@ def test_the_room_is_learned_and_refused_while_somebody_speaks(page: Page) -> No
     page.keyboard.press("1")
     page.get_by_role("radio", name="Devices").click()
     page.get_by_role("radio", name="be silent").click()
-    page.keyboard.press("2")
+    page.keyboard.press("3")
     page.wait_for_timeout(500)
     button(page, "Learn the room")
     expect(page.get_by_text("It has learned this room")).to_be_visible(timeout=15_000)
@@ -131,7 +131,7 @@ def test_the_room_is_learned_and_refused_while_somebody_speaks(page: Page) -> No
 
 
 def test_stages_are_moved_by_keyboard_and_every_panel_is_clean(page: Page) -> None:
-    page.keyboard.press("2")
+    page.keyboard.press("3")
     path = page.get_by_label("Level path")
     path.get_by_role("button", name=re.compile("^EQ")).focus()
     page.keyboard.press("Alt+ArrowRight")

@@ -115,7 +115,7 @@ def test_the_browsers_microphone_reads_its_level_and_six_db_more_after_the_trim(
     page.get_by_text("automatic gain are switched off").wait_for()
     page.get_by_role("button", name="Open this browser's microphone").click()
     eventually(page, lambda: abs(live(page, "microphone") + 20) < 0.5)
-    page.keyboard.press("2")
+    page.keyboard.press("3")
     open_stage(page, "Trim")
     page.get_by_role("textbox", name="Gain, typed").fill("6")
     page.keyboard.press("Enter")
@@ -169,7 +169,7 @@ def test_a_sound_file_is_the_microphone(page: Page, tmp_path: Path) -> None:
 
 
 def test_the_stand_in_and_the_balance(page: Page) -> None:
-    page.keyboard.press("3")
+    page.keyboard.press("4")
     over_game = page.get_by_role("region", name="Game", exact=True)
     eventually(
         page, lambda: "dB" in over_game.inner_text() and "waiting" not in over_game.inner_text()
@@ -298,7 +298,7 @@ def test_by_keyboard_alone(page: Page) -> None:
     page.keyboard.press("l")
     spoken = page.get_by_label("Spoken")
     expect(spoken).to_contain_text("Viewers hear you")
-    page.keyboard.press("3")
+    page.keyboard.press("4")
     expect(page.get_by_role("heading", name="Balance")).to_be_visible()
 
 
@@ -308,7 +308,7 @@ def test_axe_finds_nothing_on_any_view(page: Page, theme: str) -> None:
         page.get_by_role("button", name="Use the daylight theme").click()
     page.evaluate(AXE.read_text())
     views = (
-        "Trim", "High-pass", "Gate", "EQ", "Compressor", "Limiter", "Balance", "Wiring", "Voice .*name, role",
+        "Trim", "High-pass", "Gate", "EQ", "Compressor", "Limiter", "Balance", "Sound check", "Wiring", "Voice .*name, role",
         "Game to Viewers", "Devices", "Microphone gain", "Delay", "Keys",
     )  # fmt: skip
     for view in views:

@@ -29,7 +29,14 @@ export type GateWork = Schemas["GateWork"];
 export type Spectra = Schemas["Spectra"];
 export type PresetInfo = Schemas["PresetInfo"];
 export type LoopState = Schemas["LoopState"];
-export type FromServer = State | Readings | History | Levels | Spectra | Notice | Refusal;
+export type SoundCheck = Schemas["SoundCheckState"];
+export type TakeKind = Schemas["TakeFigures"]["kind"];
+export type TakeState = Schemas["TakeState"];
+export type Outcome = Schemas["Outcome"];
+export type Advice = Schemas["AdviceShown"];
+export type Wish = SoundCheck["wish"];
+export type FromServer =
+  State | Readings | History | Levels | Spectra | SoundCheck | Notice | Refusal;
 
 /** JSON Schema as far as we read it. */
 export type JsonSchema = {
@@ -118,17 +125,22 @@ export async function replaySoundFile(): Promise<void> {
 }
 
 /** A request about presets; what comes of it shows in the next state. Throws the server's sentence. */
-export async function askPresets(
-  path: string,
-  method: "POST" | "PATCH" | "DELETE",
-  body?: object | Blob,
-): Promise<void> {
+export const askPresets = (path: string, method: Method, body?: object | Blob) =>
+  send(`/api/presets${path}`, method, body);
+
+/** A request about the sound check; what comes of it shows on the live link. Throws the server's sentence. */
+export const askSoundCheck = (path: string, method: Method, body?: object | Blob) =>
+  send(`/api/sound-check${path}`, method, body);
+
+type Method = "POST" | "PUT" | "PATCH" | "DELETE";
+
+async function send(path: string, method: Method, body?: object | Blob): Promise<void> {
   const isBlob = body instanceof Blob;
-  const reply = await fetch(`/api/presets${path}`, {
+  const reply = await fetch(path, {
     method,
     ...(body && {
       body: isBlob ? body : JSON.stringify(body),
-      headers: { "Content-Type": "application/json" },
+      headers: { "Content-Type": isBlob ? "application/octet-stream" : "application/json" },
     }),
   });
   if (!reply.ok) throw new Error(await reason(reply));

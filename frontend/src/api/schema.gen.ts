@@ -369,6 +369,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sound-check/round": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Start Round
+         * @description Record the room and the three voices, one after the other.
+         */
+        post: operations["start_round_api_sound_check_round_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sound-check/run": {
         parameters: {
             query?: never;
@@ -2467,6 +2487,7 @@ export interface components {
             findings: components["schemas"]["TakeFinding"][];
             /** Shortfalls */
             shortfalls: string[];
+            spectrum: components["schemas"]["VoiceSpectrum"];
             /** Suggestions */
             suggestions: components["schemas"]["Suggestion"][];
             /** Takes */
@@ -3535,6 +3556,23 @@ export interface components {
             type: string;
         };
         /**
+         * VoiceSpectrum
+         * @description Long-term levels in thirds of an octave: the voice and the room as they arrive, in dBFS, the voice behind the
+         *     chain brought to the same level, and speech in general (Byrne et al. 1994) at that level.
+         */
+        VoiceSpectrum: {
+            /** After Db */
+            after_db: number[];
+            /** Centres Hz */
+            centres_hz: number[];
+            /** Reference Db */
+            reference_db: number[];
+            /** Room Db */
+            room_db: number[];
+            /** Voice Db */
+            voice_db: number[];
+        };
+        /**
          * WatchDevices
          * @description Whether this page shows the levels of all devices. Ends by itself with the page.
          */
@@ -4176,6 +4214,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    start_round_api_sound_check_round_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoundCheckState"];
+                };
             };
         };
     };

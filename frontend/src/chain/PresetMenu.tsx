@@ -23,7 +23,7 @@ export function PresetMenu() {
     <div className="flex items-center gap-2">
       <Popover
         label="Presets"
-        className="max-h-[70vh] w-[440px] overflow-auto"
+        className="w-[440px]"
         trigger={
           <Button className="max-w-64 truncate" title="Presets: whole chains, kept by name">
             Preset: <strong>{present?.name ?? "none"}</strong>

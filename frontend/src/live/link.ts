@@ -58,6 +58,9 @@ function take(message: FromServer) {
     case "spectra":
       readings.takeSpectra(message);
       return;
+    case "sound_check":
+      useLive.setState({ soundCheck: message });
+      return;
     case "notice":
       say(message.level, message.text);
       return;

@@ -1,7 +1,7 @@
 /** What is set, as the server says it, and how the link to it is. React reads slices of this. */
 
 import { create } from "zustand";
-import type { SettingsSchema, State } from "../api/client";
+import type { SettingsSchema, SoundCheck, State } from "../api/client";
 
 export type LinkStatus = "connecting" | "open" | "lost";
 export type Message = { id: number; level: "news" | "trouble"; text: string };
@@ -10,6 +10,7 @@ type Live = {
   status: LinkStatus;
   state: State | null;
   known: SettingsSchema | null;
+  soundCheck: SoundCheck | null;
   messages: Message[];
   say: (level: Message["level"], text: string) => void;
   dismiss: (id: number) => void;
@@ -22,6 +23,7 @@ export const useLive = create<Live>((set) => ({
   status: "connecting",
   state: null,
   known: null,
+  soundCheck: null,
   messages: [],
   say: (level, text) =>
     set((live) => ({

@@ -15,7 +15,7 @@ export function Popover({ label, trigger, children, className = "w-64" }: Props)
           align="start"
           sideOffset={6}
           collisionPadding={10}
-          className={`z-10 rounded-lg border border-line bg-panel p-3 shadow-xl ${className}`}
+          className={`z-10 max-h-(--radix-popover-content-available-height) overflow-auto rounded-lg border border-line bg-panel p-3 shadow-xl ${className}`}
         >
           {children}
         </Radix.Content>

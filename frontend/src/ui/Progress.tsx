@@ -9,7 +9,7 @@ export function Progress({ label, share }: Props) {
     <Radix.Root
       value={percent}
       aria-label={label}
-      className="h-2 w-60 overflow-hidden rounded-full bg-line"
+      className="h-2 w-60 max-w-[30vw] overflow-hidden rounded-full bg-line"
     >
       <Radix.Indicator className="h-full rounded-full bg-voice" style={{ width: `${percent}%` }} />
     </Radix.Root>

@@ -45,6 +45,13 @@ async def start_take(kind: TakeKind, studio: StudioDep) -> SoundCheckState:
     return studio.sound_check.state
 
 
+@router.post("/round", status_code=202)
+async def start_round(studio: StudioDep) -> SoundCheckState:
+    """Record the room and the three voices, one after the other."""
+    studio.start_takes()
+    return studio.sound_check.state
+
+
 @router.delete("/recording", status_code=204)
 async def cancel_take(studio: StudioDep) -> None:
     """Break off the take that is being made."""

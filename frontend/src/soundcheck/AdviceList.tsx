@@ -1,0 +1,201 @@
+/** What follows from the takes: a row a stage, each with its reason, to accept, adjust or refuse. */
+
+import { SlidersHorizontal } from "lucide-react";
+import { Switch } from "radix-ui";
+import { useId, useState, type FormEvent } from "react";
+import type { Advice, Outcome, SoundCheck, Wish } from "../api/client";
+import { useLive } from "../live/store";
+import { Button } from "../ui/Button";
+import { Choice } from "../ui/Choice";
+import { Popover } from "../ui/Popover";
+import { parseNumber } from "../units/format";
+import { run } from "./takes";
+
+const STEADINESS = [
+  { value: "natural", label: "natural" },
+  { value: "steady", label: "steady" },
+  { value: "very_steady", label: "very steady" },
+];
+const SITUATIONS = [
+  { value: "game", label: "over a game" },
+  { value: "talk", label: "talk alone" },
+];
+const NAMES: Record<string, string> = {
+  preamp: "Preamp",
+  trim: "Trim",
+  high_pass: "High-pass",
+  suppressor: "Suppressor",
+  gate: "Gate",
+  eq: "EQ",
+  de_esser: "De-esser",
+  compressor: "Compressor",
+  leveller: "Leveller",
+  limiter: "Limiter",
+};
+
+const compute = (wish: Wish) => void run("/run", "POST", wish);
+
+export function WishBar({ check }: { check: SoundCheck }) {
+  const { wish } = check;
+  return (
+    <div className="flex flex-wrap items-center gap-2">
+      <Choice
+        label="How steady"
+        value={wish.steadiness}
+        options={STEADINESS}
+        onChange={(steadiness) =>
+          compute({ ...wish, steadiness: steadiness as Wish["steadiness"] })
+        }
+      />
+      <Choice
+        label="What lies beneath"
+        value={wish.is_over_game ? "game" : "talk"}
+        options={SITUATIONS}
+        onChange={(value) => compute({ ...wish, is_over_game: value === "game" })}
+      />
+    </div>
+  );
+}
+
+export function AdviceList({ check, outcome }: { check: SoundCheck; outcome: Outcome }) {
+  return (
+    <ul className="divide-y divide-line border-y border-line">
+      {outcome.advice.map((advice) => (
+        <Row key={advice.stage} advice={advice} check={check} />
+      ))}
+    </ul>
+  );
+}
+
+function Row({ advice, check }: { advice: Advice; check: SoundCheck }) {
+  const id = useId();
+  const name = NAMES[advice.stage] ?? advice.stage;
+  const { wish } = check;
+  const canChoose = advice.suggestions.length > 0;
+  const isAdjusted = Object.keys(wish.adjusted).some((key) => key.startsWith(`${advice.stage}.`));
+  const refuse = (isRefused: boolean) => {
+    const refused = wish.refused.filter((stage) => stage !== advice.stage);
+    compute({ ...wish, refused: isRefused ? [...refused, advice.stage] : refused });
+  };
+  return (
+    <li className="grid grid-cols-[88px_minmax(0,1fr)_auto] items-center gap-x-3 py-1.5">
+      <h4 id={id} className="text-[13px] font-semibold">
+        {name}
+      </h4>
+      <div className={advice.is_needed || advice.stage === "preamp" ? "" : "text-quiet"}>
+        <p className="figures text-[13px] font-semibold">
+          <span className={advice.is_needed ? "text-voice-strong" : ""}>
+            {advice.is_refused ? "refused" : advice.title}
+          </span>
+          {isAdjusted && <span className="ml-2 font-normal text-quiet">adjusted</span>}
+          {advice.confidence !== "sure" && (
+            <span className="ml-2 font-normal text-quiet">· {advice.confidence}</span>
+          )}
+        </p>
+        <p className="text-xs text-quiet">{advice.reason}</p>
+      </div>
+      {canChoose && (
+        <div className="flex items-center gap-1.5">
+          <Popover
+            label={`Adjust: ${name}`}
+            className="w-72"
+            trigger={
+              <button
+                type="button"
+                aria-label={`Adjust: ${name}`}
+                title="Adjust, or take this alone"
+                className="rounded p-1.5 hover:bg-raised"
+              >
+                <SlidersHorizontal size={14} />
+              </button>
+            }
+          >
+            <Adjust advice={advice} wish={wish} />
+          </Popover>
+          <Switch.Root
+            aria-labelledby={id}
+            checked={!wish.refused.includes(advice.stage)}
+            onCheckedChange={(isOn) => refuse(!isOn)}
+            className="h-6 w-10 rounded-full bg-line p-0.5 data-[state=checked]:bg-voice"
+          >
+            <Switch.Thumb className="block size-5 rounded-full bg-panel transition-transform data-[state=checked]:translate-x-4" />
+          </Switch.Root>
+        </div>
+      )}
+    </li>
+  );
+}
+
+/** Its numbers, typed; they are heard in the proof, and the rest is computed around them. */
+function Adjust({ advice, wish }: { advice: Advice; wish: Wish }) {
+  const numbers = advice.suggestions.filter(({ value }) => typeof value === "number");
+  const [texts, setTexts] = useState(() =>
+    Object.fromEntries(numbers.map(({ setting, value }) => [setting, String(value)])),
+  );
+  const others = Object.fromEntries(
+    Object.entries(wish.adjusted).filter(([key]) => !key.startsWith(`${advice.stage}.`)),
+  );
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    const adjusted = { ...others };
+    for (const { setting, value } of numbers) {
+      const typed = parseNumber(texts[setting] ?? "");
+      const key = `${advice.stage}.${setting}`;
+      const was = wish.adjusted[key];
+      if (typed !== null && (typed !== value || was !== undefined)) adjusted[key] = typed;
+    }
+    compute({ ...wish, adjusted });
+  };
+  return (
+    <form onSubmit={submit} className="flex flex-col gap-1.5">
+      {numbers.map(({ setting, unit }) => (
+        <label key={setting} className="flex items-center justify-between gap-2 text-[13px]">
+          {setting
+            .replace(/_(dbfs|dbtp|db|hz|ms)$/, "")
+            .replaceAll("_", " ")
+            .replace(".", ", ")}
+          <span className="flex items-center gap-1">
+            <input
+              value={texts[setting]}
+              onChange={(event) => setTexts({ ...texts, [setting]: event.target.value })}
+              className="figures w-20 rounded bg-raised px-2 py-0.5 text-right"
+            />
+            <span className="w-9 text-xs text-quiet">{unit}</span>
+          </span>
+        </label>
+      ))}
+      <div className="mt-1.5 flex flex-wrap justify-end gap-1.5">
+        <Button onClick={() => compute({ ...wish, adjusted: others })}>As suggested</Button>
+        <Button
+          title="Only this stage goes into your chain; the rest stays as it is"
+          onClick={() => void run("/accept", "POST", { stages: [advice.stage] })}
+        >
+          Take this alone
+        </Button>
+        <Button look="main" type="submit">
+          Adjust
+        </Button>
+      </div>
+    </form>
+  );
+}
+
+/** Take everything that is switched on into the chain. */
+export function AcceptAll({ check }: { check: SoundCheck }) {
+  const isRunning = useLive((live) => live.state?.is_engine_running ?? false);
+  if (check.is_accepted)
+    return (
+      <p role="status" className="text-[13px] text-quiet">
+        Accepted; undo takes it back
+      </p>
+    );
+  return (
+    <Button
+      look="main"
+      disabled={!isRunning || check.run !== null}
+      onClick={() => void run("/accept", "POST", {})}
+    >
+      Accept all
+    </Button>
+  );
+}

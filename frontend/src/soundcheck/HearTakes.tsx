@@ -1,0 +1,56 @@
+/** A take, raw or behind the suggested chain, at equal loudness: both play, one is heard. */
+
+import { Play, Square } from "lucide-react";
+import { useEffect, useRef, useState } from "react";
+import type { TakeKind } from "../api/client";
+import { Button } from "../ui/Button";
+import { Choice } from "../ui/Choice";
+import { Select } from "../ui/Select";
+import { TAKES } from "./takes";
+
+const SIDES = [
+  { value: "before", label: "Before" },
+  { value: "after", label: "After" },
+];
+const VOICES: TakeKind[] = ["low", "usual", "big"];
+
+export function HearTakes({ serial }: { serial: number }) {
+  const [kind, setKind] = useState<TakeKind>("usual");
+  const [side, setSide] = useState("after");
+  const [isPlaying, setPlaying] = useState(false);
+  const before = useRef<HTMLAudioElement>(null);
+  const after = useRef<HTMLAudioElement>(null);
+
+  useEffect(() => {
+    for (const one of [before.current, after.current]) {
+      if (!one) continue;
+      if (isPlaying) {
+        one.currentTime = 0;
+        void one.play().catch(() => setPlaying(false));
+      } else one.pause();
+    }
+  }, [isPlaying, kind, serial]);
+
+  const source = (of: string) => `/api/sound-check/sound/${serial}/${kind}/${of}`;
+  return (
+    <section aria-label="Hear the takes" className="flex items-center gap-1.5">
+      <audio ref={before} src={source("before")} muted={side !== "before"} preload="auto" loop />
+      <audio ref={after} src={source("after")} muted={side !== "after"} preload="auto" loop />
+      <Select
+        label="Take to hear"
+        value={kind}
+        groups={[{ options: VOICES.map((one) => ({ value: one, label: TAKES[one].name })) }]}
+        onChange={(value) => setKind(value as TakeKind)}
+      />
+      <Choice label="Hear it" value={side} options={SIDES} onChange={setSide} />
+      <Button
+        className="flex items-center gap-1.5"
+        title="Both are equally loud, so that louder does not pass for better"
+        onClick={() => setPlaying(!isPlaying)}
+      >
+        {isPlaying ? <Square size={13} /> : <Play size={13} />}
+        {isPlaying ? "Stop" : "Play"}
+      </Button>
+    </section>
+  );
+}

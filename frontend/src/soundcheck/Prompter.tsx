@@ -1,0 +1,46 @@
+/** While a take is made: what to do, what to read, how long still, and the live level. */
+
+import type { TakeKind } from "../api/client";
+import { readings, useLevels } from "../live/readings";
+import { Button } from "../ui/Button";
+import { LevelBar } from "../ui/LevelBar";
+import { Progress } from "../ui/Progress";
+import { run, TAKES } from "./takes";
+
+export function Prompter({ kind, isStandIn }: { kind: TakeKind; isStandIn: boolean }) {
+  const take = useLevels()?.take;
+  const { name, task, lines } = TAKES[kind];
+  const begins = take?.begins_in_s ?? 0;
+  const left = take ? Math.max(0, take.wanted_s - take.elapsed_s) : 0;
+  return (
+    <section
+      aria-label={`Taking: ${name}`}
+      className="flex flex-col items-center rounded-lg bg-panel px-8 py-6 text-center"
+    >
+      <p className="text-[15px] text-quiet">
+        {isStandIn ? "The stand-in does this for you. " : ""}
+        {task}
+      </p>
+      {lines && <p className="mt-4 max-w-[720px] text-[21px] leading-8">{lines}</p>}
+      <p role="status" aria-live="polite" className="mt-5 text-[15px] font-semibold">
+        {begins > 0 ? `Begins in ${Math.ceil(begins)}` : "Recording"}
+      </p>
+      <div className="mt-2 flex items-center gap-3">
+        <Progress label="How far the take is" share={take ? take.elapsed_s / take.wanted_s : 0} />
+        <span className="figures w-20 text-left text-[13px] whitespace-nowrap">
+          {left.toFixed(0)} s left
+        </span>
+      </div>
+      <div className="mt-3 w-60">
+        <LevelBar
+          dbfs={readings.livePeak("microphone")}
+          colour="var(--voice)"
+          label="Level at the microphone"
+        />
+      </div>
+      <Button className="mt-4" onClick={() => void run("/recording", "DELETE")}>
+        Cancel
+      </Button>
+    </section>
+  );
+}

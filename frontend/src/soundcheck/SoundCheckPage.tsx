@@ -1,0 +1,186 @@
+/** The sound check: takes above, what was found and what follows from it below. */
+
+import { useState } from "react";
+import type { Outcome, SoundCheck } from "../api/client";
+import { useLive } from "../live/store";
+import { Button } from "../ui/Button";
+import { Choice } from "../ui/Choice";
+import { Progress } from "../ui/Progress";
+import { AcceptAll, AdviceList, WishBar } from "./AdviceList";
+import { HearTakes } from "./HearTakes";
+import { LevelsPicture } from "./LevelsPicture";
+import { Prompter } from "./Prompter";
+import { ProofTable } from "./ProofTable";
+import { TakeCard } from "./TakeCard";
+import { hasAll, KINDS, run } from "./takes";
+import { VoicePicture } from "./VoicePicture";
+
+export function SoundCheckPage() {
+  const check = useLive((live) => live.soundCheck);
+  const isStandIn = useLive((live) => {
+    const rig = live.state?.rig;
+    return rig?.inputs.find(({ id }) => id === rig.chained)?.device === "attic";
+  });
+  if (!check) return null;
+  return (
+    <>
+      <header className="mb-2.5 flex flex-wrap items-center gap-x-3 gap-y-2">
+        <h2 className="text-xl font-bold">Sound check</h2>
+        <p className="text-[13px] text-quiet">
+          four takes of you and your room; every setting follows from them
+        </p>
+        <div className="ml-auto flex items-center gap-2">
+          {check.outcome && <HearTakes serial={check.heard} />}
+          {!check.recording && (
+            <Button
+              look={hasAll(check) ? "plain" : "main"}
+              onClick={() => void run("/round", "POST")}
+            >
+              {hasAll(check) ? "Take all again" : "Take all four"}
+            </Button>
+          )}
+        </div>
+      </header>
+      <Changes check={check} />
+      <div className="mb-3 grid grid-cols-5 gap-2">
+        {KINDS.map((kind) => (
+          <TakeCard key={kind} kind={kind} check={check} />
+        ))}
+      </div>
+      {check.recording ? (
+        <Prompter kind={check.recording} isStandIn={isStandIn} />
+      ) : (
+        <Result check={check} />
+      )}
+    </>
+  );
+}
+
+function Result({ check }: { check: SoundCheck }) {
+  // What was computed stays in sight, and in reach of the keyboard, while it is computed anew.
+  if (check.outcome) return <Found check={check} outcome={check.outcome} />;
+  if (check.run) {
+    return (
+      <div className="grid place-items-center rounded-lg bg-panel p-8">
+        <Computing run={check.run} />
+      </div>
+    );
+  }
+  return (
+    <section className="rounded-lg bg-panel p-8 text-center text-[13px]">
+      {check.failure && <p className="mb-3 text-over-strong">▲ {check.failure}</p>}
+      {hasAll(check) ? (
+        <Button look="main" onClick={() => void run("/run", "POST", check.wish)}>
+          Compute the chain
+        </Button>
+      ) : (
+        <p className="text-quiet">
+          Take the room and your voice in three ways, or give a file for each. Goshawk measures
+          them, suggests every setting with its reason, and proves it on these very takes.
+        </p>
+      )}
+    </section>
+  );
+}
+
+function Computing({ run: { text, share } }: { run: NonNullable<SoundCheck["run"]> }) {
+  return (
+    <div role="status" className="flex items-center gap-3 text-[13px]">
+      {text} …
+      <Progress label="Computing" share={share} />
+      <Button onClick={() => void run("/run", "DELETE")}>Cancel</Button>
+    </div>
+  );
+}
+
+const VIEWS = [
+  { value: "levels", label: "Levels" },
+  { value: "spectrum", label: "Spectrum" },
+  { value: "proof", label: "Proof" },
+];
+
+function Found({ check, outcome }: { check: SoundCheck; outcome: Outcome }) {
+  const [view, setView] = useState("levels");
+  return (
+    <div className="grid grid-cols-[minmax(0,5fr)_minmax(0,7fr)] items-start gap-3">
+      <section aria-label="Your voice" className="rounded-lg bg-panel p-3">
+        <div className="mb-2 flex items-center justify-between gap-2">
+          <h3 className="text-[15px] font-semibold">Your voice</h3>
+          <Choice label="Show" value={view} options={VIEWS} onChange={setView} />
+        </div>
+        {view === "levels" && (
+          <LevelsPicture outcome={outcome} wanted={check.wish.voice_peaks_dbfs} />
+        )}
+        {view === "spectrum" && (
+          <>
+            <VoicePicture spectrum={outcome.spectrum} />
+            <p className="text-xs text-quiet">
+              Amber after, grey before, dashed speech in general, hatched the room; thirds of an
+              octave.
+            </p>
+          </>
+        )}
+        {view === "proof" && <ProofTable outcome={outcome} />}
+        <h4 className="mt-2 text-xs text-quiet">What was found</h4>
+        <ul aria-label="What was found" className="list-disc pl-4 text-[13px]">
+          {outcome.findings.map(({ code, text, confidence }) => (
+            <li key={code}>
+              {text}
+              {confidence !== "sure" && <span className="text-quiet"> ({confidence})</span>}
+            </li>
+          ))}
+        </ul>
+      </section>
+      <section aria-label="What follows from it" className="rounded-lg bg-panel p-3">
+        <div className="mb-2 flex flex-wrap items-center justify-between gap-2">
+          <h3 className="text-[15px] font-semibold">What follows</h3>
+          {check.run ? <Computing run={check.run} /> : <AcceptAll check={check} />}
+        </div>
+        <div className="mb-2">
+          <WishBar check={check} />
+        </div>
+        {check.failure && <p className="mb-2 text-[13px] text-over-strong">▲ {check.failure}</p>}
+        <AdviceList check={check} outcome={outcome} />
+        {outcome.shortfalls.map((text) => (
+          <p key={text} className="mt-2 text-[13px]">
+            {text}
+          </p>
+        ))}
+      </section>
+    </div>
+  );
+}
+
+/** What is no longer as it was at the check that the chain comes from. */
+function Changes({ check }: { check: SoundCheck }) {
+  if (!check.changes.length || check.is_accepted) return null;
+  return (
+    <section aria-label="Since the last check" className="mb-2.5 flex flex-col gap-1.5">
+      {check.changes.map((change) => (
+        <div
+          key={change.code}
+          className="flex items-center justify-between gap-3 rounded-lg bg-raised px-3 py-1.5 text-[13px]"
+        >
+          <p>{change.text}</p>
+          {change.gain_db !== 0 && (
+            <Button
+              onClick={() => void run("/make-up", "POST", { gain_db: change.gain_db })}
+              className="shrink-0 bg-panel"
+            >
+              Mend just that
+            </Button>
+          )}
+          {change.stages.length > 0 && (
+            <Button
+              disabled={!check.outcome}
+              onClick={() => void run("/accept", "POST", { stages: change.stages })}
+              className="shrink-0 bg-panel"
+            >
+              Mend just that
+            </Button>
+          )}
+        </div>
+      ))}
+    </section>
+  );
+}

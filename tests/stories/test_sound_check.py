@@ -1,0 +1,175 @@
+"""The whole sound check: with the stand-in by keyboard alone, with a browser's microphone by mouse, and by files."""
+
+import json
+import re
+from pathlib import Path
+
+import pytest
+import soundfile
+from playwright.sync_api import Locator, Page, expect
+
+from goshawk.core.measure.take import TakeKind
+from tests.engine.test_cli import goshawk
+from tests.situations import takes_of
+from tests.stories.conftest import CHROMIUM, FLAGS, Server, open_page
+from tests.stories.test_first_evening import AXE, choose_device
+
+pytestmark = pytest.mark.browser
+NAMES: dict[TakeKind, str] = {
+    "room": "Room",
+    "low": "Low voice",
+    "usual": "Usual voice",
+    "big": "Big voice",
+}
+LONG_MS = 120_000
+"""A round of takes lasts a minute by itself."""
+
+
+@pytest.fixture
+def files(tmp_path: Path) -> dict[TakeKind, Path]:
+    """Takes as a browser's fake microphone plays them: over and over, at its own rate."""
+    paths = {}
+    for kind, sound in takes_of("porter").items():
+        paths[kind] = tmp_path / f"{kind}.wav"
+        soundfile.write(paths[kind], sound, 48_000, subtype="FLOAT")
+    return paths
+
+
+def follows(page: Page, stage: str) -> Locator:
+    """What is suggested for a stage."""
+    row = page.get_by_label("What follows from it").get_by_role("listitem")
+    return row.filter(has=page.get_by_role("heading", name=stage, exact=True))
+
+
+def proved(page: Page, figure: str) -> float:
+    row = page.get_by_role("row", name=re.compile(f"^{figure}"))
+    return float(row.get_by_role("cell").nth(1).inner_text().replace("−", "-"))
+
+
+def tab_to(page: Page, name: str | re.Pattern[str], role: str = "button") -> None:
+    """Go on with Tab until something is reached."""
+    wanted = page.get_by_role(role, name=name).first  # type: ignore[arg-type]
+    for _ in range(120):
+        if wanted.evaluate("element => element === document.activeElement"):
+            return
+        page.keyboard.press("Tab")
+    raise AssertionError(f"{name} is not reached with Tab")
+
+
+def test_with_the_stand_in_by_keyboard_alone(page: Page, server: Server) -> None:
+    page.keyboard.press("2")
+    tab_to(page, "Take all four")
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("Taking: Room")).to_contain_text("Stay quiet")
+    expect(page.get_by_label("Taking: Low voice")).to_contain_text("Recording", timeout=LONG_MS)
+    expect(page.get_by_role("progressbar", name="Computing")).to_be_visible(timeout=LONG_MS)
+    expect(page.get_by_role("button", name="Accept all")).to_be_visible(timeout=LONG_MS)
+    expect(page.get_by_label("What was found", exact=True)).to_contain_text("It hums at 100 Hz")
+    tab_to(page, "Levels", "radio")
+    for view in ("Spectrum", "Proof"):
+        page.keyboard.press("ArrowRight")
+        expect(page.get_by_role("radio", name=view)).to_be_focused()
+    page.keyboard.press("Enter")
+    assert abs(proved(page, "Usual peaks") + 7) < 1.5
+    assert abs(proved(page, "From low to big voice") - 10) < 2
+    assert proved(page, "Cut first syllables") == 0
+
+    tab_to(page, "Gate", "switch")
+    page.keyboard.press("Space")
+    expect(page.get_by_role("switch", name="Gate")).not_to_be_checked()
+    expect(follows(page, "Gate")).to_contain_text("refused", timeout=LONG_MS)
+    tab_to(page, "Adjust: High-pass")
+    page.keyboard.press("Enter")
+    page.keyboard.press("Control+a")
+    page.keyboard.type("70")
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("What follows from it")).to_contain_text("adjusted", timeout=LONG_MS)
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
+    assert [(v["id"], [n["target"] for n in v["nodes"]][:3]) for v in found] == []
+
+    tab_to(page, "Accept all")
+    page.keyboard.press("Enter")
+    page.get_by_text("Accepted; undo takes it back").wait_for()
+    path = page.get_by_label("Level path")
+    expect(path.get_by_role("button", name=re.compile("^High-pass 70 Hz"))).to_be_visible()
+    expect(path.get_by_text("Gate", exact=True)).to_be_hidden()
+    page.keyboard.press("Control+z")
+    expect(path.get_by_text("Gate", exact=True)).to_be_visible()
+
+    # The takes outlive the program.
+    server.kill()
+    server.start()
+    page.reload()
+    page.keyboard.press("2")
+    expect(page.get_by_role("button", name="Compute the chain")).to_be_visible()
+
+
+def test_files_on_the_screen_and_on_the_command_line_give_one_preset(
+    page: Page, server: Server, files: dict[TakeKind, Path], tmp_path: Path
+) -> None:
+    page.keyboard.press("2")
+    page.get_by_label("Sound file: Usual voice").set_input_files(Path(__file__))
+    expect(page.get_by_text("cannot be read as sound")).to_be_visible()
+    for kind, name in NAMES.items():
+        page.get_by_label(f"Sound file: {name}").set_input_files(files[kind])
+        expect(page.get_by_label(name, exact=True)).to_contain_text("dBFS")
+    page.get_by_role("button", name="Accept all").click(timeout=LONG_MS)
+    page.get_by_text("Accepted; undo takes it back").wait_for()
+    page.keyboard.press("3")
+    page.get_by_role("button", name=re.compile("^Preset:")).click()
+    page.get_by_label("Name of the preset").fill("Checked")
+    page.get_by_role("button", name="Save", exact=True).click()
+    with page.expect_download() as export:
+        page.get_by_label("Export Checked").click()
+    export.value.save_as(tmp_path / "screen.json")
+    options = [part for kind in NAMES for part in (f"--{kind}", files[kind])]
+    done = goshawk("soundcheck", *options, "--out", tmp_path / "line.json")
+    assert done.returncode == 0, done.stderr
+    chains = [
+        json.loads((tmp_path / f"{name}.json").read_text())["chain"] for name in ("screen", "line")
+    ]
+    assert chains[0] == chains[1]
+
+    # A louder room on another day: what has changed is said, and just that is mended.
+    page.keyboard.press("Escape")
+    page.keyboard.press("2")
+    louder, rate_hz = soundfile.read(files["room"])
+    soundfile.write(tmp_path / "louder.wav", louder * 2, rate_hz, subtype="FLOAT")
+    page.get_by_label("Sound file: Room").set_input_files(tmp_path / "louder.wav")
+    since = page.get_by_label("Since the last check")
+    expect(since).to_contain_text("The room is 6 dB louder")
+    since.get_by_role("button", name="Mend just that").click(timeout=LONG_MS)
+    page.get_by_text("Accepted; undo takes it back").wait_for()
+
+
+def test_with_a_browsers_microphone(
+    page: Page, server: Server, files: dict[TakeKind, Path]
+) -> None:
+    """One browser a take: each plays its file as the microphone. Two takes are given as files."""
+    page.keyboard.press("2")
+    for kind in ("room", "low"):
+        page.get_by_label(f"Sound file: {NAMES[kind]}").set_input_files(files[kind])
+        expect(page.get_by_label(NAMES[kind], exact=True)).to_contain_text("dBFS")
+    engine = page.context.browser.browser_type if page.context.browser else None
+    assert engine
+    for kind in ("usual", "big"):
+        fake = [
+            "--use-fake-ui-for-media-stream",
+            "--use-fake-device-for-media-stream",
+            f"--use-file-for-fake-audio-capture={files[kind]}",
+        ]
+        browser = engine.launch(executable_path=CHROMIUM, args=[*FLAGS, *fake])
+        speaker = open_page(browser, server)
+        choose_device(speaker, "This browser's microphone")
+        speaker.get_by_role("button", name="Open this browser's microphone").click()
+        speaker.get_by_role("button", name="Close the microphone").wait_for()
+        speaker.keyboard.press("2")
+        speaker.get_by_role("button", name=f"Take: {NAMES[kind]}").click()
+        expect(speaker.get_by_label(f"Taking: {NAMES[kind]}")).to_be_visible()
+        card = speaker.get_by_label(NAMES[kind], exact=True)
+        expect(card).to_contain_text("dBFS", timeout=LONG_MS)
+        browser.close()
+    page.get_by_role("radio", name="Proof").click(timeout=LONG_MS)
+    assert abs(proved(page, "Usual peaks") + 7) < 1.5
+    assert abs(proved(page, "From low to big voice") - 10) < 2
