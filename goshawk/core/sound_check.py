@@ -33,6 +33,7 @@ from goshawk.core.measure.long_term_spectrum import (
     THIRD_CENTRES_HZ,
     ZONES,
     above_reference_db,
+    common_resonance,
     mean_power,
     thirds_db,
     zone_db,
@@ -339,7 +340,10 @@ class _Check:
         self.add_gate()
         self.tell("The tone", 0.65)
         weights: dict[TakeKind, float] = {"low": 1.0, "usual": 2.0, "big": 1.0}
-        self.add(stages.plan_eq(self.above_reference(weights, self.sounds), self.lowest_note))
+        speech_s = sum(self.figures[kind].speech_s for kind in VOICES)
+        above = self.above_reference(weights, self.sounds)
+        rings = common_resonance([self.figures[kind].resonances for kind in VOICES])
+        self.add(stages.plan_eq(above, self.lowest_note, speech_s, rings))
         self.add(stages.plan_de_esser(self.sharpest()))
 
     def rumble_under_speech(self) -> tuple[float, float]:

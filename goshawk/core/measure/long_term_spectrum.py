@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.core.measure.levels import MOMENT_FRAMES
-from goshawk.core.measure.spectrum import band_weights
+from goshawk.core.measure.spectrum import BAND_CENTRES_HZ, band_weights
 from goshawk.core.stage import Floats
 
 _REFERENCE_DB = {
@@ -86,3 +86,46 @@ def zone_db(above_db: Floats, zone: Zone, lowest_hz: float = 0.0) -> float | Non
     """Mean of the thirds of a zone that lie above ``lowest_hz``; None if none does."""
     inside = (max(zone.from_hz, lowest_hz) <= THIRD_CENTRES_HZ) & (zone.to_hz > THIRD_CENTRES_HZ)
     return float(above_db[inside].mean()) if inside.any() else None
+
+
+RESONANCE_HZ = (300.0, 4000.0)
+RESONANCE_OVER_DB = 8.0
+"""Over what lies two thirds of an octave to either side: a voice's own formants are broader."""
+
+_NEIGHBOURS = (-4, -3, -2, 2, 3, 4)
+
+
+@dataclass(frozen=True)
+class Resonance:
+    """A narrow peak, and by how much it stands over its surroundings."""
+
+    frequency_hz: float
+    over_db: float
+
+
+def resonances(power: Floats, pitch_hz: float) -> list[Resonance]:
+    """Narrow peaks of what ``mean_power`` gives, in sixths of an octave, the strongest first. The lowest harmonics of a
+    voice that hardly moves its pitch are none."""
+    levels = 10.0 * np.log10(np.maximum(band_weights(_FFT_FRAMES) @ power, 1e-14))
+    harmonics = pitch_hz * np.arange(1, 5)
+    found: list[Resonance] = []
+    for band, hz in enumerate(BAND_CENTRES_HZ):
+        is_inside = RESONANCE_HZ[0] <= hz <= RESONANCE_HZ[1]
+        if not is_inside or np.abs(np.log2(hz / harmonics)).min() < 0.17:
+            continue
+        over = levels[band] - float(np.median([levels[band + step] for step in _NEIGHBOURS]))
+        if over > RESONANCE_OVER_DB and levels[band] >= levels[band - 1 : band + 2].max():
+            found.append(Resonance(float(hz), float(over)))
+    return sorted(found, key=lambda one: -one.over_db)
+
+
+def common_resonance(of_takes: list[list[Resonance]]) -> Resonance | None:
+    """One that every take has, whatever is said: it is the room's, the desk's or the microphone's."""
+    for first in of_takes[0] if of_takes else []:
+        alike = [
+            [one for one in take if abs(np.log2(first.frequency_hz / one.frequency_hz)) < 0.2]
+            for take in of_takes
+        ]
+        if all(alike):
+            return Resonance(first.frequency_hz, min(take[0].over_db for take in alike))
+    return None

@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from goshawk.core.measure.levels import MOMENT_FRAMES, PAUSE, SPEECH
-from goshawk.core.measure.long_term_spectrum import mean_power, thirds_db
+from goshawk.core.measure.long_term_spectrum import Resonance, mean_power, resonances, thirds_db
 from goshawk.core.measure.pitch import pitch_range
 from goshawk.core.measure.speech_activity import SpeechActivity
 from goshawk.core.measure.true_peak import TruePeakMeter
@@ -60,6 +60,7 @@ class TakeFigures(BaseModel):
     strokes: int = 0
     tones: list[Tone] = []
     thirds_db: list[float] = []
+    resonances: list[Resonance] = []
     levels: list[float] = []
     outline: list[float] = []
 
@@ -152,6 +153,7 @@ def measure_take(kind: TakeKind, sound: Block, activity: Activity) -> TakeFigure
         "strokes": _strokes(peak, rms) if kind == "keys" else 0,
         "tones": _tones(mono) if kind == "room" else [],
         "thirds_db": [] if power is None else thirds_db(power).round(1).tolist(),
+        "resonances": resonances(power, pitch.median_hz) if pitch and power is not None else [],
         "levels": level_shares(shown),
         "outline": _outline(mono),
     }

@@ -7,9 +7,10 @@ from goshawk.core.measure.long_term_spectrum import (
     THIRD_CENTRES_HZ,
     ZONES,
     above_reference_db,
+    common_resonance,
     zone_db,
 )
-from goshawk.core.measure.take import TakeFigures, TakeKind, Tone
+from goshawk.core.measure.take import VOICES, TakeFigures, TakeKind, Tone
 from goshawk.core.rules.finding import minus
 from goshawk.core.rules.gain import LANDING_HIGH_DBFS, LANDING_LOW_DBFS
 from goshawk.core.rules.sound_check.advice import Confidence
@@ -196,6 +197,18 @@ def spectrum_findings(takes: dict[TakeKind, TakeFigures]) -> list[TakeFinding]:
                     "likely",
                 )
             )
+    resonance = common_resonance([takes[kind].resonances for kind in VOICES])
+    if resonance:
+        found.append(
+            _one(
+                "resonance",
+                f"Something rings at {resonance.frequency_hz:.0f} Hz in every voice: a bare wall, a desk or the microphone's "
+                "stand. Move, or damp it.",
+                resonance.frequency_hz,
+                "Hz",
+                "likely",
+            )
+        )
     body, clarity, harshness = zones["body"], zones["clarity"], zones["harshness"]
     if body is not None and body > NEAR_BODY_DB:
         found.append(

@@ -16,7 +16,12 @@ from goshawk.core.dsp.high_pass import HighPassSettings
 from goshawk.core.dsp.limiter import LimiterSettings
 from goshawk.core.dsp.suppressor import LearnedRoom, SuppressorSettings
 from goshawk.core.dsp.trim import TrimSettings
-from goshawk.core.measure.long_term_spectrum import ZONES, zone_db
+from goshawk.core.measure.long_term_spectrum import (
+    RESONANCE_OVER_DB,
+    ZONES,
+    Resonance,
+    zone_db,
+)
 from goshawk.core.rules.finding import minus
 from goshawk.core.rules.gain import LANDING_HIGH_DBFS, LANDING_LOW_DBFS, LANDING_MIDDLE_DBFS
 from goshawk.core.rules.sound_check.advice import (
@@ -123,6 +128,7 @@ INAUDIBLE_UNDER_SPEECH_DB = 60.0
 
 LEAST_REDUCTION_DB, MOST_REDUCTION_DB = 18.0, 30.0
 WITHOUT_GATE_DB = 6.0
+CLEAN_PAUSES_PERCENT = 90.0
 """More, if nothing after it closes the pauses."""
 
 
@@ -145,8 +151,12 @@ def plan_suppressor(
         f"{reduction:.0f} dB" + ("" if room is None else ", room learned"),
         reason,
         "sure" if room else "likely",
-        SuppressorSettings(reduction_db=reduction, room=room),
-        ("reduction_db",),
+        SuppressorSettings(
+            reduction_db=reduction,
+            emphasis_percent=60.0 if has_gate_after else CLEAN_PAUSES_PERCENT,
+            room=room,
+        ),
+        ("reduction_db", "emphasis_percent"),
     )
 
 
@@ -161,6 +171,9 @@ HYSTERESIS_DB = 5.0
 
 COVERED_RANGE_DB = 18.0
 """Under a game: what is left of the room in pauses is covered."""
+
+OPENS_AT_SHARE = 0.4
+"""Of the way from the room to quiet speech: nearer to the room, which is steady, than to speech, which is not."""
 
 GATE_LOOK_AHEAD_MS = 2.0
 NEEDS_NO_GATE_DB = INAUDIBLE_UNDER_SPEECH_DB + 6.0
@@ -199,7 +212,7 @@ def plan_gate(heard: GateInput, lower_by_db: float = 0.0) -> Advice:
             "cut words. A quieter room or a nearer microphone would help.",
         )
     floor = heard.room_peaks_dbfs + ROOM_CLEAR_DB
-    opens = heard.room_peaks_dbfs + 0.5 * margin
+    opens = heard.room_peaks_dbfs + OPENS_AT_SHARE * margin
     reason = (
         f"The room peaks at {minus(heard.room_peaks_dbfs)}, your quiet speech at "
         f"{minus(heard.quiet_peaks_dbfs)}."
@@ -236,11 +249,17 @@ def plan_gate(heard: GateInput, lower_by_db: float = 0.0) -> Advice:
 
 MOST_CUT_DB, MOST_LIFT_DB = 5.0, 3.0
 assert MOST_CUT_DB <= BOLD_BOOST_DB
-SHARE_MENDED = 0.7
+MOST_SHARE_MENDED = 0.6
 """Of what stands out of the scatter of voices: the rest is the voice's own."""
+
+HALF_SURE_S = 10.0
+"""After so much speech half of that share is dared: a few sentences have their own mixture of sounds."""
 
 LEAST_MOVE_DB = 1.0
 MOST_MOVES = 3
+RESONANCE_Q = 4.0
+"""A third of an octave wide, as what rings; it is cut by what is beyond a formant's height."""
+
 _BANDS: dict[str, tuple[str, float, float]] = {
     "body": ("bell_1", 160.0, 0.8),
     "mud": ("bell_2", 350.0, 1.0),
@@ -251,9 +270,15 @@ _BANDS: dict[str, tuple[str, float, float]] = {
 """Each zone's bell: its middle, and a width that fills it. Sibilance comes and goes: it is the de-esser's."""
 
 
-def plan_eq(above_reference_db: Floats, lowest_note_hz: float | None) -> Advice:
+def plan_eq(
+    above_reference_db: Floats,
+    lowest_note_hz: float | None,
+    speech_s: float,
+    resonance: Resonance | None = None,
+) -> Advice:
     """Few moves, only where the voice stands out of the scatter of voices. What is missing at the edges is not
     lifted: there is nothing there but noise."""
+    share = MOST_SHARE_MENDED * speech_s / (speech_s + HALF_SURE_S)
     moves: list[tuple[str, float, float]] = []
     for zone in ZONES:
         if zone.name not in _BANDS:
@@ -262,13 +287,15 @@ def plan_eq(above_reference_db: Floats, lowest_note_hz: float | None) -> Advice:
         if apart is None:
             continue
         over = abs(apart) - ZONE_APART_DB
-        gain = -math.copysign(SHARE_MENDED * max(0.0, over), apart)
+        gain = -math.copysign(share * max(0.0, over), apart)
         gain = max(-MOST_CUT_DB, min(MOST_LIFT_DB, gain))
         if gain > 0.0 and zone.name == "body":
             continue
         if abs(gain) >= LEAST_MOVE_DB:
             moves.append((zone.name, round(gain, 1), apart))
-    if not moves:
+    ring_db = min(MOST_CUT_DB, resonance.over_db - RESONANCE_OVER_DB) if resonance else 0.0
+    ring_hz = round(resonance.frequency_hz) if resonance and ring_db >= LEAST_MOVE_DB else 0
+    if not moves and not ring_hz:
         return left_out("eq", "No part of your voice stands out of what voices are.", "likely")
     moves = sorted(moves, key=lambda move: -abs(move[1]))[:MOST_MOVES]
     moves.sort(key=lambda move: _BANDS[move[0]][1])
@@ -279,6 +306,10 @@ def plan_eq(above_reference_db: Floats, lowest_note_hz: float | None) -> Advice:
         bell = BellBand(frequency_hz=hz, gain_db=gain, q=q)
         settings = settings.model_copy(update={band: bell})
         names += [f"{band}.frequency_hz", f"{band}.gain_db", f"{band}.q"]
+    if ring_hz:
+        bell = BellBand(frequency_hz=ring_hz, gain_db=-round(ring_db, 1), q=RESONANCE_Q)
+        settings = settings.model_copy(update={"bell_6": bell})
+        names += ["bell_6.frequency_hz", "bell_6.gain_db", "bell_6.q"]
     said = " · ".join(
         f"{f'{gain:+.1f}'.replace('-', '−')} at {_BANDS[name][1]:.0f}" for name, gain, _ in moves
     )
@@ -286,6 +317,9 @@ def plan_eq(above_reference_db: Floats, lowest_note_hz: float | None) -> Advice:
         f"{name} {abs(apart):.0f} dB {'over' if apart > 0 else 'under'} the reference"
         for name, _, apart in moves
     ]
+    if ring_hz:
+        said = " · ".join([*([said] if said else []), f"−{ring_db:.1f} at {ring_hz}"])
+        parts.append(f"something rings at {ring_hz} Hz")
     reason = ", ".join(parts)
     return Advice("eq", said, f"{reason[0].upper()}{reason[1:]}.", "likely", settings, tuple(names))
 
