@@ -45,7 +45,7 @@ def main() -> None:
         page.get_by_label("Taking: Low voice").get_by_text("Recording").wait_for(timeout=60_000)
         page.wait_for_timeout(3000)
         take("soundcheck-takes")
-        page.get_by_role("button", name="Accept all").wait_for(timeout=120_000)
+        page.get_by_role("button", name="Accept all").wait_for(timeout=300_000)
         take("soundcheck")
         view(page, "Spectrum")
         take("soundcheck-spectrum")

@@ -212,6 +212,8 @@ class SoundCheck:
             raise NotFound("That take is not there any more.")
         gone = self._takes.pop(kind)
         self._spoil()
+        if not self._takes:
+            self._wish = Wish()  # what was adjusted was for those takes
         await self._forget(kind)
         (self._folder / gone.file).unlink(missing_ok=True)
         self._tell()
