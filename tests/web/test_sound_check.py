@@ -1,7 +1,7 @@
 """The web's side of the sound check: takes that are made, kept and refused, and what is said later."""
 
 import asyncio
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -23,16 +23,6 @@ from goshawk.web.sound_check import COUNT_IN_S, SoundCheck
 from goshawk.web.studio import Studio
 from tests.conftest import RATE_HZ
 from tests.situations import gain, takes_of
-from tests.web.test_studio import SilentEngine
-
-
-@pytest.fixture
-def studio(tmp_path: Path) -> Iterator[Studio]:
-    opened = open_database(tmp_path / "goshawk.db")
-    studio = Studio(tmp_path, opened)
-    studio.engine = SilentEngine()  # type: ignore[assignment]
-    yield studio
-    opened.connection.close()
 
 
 async def until(is_so: Callable[[], bool]) -> None:

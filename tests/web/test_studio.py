@@ -1,7 +1,7 @@
 """What pages and listeners get when they are slow, and whose microphone is heard."""
 
 import asyncio
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -14,32 +14,7 @@ from goshawk.store.database import open_database
 from goshawk.web import buffer_search
 from goshawk.web.pages import WAITING_MESSAGES, WAITING_SOUND, Listener, LivePage
 from goshawk.web.studio import Studio
-
-
-class SilentEngine:
-    """Stands in for the engine's client and writes down what it was told."""
-
-    is_running = True
-    restarts = 0
-
-    def __init__(self) -> None:
-        self.told: list[tuple[Any, ...]] = []
-        self.rig: Rig | None = None
-
-    def apply(self, rig: Rig) -> None:
-        self.rig = rig
-
-    def __getattr__(self, name: str) -> Any:
-        return lambda *values: self.told.append((name, *values))
-
-
-@pytest.fixture
-def studio(tmp_path: Path) -> Iterator[Studio]:
-    opened = open_database(tmp_path / "goshawk.db")
-    studio = Studio(tmp_path, opened)
-    studio.engine = SilentEngine()  # type: ignore[assignment]
-    yield studio
-    opened.connection.close()
+from tests.web.silent import SilentEngine
 
 
 def all_of(page: LivePage) -> list[str]:

@@ -2,8 +2,6 @@
 
 import asyncio
 import json
-from collections.abc import Iterator
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -12,26 +10,15 @@ import pytest
 from goshawk.core.measure.room import TAKE_S
 from goshawk.core.starting_points import STARTING_POINTS
 from goshawk.errors import BadInput, BadSetting, NotFound
-from goshawk.store.database import open_database
 from goshawk.web.messages import Spectra
 from goshawk.web.pages import Listener
 from goshawk.web.stage_work import StageCosts
 from goshawk.web.studio import Studio
 from tests.conftest import RATE_HZ, random_sound, tone
 from tests.material import noise
-from tests.web.test_studio import SilentEngine, all_of
+from tests.web.test_studio import all_of
 
 PACKET = 480
-
-
-@pytest.fixture
-def studio(tmp_path: Path) -> Iterator[Studio]:
-    opened = open_database(tmp_path / "goshawk.db")
-    studio = Studio(tmp_path, opened)
-    studio.engine = SilentEngine()  # type: ignore[assignment]
-    yield studio
-    studio.looper.close()
-    opened.connection.close()
 
 
 def told(studio: Studio, name: str) -> list[Any]:

@@ -4,6 +4,7 @@ import { SlidersHorizontal } from "lucide-react";
 import { Switch } from "radix-ui";
 import { useId, useState, type FormEvent } from "react";
 import type { Advice, Outcome, SoundCheck, Wish } from "../api/client";
+import { STAGE_LABELS } from "../levelpath/stations";
 import { useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
@@ -20,18 +21,8 @@ const SITUATIONS = [
   { value: "game", label: "over a game" },
   { value: "talk", label: "talk alone" },
 ];
-const NAMES: Record<string, string> = {
-  preamp: "Preamp",
-  trim: "Trim",
-  high_pass: "High-pass",
-  suppressor: "Suppressor",
-  gate: "Gate",
-  eq: "EQ",
-  de_esser: "De-esser",
-  compressor: "Compressor",
-  leveller: "Leveller",
-  limiter: "Limiter",
-};
+/** The preamp is no stage of the chain: the hand turns it. */
+const NAMES: Record<string, string> = { preamp: "Preamp", ...STAGE_LABELS };
 
 const compute = (wish: Wish) => void run("/run", "POST", wish);
 
