@@ -6,6 +6,7 @@ from typing import Any
 
 import typer
 
+from goshawk.cli.offline import write_preset
 from goshawk.core.measure.take import TakeKind, mono_of
 from goshawk.core.preset import make_preset
 from goshawk.core.rules.sound_check.advice import Wish
@@ -52,13 +53,7 @@ def check_files(
             said[kind].append(verdict.doubt)
     outcome = run_sound_check(takes, wish, lambda text, share: tell(f"{share * 100:3.0f} % {text}"))
     if out:
-        preset = make_preset(PRESET_NAME, describe(outcome, wish), outcome.chain)
-        try:
-            out.write_text(preset.model_dump_json(indent=1), encoding="utf-8")
-        except OSError as error:
-            raise BadInput(
-                f"{out} cannot be written ({error.strerror}). Check the folder."
-            ) from None
+        write_preset(make_preset(PRESET_NAME, describe(outcome, wish), outcome.chain), out)
     document = outcome.model_dump(
         mode="json", exclude={"chain": True, "before": {"levels"}, "after": {"levels"}}
     )

@@ -314,14 +314,11 @@ def presets_show(name: str, data_dir: OwnOption = None) -> None:
 @presets_app.command("export")
 def presets_export(name: str, target: Path, data_dir: OwnOption = None) -> None:
     """Write a preset's JSON to a file."""
+    from goshawk.cli.offline import write_preset
+
     with _saved_presets(data_dir) as (_, found):
         preset = _named(found, name)
-        try:
-            target.write_text(preset.model_dump_json(indent=1), encoding="utf-8")
-        except OSError as error:
-            raise fail(
-                f"{target} cannot be written ({error.strerror}). Check the folder."
-            ) from None
+        write_preset(preset, target)
     typer.echo(f"{preset.name} → {target}")
 
 

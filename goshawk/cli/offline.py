@@ -44,6 +44,16 @@ def load_preset_file(path: Path | None) -> Preset:
         raise BadPreset(f"{path} cannot be read ({error.strerror}). Check the path.") from None
 
 
+def write_preset(preset: Preset, target: Path) -> None:
+    """Write a preset's JSON. Raises BadPreset."""
+    try:
+        target.write_text(preset.model_dump_json(indent=1), encoding="utf-8")
+    except OSError as error:
+        raise BadPreset(
+            f"{target} cannot be written ({error.strerror}). Check the folder."
+        ) from None
+
+
 def adjusted(preset: Preset, only: str | None, settings: list[str]) -> Preset:
     """A preset with just the stages named in ``only`` ("gate,eq": ids or kinds), and single settings changed
     ("gate.range_db=30"). Raises BadPreset or BadSetting."""

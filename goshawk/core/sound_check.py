@@ -63,7 +63,12 @@ from goshawk.core.rules.sound_check.advice import (
     Wish,
     left_out,
 )
-from goshawk.core.rules.sound_check.found import TakeFinding, room_findings, voice_findings
+from goshawk.core.rules.sound_check.found import (
+    VOICE_WEIGHTS,
+    TakeFinding,
+    room_findings,
+    voice_findings,
+)
 from goshawk.core.settings import Settings, sentence_of
 from goshawk.core.stage import Block, Floats
 from goshawk.core.takes import loudness_lufs, render
@@ -76,6 +81,7 @@ SPREAD_TOLERANCE_DB = 2.0
 LEAST_NOISE_FALL_DB = 15.0
 MOST_SEARCHES = 5
 BODY_DB = 12.0
+"""Softer moments of a voice are lost in a room that is near it."""
 
 PRESET_NAME = "Sound check"
 
@@ -236,7 +242,12 @@ class _Check:
             self.advice.append(advice)
             return None
         settings = self.adjusted(advice)
-        self.advice.append(replace(advice, settings=settings))
+        title = advice.title
+        if settings is not None and settings != advice.settings:
+            changed = replace(advice, settings=settings).suggestions()
+            own = [one for one in changed if f"{one.stage}.{one.setting}" in self.wish.adjusted]
+            title = ", ".join(f"{one.value:g} {one.unit}".replace("-", "−") for one in own)
+        self.advice.append(replace(advice, title=title, settings=settings))
         if settings is None:
             return None
         slot: Slot = _SLOTS[advice.stage](id=advice.stage, settings=settings)
@@ -339,9 +350,8 @@ class _Check:
         self.tell("The gate", 0.55)
         self.add_gate()
         self.tell("The tone", 0.65)
-        weights: dict[TakeKind, float] = {"low": 1.0, "usual": 2.0, "big": 1.0}
         speech_s = sum(self.figures[kind].speech_s for kind in VOICES)
-        above = self.above_reference(weights, self.sounds)
+        above = self.above_reference(VOICE_WEIGHTS, self.sounds)
         rings = common_resonance([self.figures[kind].resonances for kind in VOICES])
         self.add(stages.plan_eq(above, self.lowest_note, speech_s, rings))
         self.add(stages.plan_de_esser(self.sharpest()))
@@ -510,12 +520,13 @@ class _Check:
         settings: dict[str, Any] = {slot.stage: slot.settings for slot in self.slots}
         for number, one in enumerate(self.advice):
             if one.stage in settings:
-                title = stages.say_gain(settings["trim"].gain_db)
-                self.advice[number] = replace(
-                    one,
-                    title=title if one.stage == "trim" else one.title,
-                    settings=settings[one.stage],
-                )
+                moved = settings[one.stage]
+                title = one.title
+                if one.stage == "trim":
+                    title = stages.say_gain(moved.gain_db)
+                elif one.stage == "gate":
+                    title = stages.say_thresholds(moved)
+                self.advice[number] = replace(one, title=title, settings=moved)
         louder = np.float32(10.0 ** (miss / 20.0))
         self.sounds = {kind: sound * louder for kind, sound in self.sounds.items()}
 

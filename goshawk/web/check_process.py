@@ -36,6 +36,8 @@ def work(
         pipe.send(("done", outcome))
     except GoshawkError as error:
         pipe.send(("failed", str(error)))
+    except BrokenPipeError:
+        return  # it was given up: nobody listens any more
     finally:
         pipe.close()
 

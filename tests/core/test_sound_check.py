@@ -180,6 +180,7 @@ def test_what_is_refused_stays_out_and_what_is_adjusted_stays_so() -> None:
     stages = {slot.stage: slot for slot in outcome.chain}
     assert not {"gate", "compressor"} & set(stages)
     assert stages["high_pass"].settings.model_dump()["frequency_hz"] == 120.0
+    assert next(one for one in outcome.advice if one.stage == "high_pass").title == "120 Hz"
     refused = {one.stage: one for one in outcome.advice if one.is_refused}
     assert set(refused) == {"gate", "compressor"}
     assert refused["compressor"].suggestions, "it can still be seen and accepted"

@@ -1,7 +1,5 @@
 """The sound check: takes, the computation, and taking over what it suggests."""
 
-import tempfile
-from pathlib import Path
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Request
@@ -10,9 +8,9 @@ from pydantic import BaseModel, ConfigDict
 
 from goshawk.core.measure.take import TakeKind
 from goshawk.core.rules.sound_check.advice import Wish
-from goshawk.errors import BadSoundFile
 from goshawk.web.dependencies import StudioDep
 from goshawk.web.messages import SoundCheckState, State
+from goshawk.web.uploads import received_file
 
 router = APIRouter(prefix="/api/sound-check", tags=["sound check"])
 LARGEST_BYTES = 200_000_000
@@ -66,17 +64,9 @@ async def give_take(
     name: Annotated[str, Query(min_length=1, max_length=200)],
 ) -> SoundCheckState:
     """Give a WAV, FLAC or OGG file as the request's body."""
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "given"
-        size = 0
-        with path.open("wb") as file:
-            async for chunk in request.stream():
-                size += len(chunk)
-                if size > LARGEST_BYTES:
-                    raise BadSoundFile(f"{name} is larger than 200 MB. Fifteen seconds will do.")
-                file.write(chunk)
-        if not size:
-            raise BadSoundFile(f"{name} is empty. Give a WAV, FLAC or OGG file.")
+    async with received_file(
+        request, name, LARGEST_BYTES, "200 MB. Fifteen seconds will do."
+    ) as path:
         await studio.sound_check.give(kind, path, name)
     return studio.sound_check.state
 

@@ -1,13 +1,10 @@
 """Sound files that can be played as the microphone."""
 
-import tempfile
-from pathlib import Path
-
 from fastapi import APIRouter, Query, Request
 
-from goshawk.errors import BadSoundFile
 from goshawk.store.sound_files import StoredSoundFile
 from goshawk.web.dependencies import StudioDep
+from goshawk.web.uploads import received_file
 
 router = APIRouter(prefix="/api/sound-files", tags=["sound files"])
 
@@ -20,17 +17,9 @@ async def add_sound_file(
     request: Request, studio: StudioDep, name: str = Query(min_length=1, max_length=200)
 ) -> StoredSoundFile:
     """Give a WAV, FLAC or OGG file as the request's body. It is checked and kept at 48 kHz."""
-    with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / "given"
-        size = 0
-        with path.open("wb") as file:
-            async for chunk in request.stream():
-                size += len(chunk)
-                if size > LARGEST_BYTES:
-                    raise BadSoundFile(f"{name} is larger than 1.4 GB. Cut it, and give a part.")
-                file.write(chunk)
-        if not size:
-            raise BadSoundFile(f"{name} is empty. Give a WAV, FLAC or OGG file.")
+    async with received_file(
+        request, name, LARGEST_BYTES, "1.4 GB. Cut it, and give a part."
+    ) as path:
         return await studio.add_file(path, name)
 
 

@@ -28,6 +28,10 @@ BANDWIDTH_DROP_DB = -25.0
 HUM_TOLERANCE_HZ = 1.5
 
 
+VOICE_WEIGHTS: dict[TakeKind, float] = {"low": 1.0, "usual": 2.0, "big": 1.0}
+"""How much each delivery counts in the spectrum of the voice: the usual one is heard most of the evening."""
+
+
 class TakeFinding(BaseModel):
     """Something that was found."""
 
@@ -169,10 +173,9 @@ def voice_findings(takes: dict[TakeKind, TakeFigures]) -> list[TakeFinding]:
 
 
 def voice_above_db(takes: dict[TakeKind, TakeFigures]) -> np.ndarray:
-    """How far the voice's thirds stand above the reference: the usual voice counts double."""
+    """How far the voice's thirds stand above the reference, by VOICE_WEIGHTS."""
     total, weight = np.zeros(len(THIRD_CENTRES_HZ)), 0.0
-    weights: tuple[tuple[TakeKind, float], ...] = (("low", 1.0), ("usual", 2.0), ("big", 1.0))
-    for kind, share in weights:
+    for kind, share in VOICE_WEIGHTS.items():
         if takes[kind].thirds_db:
             total += share * above_reference_db(np.array(takes[kind].thirds_db))
             weight += share

@@ -191,6 +191,14 @@ class GateInput:
     is_over_game: bool
 
 
+def say_thresholds(settings: GateSettings) -> str:
+    """Where a gate opens and closes."""
+    return (
+        f"opens {minus(settings.open_threshold_dbfs)}, "
+        f"closes {minus(settings.close_threshold_dbfs)}"
+    )
+
+
 def plan_gate(heard: GateInput, lower_by_db: float = 0.0) -> Advice:
     """Thresholds between the room and quiet speech, or none. ``lower_by_db``: because first syllables were
     cut."""
@@ -227,20 +235,21 @@ def plan_gate(heard: GateInput, lower_by_db: float = 0.0) -> Advice:
     opens = max(floor + HYSTERESIS_DB / 2.0, opens - lower_by_db, -75.0)
     opens = float(round(min(opens, 0.0)))
     closes = float(max(-80.0, round(max(opens - HYSTERESIS_DB, min(floor, opens - 2.0)))))
+    settings = GateSettings(
+        open_threshold_dbfs=opens,
+        close_threshold_dbfs=closes,
+        range_db=COVERED_RANGE_DB,
+        attack_ms=1.0,
+        hold_ms=120.0,
+        release_ms=120.0,
+        look_ahead_ms=GATE_LOOK_AHEAD_MS,
+    )
     return Advice(
         "gate",
-        f"opens {minus(opens)}, closes {minus(closes)}",
+        say_thresholds(settings),
         f"{reason} Takes {COVERED_RANGE_DB:.0f} dB: the game covers the rest.",
         "sure" if margin > 2.0 * LEAST_GATE_MARGIN_DB else "likely",
-        GateSettings(
-            open_threshold_dbfs=opens,
-            close_threshold_dbfs=closes,
-            range_db=COVERED_RANGE_DB,
-            attack_ms=1.0,
-            hold_ms=120.0,
-            release_ms=120.0,
-            look_ahead_ms=GATE_LOOK_AHEAD_MS,
-        ),
+        settings,
         ("open_threshold_dbfs", "close_threshold_dbfs", "range_db"),
     )
 
