@@ -92,7 +92,12 @@ def test_with_the_stand_in_by_keyboard_alone(page: Page) -> None:
     page.keyboard.press("Escape")  # the figures' small area is still open
     page.get_by_role("button", name="Accept all").press("Enter")
     page.get_by_text("Accepted; undo takes it back").wait_for()
+    page.keyboard.press("3")
+    path = page.get_by_label("Level path", exact=True)
+    expect(path.get_by_role("button", name=re.compile("^High-pass"))).to_contain_text("70")
+    expect(path.get_by_role("button", name=re.compile("^Gate"))).to_have_count(0)
     page.keyboard.press("Control+z")
+    expect(path.get_by_role("button", name=re.compile("^Gate"))).to_have_count(1)
 
 
 def test_files_on_the_screen_and_on_the_command_line_give_one_preset(
