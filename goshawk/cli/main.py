@@ -1,4 +1,4 @@
-"""``goshawk serve | demo | render | measure | soundcheck | presets | schema | bench``. Exit codes: 0 good, 2 bad input."""
+"""``goshawk serve | demo | render | measure | soundcheck | mix | presets | schema | bench``. Exit codes: 0 good, 2 bad input."""
 
 import errno
 import json
@@ -200,6 +200,34 @@ def soundcheck(
         typer.echo(json.dumps(said))
     else:
         print_check(said)
+
+
+@app.command()
+def mix(
+    voice: Annotated[Path, typer.Option(help="The raw microphone.")],
+    game: Annotated[Path | None, typer.Option(help="The game alone.")] = None,
+    music: Annotated[Path | None, typer.Option(help="The music alone.")] = None,
+    call: Annotated[Path | None, typer.Option(help="The callers alone.")] = None,
+    rig: Annotated[Path | None, typer.Option(help="A rig's JSON; without it, the demo's.")] = None,
+    fit: Annotated[bool, typer.Option("--fit", help="Bring all inputs to their targets.")] = False,
+    out: Annotated[Path, typer.Option(help="Write the Viewers feed here.")] = Path("viewers.wav"),
+    stems: Annotated[
+        Path | None, typer.Option(help="Write what each input brings to the feed into this folder.")
+    ] = None,
+    as_json: JsonFlag = False,
+) -> None:
+    """Mix recordings of each input as viewers hear them, and bring them to their targets."""
+    from goshawk.cli.mix import mix_files, print_mix
+    from goshawk.core.wiring import Role
+
+    given: dict[Role, Path | None] = {"voice": voice, "game": game, "music": music, "call": call}
+    files = {role: path for role, path in given.items() if path is not None}
+    with plain_errors():
+        said = mix_files(files, rig, fit=fit, out=out, stems=stems)
+    if as_json:
+        typer.echo(json.dumps(said))
+    else:
+        print_mix(said)
 
 
 @app.command()

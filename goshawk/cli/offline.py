@@ -116,19 +116,30 @@ def with_room(preset: Preset, recording: Path) -> Preset:
     return make_preset(preset.name, preset.description, rig.chain)
 
 
+def check_sound_name(target: Path) -> None:
+    """Before the work is done. Raises BadInput if a name asks for no format that can be written."""
+    if target.suffix.lower() not in _FORMATS:
+        raise BadInput(f"{target.name} should end in .wav, .flac or .ogg.")
+
+
+def write_sound(target: Path, sound: Block) -> None:
+    """Write a sound of 48 kHz in the format that the name asks for. Raises BadInput."""
+    check_sound_name(target)
+    kind, subtype = _FORMATS[target.suffix.lower()]
+    try:
+        soundfile.write(target, sound, SAMPLE_RATE_HZ, format=kind, subtype=subtype)
+    except (OSError, soundfile.LibsndfileError):
+        raise BadInput(f"{target} cannot be written. Check the folder and its rights.") from None
+
+
 def render_file(
     source: Path, target: Path, preset: Preset, block_frames: int, is_aligned: bool
 ) -> dict[str, Any]:
     """Render ``source`` into ``target``. Raises BadInput with a sentence."""
-    if target.suffix.lower() not in _FORMATS:
-        raise BadInput(f"{target.name} should end in .wav, .flac or .ogg.")
+    check_sound_name(target)
     sound, rate_hz = read_sound_file(source)
     out, latency = render_chain(sound, preset, block_frames, is_aligned)
-    kind, subtype = _FORMATS[target.suffix.lower()]
-    try:
-        soundfile.write(target, out, SAMPLE_RATE_HZ, format=kind, subtype=subtype)
-    except (OSError, soundfile.LibsndfileError):
-        raise BadInput(f"{target} cannot be written. Check the folder and its rights.") from None
+    write_sound(target, out)
     return {
         "duration_s": round(len(out) / SAMPLE_RATE_HZ, 3),
         "sample_rate_hz": SAMPLE_RATE_HZ,

@@ -17,7 +17,7 @@ from goshawk.core.wiring import (
 )
 from goshawk.errors import BadSetting
 
-RIG_VERSION: Literal[2] = 2
+RIG_VERSION: Literal[3] = 3
 BlockFrames = Literal[64, 128, 256, 512, 1024]
 BLOCK_SIZES: tuple[BlockFrames, ...] = (64, 128, 256, 512, 1024)
 MOST_DISMISSALS = 200
@@ -45,6 +45,16 @@ class Targets(Settings):
         12.0, 0.0, 40.0, "dB", "Over the rest", "How far the voice stands above the rest.", step=0.5
     )
 
+    loudness_lufs: float = number(
+        -16.0,
+        -30.0,
+        -8.0,
+        "LUFS",
+        "Loudness",
+        "How loud the whole should be, over the evening.",
+        step=0.5,
+    )
+
     def clearance_db(self, role: Role) -> float:
         """The wanted clearance over an input of a role. A second voice stands where a caller does."""
         wanted: float = getattr(self, f"{'call' if role == 'voice' else role}_clearance_db")
@@ -61,7 +71,7 @@ class Dismissal(Settings):
 class Rig(Settings):
     """Everything a user sets up."""
 
-    version: Literal[2] = RIG_VERSION
+    version: Literal[3] = RIG_VERSION
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)] = (
         Field("Attic, late", title="Name")
     )
@@ -101,6 +111,12 @@ class Rig(Settings):
     def _is_sound(self) -> Self:
         check_chain(self.chain)
         check_inputs(self.inputs, self.chained)
+        viewers = self.feeds.viewers
+        if viewers.has_ceiling and self.targets.voice_peaks_dbfs > viewers.ceiling_dbtp:
+            raise ValueError(
+                f"the voice cannot peak at {self.targets.voice_peaks_dbfs:g} dBFS under the viewers' ceiling "
+                f"of {viewers.ceiling_dbtp:g} dBTP. Lower the target, or raise the ceiling."
+            )
         return self
 
     def input(self, input_id: str) -> InputSettings | None:

@@ -3,8 +3,8 @@
 import json
 from typing import Any
 
-from goshawk.core.rig import RIG_VERSION, Rig
-from goshawk.core.wiring import default_inputs
+from goshawk.core.rig import RIG_VERSION, Rig, Targets
+from goshawk.core.wiring import FeedSettings, default_inputs
 
 
 def _to_2(old: dict[str, Any]) -> dict[str, Any]:
@@ -41,7 +41,18 @@ def _take_strip(one: dict[str, Any], was: dict[str, Any], level: str) -> None:
     one["is_muted"] = was.get("is_muted", False)
 
 
-_STEPS = {1: _to_2}
+def _to_3(old: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 let the voice's target stand above the viewers' ceiling."""
+    viewers = old.get("feeds", {}).get("viewers", {})
+    ceiling = viewers.get("ceiling_dbtp", FeedSettings().ceiling_dbtp)
+    targets = dict(old.get("targets", {}))
+    wanted = targets.get("voice_peaks_dbfs", Targets().voice_peaks_dbfs)
+    if viewers.get("has_ceiling", True) and wanted > ceiling:
+        targets["voice_peaks_dbfs"] = ceiling
+    return {**old, "version": 3, "targets": targets}
+
+
+_STEPS = {1: _to_2, 2: _to_3}
 
 
 def read_rig(text: str | bytes) -> Rig:

@@ -4,6 +4,8 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
+from goshawk.core.dsp.ducker import DuckerSettings
+from goshawk.core.dsp.equaliser import EqualiserSettings
 from goshawk.core.settings import Id, Settings, choice, number
 
 FeedName = Literal["viewers", "you", "call", "archive"]
@@ -30,7 +32,7 @@ class SendSettings(Settings):
     tap: Tap = choice(
         "after_fader",
         "Taken",
-        "After the fader follows the balance; before it stays as it is, as a recording wants.",
+        "After the fader follows the balance; before it stays as it came, as a recording wants.",
     )
 
 
@@ -52,8 +54,11 @@ class Sends(Settings):
         return send
 
 
+MOST_TRIM_DB = 40.0
+
+
 class InputSettings(Settings):
-    """Something that makes sound. Its level in the balance is its fader, and nothing else."""
+    """Something that makes sound. Its trim brings it to its target; its fader is the user's hand on it."""
 
     id: Id
     name: Name = Field(title="Name")
@@ -67,6 +72,19 @@ class InputSettings(Settings):
     fader_db: float = number(
         0.0, -60.0, 12.0, "dB", "Fader", "This input's level in every feed taken after its fader."
     )
+    trim_db: float = number(
+        0.0,
+        -MOST_TRIM_DB,
+        MOST_TRIM_DB,
+        "dB",
+        "Trim",
+        "What brings this input to its target; Goshawk sets it when asked, the fader stays yours.",
+    )
+    is_held: bool = choice(
+        False, "Hold", "Keeps this input at its target by itself, slowly and by a few dB at most."
+    )
+    eq: EqualiserSettings = EqualiserSettings()
+    ducker: DuckerSettings = DuckerSettings()
     is_muted: bool = choice(False, "Mute", "Takes this input away from everyone.")
     is_private: bool = choice(
         False, "Private", "Not meant for viewers: Goshawk says so if they hear it all the same."

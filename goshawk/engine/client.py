@@ -38,6 +38,7 @@ class EngineClient:
         on_readings: Callable[[dict[str, Any]], None],
         on_sound: Callable[[str, bytes], None],
         on_notice: Callable[[str], None],
+        on_rows: Callable[[dict[str, Any]], None] = lambda rows: None,
     ) -> None:
         self._rig = rig
         self._file: Path | None = None
@@ -48,7 +49,11 @@ class EngineClient:
         self._comparison: dict[str, Any] = {"heard": "chain", "gain_db": 0.0, "other": None}
         self._on_readings = on_readings
         self._on_sound = on_sound
+        self._on_rows = on_rows
         self._on_notice = on_notice
+        self._replay: tuple[Path | None, list[str]] = (None, [])
+        self._replay_gain_db = 0.0
+        self._held_db: dict[str, float] = {}
         self._process: subprocess.Popen[str] | None = None
         self._end: socket.socket | None = None
         self._is_ready = False
@@ -126,6 +131,21 @@ class EngineClient:
         self._comparison = {"heard": heard, "gain_db": gain_db, "other": documents}
         self._command("compare", **self._comparison)
 
+    def replay(self, path: Path | None, names: list[str]) -> None:
+        """Play recorded inputs (an .npy file and the inputs' ids) in place of all devices, to you alone."""
+        self._replay = (path, names)
+        self._command("replay", path=str(path) if path else None, names=names)
+
+    def replay_gain(self, gain_db: float) -> None:
+        """How loudly you hear the replay."""
+        self._replay_gain_db = gain_db
+        self._command("replay_gain", gain_db=gain_db)
+
+    def hold(self, held_db: dict[str, float]) -> None:
+        """What holds add to the trims, in dB by the input's id."""
+        self._held_db = held_db
+        self._command("hold", held_db=held_db)
+
     def click(self) -> None:
         """Send a click through; the delays come with the readings."""
         self._command("click")
@@ -169,6 +189,8 @@ class EngineClient:
                 match kind:
                     case messages.READINGS:
                         self._on_readings(messages.unpack_readings(body))
+                    case messages.ROWS:
+                        self._on_rows(messages.unpack_readings(body))
                     case messages.SOUND:
                         self._on_sound(*messages.unpack_sound(body))
                     case messages.NOTICE:
@@ -187,6 +209,11 @@ class EngineClient:
         self.set_points(self._points)
         self.cough(self._is_coughing)
         self.watch_devices(self._is_watching)
+        if self._held_db:
+            self.hold(self._held_db)
+        if self._replay[0]:
+            self.replay(*self._replay)
+            self.replay_gain(self._replay_gain_db)
         if self._loop:
             self.loop(self._loop)
             self._command("compare", **self._comparison)

@@ -13,15 +13,25 @@ from goshawk.core.graph.comparison import Heard
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.measure.click import ClickListener
 from goshawk.core.rig import BlockFrames, Rig, changed_together
-from goshawk.core.stage import Block
+from goshawk.core.stage import Block, Floats, Glide, glide, kernel
 from goshawk.core.wiring import FEEDS, CallServiceSettings, FeedName
 from goshawk.devices.rack import Rack
-from goshawk.units import SAMPLE_RATE_HZ, frames_to_ms
+from goshawk.units import SAMPLE_RATE_HZ, db_to_linear, frames_to_ms
 
 MAX_FRAMES = 1024
 STAGE_POINTS = ("before", "after", "removed")
 CLICK_PATIENCE_S = 1.6
 """The longest feed delay and room for the rest."""
+
+
+@kernel
+def _scale(
+    block: Block, out: Block, now: Floats, between: Floats, target: Floats, a: float
+) -> None:
+    for n in range(block.shape[0]):
+        glide(now, between, target, a)
+        for c in range(block.shape[1]):
+            out[n, c] = np.float32(block[n, c] * now[0])
 
 
 class AudioLoop:
@@ -32,6 +42,10 @@ class AudioLoop:
         self._clicks: dict[FeedName, ClickListener] = {}
         self._measured: dict[str, Any] | None = None
         self._mixer = Mixer(rig, MAX_FRAMES, time.perf_counter)
+        self._silence = np.zeros((MAX_FRAMES, 2), np.float32)
+        self._rehearsal = np.zeros((MAX_FRAMES, 2), np.float32)
+        self._rehearsal_gain = Glide(1)
+        self._rehearsal_gain.set(1.0)
         self.apply(rig)
         self._warm_up()
 
@@ -59,6 +73,23 @@ class AudioLoop:
     def set_loop(self, path: Path | None) -> None:
         """Play a piece of raw microphone in its place, to you alone; None: the microphone again."""
         self._mixer.set_loop(np.load(path, mmap_mode="r") if path else None)
+
+    def set_replay(self, path: Path | None, names: list[str]) -> None:
+        """Play recorded inputs in place of all devices, to you alone, as viewers would hear them: an array of
+        shape (inputs, frames, 2) and the inputs' ids; None: the devices again."""
+        if path is None:
+            self._mixer.set_replay(None)
+            return
+        sounds = np.load(path, mmap_mode="r")
+        self._mixer.set_replay(dict(zip(names, sounds, strict=True)))
+
+    def set_replay_gain(self, gain_db: float) -> None:
+        """How loudly you hear the replay: what makes two balances equally loud."""
+        self._rehearsal_gain.set(db_to_linear(gain_db))
+
+    def set_held(self, held_db: dict[str, float]) -> None:
+        """What holds add to the trims."""
+        self._mixer.set_held(held_db)
 
     def compare(self, heard: Heard, gain_db: float, other: Chain | None) -> None:
         """While a loop plays: hear it through the chain, raw, or through another chain."""
@@ -93,7 +124,10 @@ class AudioLoop:
         self._mixer.set_loop(np.zeros((4800, 2), np.float32))
         self._mixer.compare("raw", 0.0, rig.chain)
         self.run_block()
+        self._mixer.set_replay({one.id: np.zeros((4800, 2), np.float32) for one in rig.inputs})
+        self.run_block()
         self.take_readings()
+        self.take_rows()
         self._clicks = {}
         self.rack.browser.stop()
         self.rack.is_watched = False
@@ -107,9 +141,22 @@ class AudioLoop:
         feed = mixer.feed
         if self._clicks:
             self._listen_for_click(frames)
+        if mixer.is_replaying:
+            nothing = self._silence[:frames]
+            self.rack.play(nothing, self._rehearsed(frames), nothing, is_late=is_late)
+            return
         self.rack.play(
             feed("viewers", frames), feed("you", frames), feed("call", frames), is_late=is_late
         )
+
+    def _rehearsed(self, frames: int) -> Block:
+        """What viewers would get, for your ears."""
+        block, g, you = self._rehearsal[:frames], self._rehearsal_gain, self.rig.feeds.you
+        _scale(
+            self._mixer.feed("viewers", frames), block, g.now, g.between, g.target, g.coefficient
+        )
+        block *= np.float32(0.0 if you.is_muted else db_to_linear(you.fader_db))
+        return block
 
     def point(self, name: str) -> Block:
         """The last block as one listener heard it, of one input (``input:`` and its id), or at a stage
@@ -149,6 +196,10 @@ class AudioLoop:
             ]
             for feed in FEEDS
         }
+
+    def take_rows(self) -> dict[str, Any]:
+        """The inputs' sound since the last call (see the mixer)."""
+        return self._mixer.take_rows()
 
     def take_readings(self) -> dict[str, Any]:
         """The mixer's readings, how the devices do, the delays, and a delay that was measured."""

@@ -5,9 +5,12 @@ body. Both ends send without waiting: a packet that does not fit is dropped and 
 slow reader never makes the sound late.
 """
 
+import fcntl
 import pickle
 import socket
 import struct
+import sys
+import termios
 from typing import Any
 
 import numpy as np
@@ -26,11 +29,15 @@ RIG, SOURCE_FILE, MICROPHONE, MICROPHONE_STOPPED, POINTS, COMMAND, QUIT = (
 """To the engine: a rig (JSON), the file to play (JSON), the browser's sound, its end, the points at
 which somebody listens (JSON), a command (JSON: its name and arguments), the end."""
 
-READY, READINGS, SOUND, NOTICE = b"y", b"r", b"s", b"n"
-"""From the engine: it plays now, readings (pickled), sound (see ``pack_sound``), a sentence."""
+READY, READINGS, ROWS, SOUND, NOTICE = b"y", b"r", b"w", b"s", b"n"
+"""From the engine: it plays now, readings (pickled), the inputs' sound (pickled too), sound (see ``pack_sound``), a sentence."""
 
 BUFFER_BYTES = 1 << 20
-LARGEST_PACKET_BYTES = 120_000
+LARGEST_PACKET_BYTES = 200_000
+"""Of all systems' limits the least is some 400 kB for everything that waits."""
+
+MOST_WAITING_BYTES = 100_000
+"""While more than this waits to be read, the inputs' sound is left out, so that readings get through."""
 _MICROPHONE_HEADER = struct.Struct("<IB")
 
 
@@ -44,12 +51,21 @@ def make_pair() -> tuple[socket.socket, socket.socket]:
 
 
 def send(end: socket.socket, kind: bytes, body: bytes = b"") -> bool:
-    """Send one packet; False if the other end is too slow to take it. Raises OSError if it is gone."""
+    """Send one packet; False if the other end is too slow to take it, or it is too large. Raises OSError if the
+    other end is gone."""
+    if len(body) >= LARGEST_PACKET_BYTES:
+        return False
     try:
         end.send(kind + body)
     except BlockingIOError:
         return False
     return True
+
+
+def waiting_bytes(end: socket.socket) -> int:
+    """How much of what was sent has not been read yet."""
+    answer = fcntl.ioctl(end, termios.TIOCOUTQ, b"\0" * 4)
+    return int.from_bytes(answer, sys.byteorder)
 
 
 def receive(end: socket.socket) -> tuple[bytes, bytes] | None:

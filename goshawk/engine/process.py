@@ -165,6 +165,9 @@ class AudioProcess:
         }
         if not messages.send(self._end, messages.READINGS, messages.pack_readings(readings)):
             self._dropped += 1
+        rows = self._loop.take_rows()
+        if messages.waiting_bytes(self._end) < messages.MOST_WAITING_BYTES:
+            messages.send(self._end, messages.ROWS, messages.pack_readings(rows))
 
     def _obey(self) -> None:
         """Take what waits, a few messages at most, so that no flood makes a block late."""
@@ -207,6 +210,13 @@ class AudioProcess:
                     given["gain_db"],
                     None if other is None else _CHAIN.validate_python(other),
                 )
+            case "replay":
+                path = Path(given["path"]) if given["path"] else None
+                self._loop.set_replay(path, given["names"])
+            case "replay_gain":
+                self._loop.set_replay_gain(given["gain_db"])
+            case "hold":
+                self._loop.set_held(given["held_db"])
             case "watch_devices":
                 self._loop.rack.is_watched = given["is_on"]
             case "fault":

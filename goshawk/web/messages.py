@@ -7,9 +7,13 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from goshawk.core.chain_slots import StageName
 from goshawk.core.graph.comparison import Heard
+from goshawk.core.masking import Sight, Suggestion
+from goshawk.core.measure.balance_meter import BalanceSecond, InputWindow, Whole
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.measure.monitor import Reach
+from goshawk.core.measure.row_keeper import KEPT_S
 from goshawk.core.measure.take import TakeFigures, TakeKind
+from goshawk.core.mix import MixFigures
 from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import Standing
 from goshawk.core.rules.buffer import MOST_SHARE, BufferAdvice, BufferTrial
@@ -19,6 +23,7 @@ from goshawk.core.rules.sound_check.advice import Wish
 from goshawk.core.rules.sound_check.since import Change
 from goshawk.core.sound_check import Outcome
 from goshawk.core.takes import LONGEST_LOOP_S, SHORTEST_LOOP_S
+from goshawk.core.target_sets import TargetSet
 from goshawk.core.wiring import FeedName, Role
 from goshawk.store.sound_files import StoredSoundFile
 
@@ -230,6 +235,63 @@ class SwapOther(_FromPage):
     type: Literal["swap_other"]
 
 
+class WatchBalance(_FromPage):
+    """Whether this page shows the balance: only then is it tried what would help. Ends by itself with the page."""
+
+    type: Literal["watch_balance"]
+    is_on: bool
+
+
+class BringToTarget(_FromPage):
+    """Set the trim of one input, or of all (""), so that it stands at its target; undo takes it back."""
+
+    type: Literal["bring_to_target"]
+    input_id: str = Field("", max_length=40)
+
+
+class SuggestDucker(_FromPage):
+    """Set an input's ducker from what was measured, and switch it on; undo takes it back."""
+
+    type: Literal["suggest_ducker"]
+    input_id: str = Field(max_length=40)
+
+
+class ChooseTargets(_FromPage):
+    """Take the clearances of a set of targets."""
+
+    type: Literal["choose_targets"]
+    set_id: str = Field(max_length=40)
+
+
+class CountAnew(_FromPage):
+    """Begin the loudness of the whole anew."""
+
+    type: Literal["count_anew"]
+
+
+class ReplayLast(_FromPage):
+    """Replay the last seconds of all inputs in place of the devices, to you alone, as viewers would hear them."""
+
+    type: Literal["replay_last"]
+    seconds: float = Field(ge=SHORTEST_LOOP_S, le=KEPT_S)
+
+
+class ReplayStop(_FromPage):
+    """The devices again."""
+
+    type: Literal["replay_stop"]
+
+
+ReplayHeard = Literal["now", "before"]
+
+
+class ReplayHear(_FromPage):
+    """The replay under the balance of now, or of when it was begun, equally loud."""
+
+    type: Literal["replay_hear"]
+    heard: ReplayHeard
+
+
 class Undo(_FromPage):
     """One step back."""
 
@@ -271,6 +333,14 @@ FromPage = Annotated[
     | LoopHear
     | KeepOther
     | SwapOther
+    | WatchBalance
+    | BringToTarget
+    | SuggestDucker
+    | ChooseTargets
+    | CountAnew
+    | ReplayLast
+    | ReplayStop
+    | ReplayHear
     | Undo
     | Redo,
     Field(discriminator="type"),
@@ -338,6 +408,9 @@ class State(_FromServer):
     is_preset_changed: bool
     """Whether the chain differs from the preset it came from."""
     loop: LoopState
+    target_sets: list[TargetSet]
+    target_set: str
+    """The set whose clearances the rig has; "" if they are its own."""
     version: str
 
 
@@ -488,6 +561,46 @@ class SoundCheckState(_FromServer):
     changes: list[Change]
 
 
+class BalanceLevels(_FromServer):
+    """How the inputs stand in the Viewers feed over 3, 10 and 30 s, the whole, how far each input dips under the
+    voice now, and what holds add to the trims."""
+
+    windows: dict[int, dict[str, InputWindow]] = {}
+    whole: Whole | None = None
+    dips_db: dict[str, float] = {}
+    held_db: dict[str, float] = {}
+
+
+class IndexPoint(_FromServer):
+    """The intelligibility index at a second of the history."""
+
+    number: int
+    sii: float
+
+
+class ReplayState(_FromServer):
+    """Recorded inputs that are replayed, and the balance of before and of now on them, in figures."""
+
+    is_on: bool = False
+    heard: ReplayHeard = "now"
+    duration_s: float = 0.0
+    is_measuring: bool = False
+    before: MixFigures | None = None
+    now: MixFigures | None = None
+
+
+class BalanceState(_FromServer):
+    """Whether the words are followed, what would help (None while it is not tried), the last ten minutes by
+    seconds, and the replay."""
+
+    type: Literal["balance"] = "balance"
+    sight: Sight | None
+    suggestions: list[Suggestion] | None
+    seconds: list[BalanceSecond]
+    indices: list[IndexPoint]
+    replay: ReplayState
+
+
 class Spectra(_FromServer):
     """Levels in bands of a sixth of an octave before and after one stage, in dBFS, 15 times a second."""
 
@@ -520,6 +633,7 @@ class Levels(_FromServer):
     reach: dict[FeedName, Reach]
     bad_samples: dict[str, int]
     standings: dict[str, Standing]
+    balance: BalanceLevels
     findings: list[Finding]
     findings_aside: int
     gain: GainAdvice
@@ -556,6 +670,7 @@ FROM_SERVER: tuple[type[BaseModel], ...] = (
     Levels,
     Spectra,
     SoundCheckState,
+    BalanceState,
     Notice,
     Refusal,
 )

@@ -19,6 +19,7 @@ from goshawk.core.wiring import FEEDS, FeedName
 from goshawk.devices.catalog import INPUT_DEVICES
 from goshawk.units import SAMPLE_RATE_HZ
 from goshawk.web.messages import (
+    BalanceLevels,
     DeviceStatus,
     EncoderStatus,
     EngineHealth,
@@ -152,6 +153,7 @@ class Observer:
         restarts: int,
         room_take: RoomTakeState | None = None,
         take: TakeProgress | None = None,
+        balance: BalanceLevels | None = None,
     ) -> Levels:
         """Figures and findings over the last ten seconds."""
         now = time.monotonic()
@@ -208,6 +210,7 @@ class Observer:
             take=take,
             feed_peaks_dbfs=self.monitor.feed_peaks(),
             standings=standings(figures["peaks_dbfs"], figures["clearance_db"], rig),
+            balance=balance or BalanceLevels(),
             findings=shown,
             findings_aside=len(findings) - len(shown),
             gain=gain_advice(*self.monitor.microphone(), rig),

@@ -18,6 +18,8 @@ from goshawk.core.dsp.high_pass import HighPass
 from goshawk.core.dsp.matched import response_db
 from goshawk.core.graph.comparison import Heard
 from goshawk.core.graph.pick import picked
+from goshawk.core.masking import suggested_ducker
+from goshawk.core.measure.levels import SPEECH
 from goshawk.core.measure.room import RoomLearner
 from goshawk.core.measure.take import TakeKind
 from goshawk.core.preset import Preset, make_preset, read_preset
@@ -37,11 +39,13 @@ from goshawk.core.rig import (
     without_input,
     without_stage,
 )
+from goshawk.core.rules.balance import LEAST_HEARD_S, moves
 from goshawk.core.rules.sentences import feed_sentence
 from goshawk.core.rules.sound_check.advice import Wish
 from goshawk.core.rules.sound_check.since import drift_of
 from goshawk.core.stage import Block, Floats
 from goshawk.core.starting_points import STARTING_POINTS
+from goshawk.core.target_sets import CLEARANCES, TARGET_SETS, chosen_set
 from goshawk.core.wiring import FEEDS, Role
 from goshawk.devices.catalog import checked_fault
 from goshawk.devices.file import read_sound_file
@@ -51,6 +55,7 @@ from goshawk.store import presets, rigs, sound_checks, sound_files
 from goshawk.store.database import Opened
 from goshawk.store.sound_files import StoredSoundFile
 from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.web.balance import BalanceDesk, with_holds
 from goshawk.web.buffer_search import BufferSearch
 from goshawk.web.drift import Drift
 from goshawk.web.looping import Looper
@@ -113,8 +118,17 @@ class Studio:
             lambda: self._give_rig(self.rig),
         )
         self._drift = Drift()
+        self._replayed: tuple[Path | None, list[str]] = (None, [])
+        self.balance = BalanceDesk(
+            lambda held_db: self.engine.hold(held_db), self._play_replay, self._tell_balance
+        )
+        self._balancing: set[LivePage] = set()
         self.engine = EngineClient(
-            self._saved.rig, self._on_readings, self._on_sound, self._on_engine_trouble
+            self._saved.rig,
+            self._on_readings,
+            self._on_sound,
+            self._on_engine_trouble,
+            lambda rows: self.balance.push_rows(rows, self.rig),
         )
 
     async def start(self) -> None:
@@ -122,6 +136,7 @@ class Studio:
         self._give_file(self._saved.rig)
         await self.engine.start()
         self._slow = asyncio.create_task(self._listen_slowly())
+        self.balance.start()
 
     async def stop(self) -> None:
         """Stop the engine and close the database."""
@@ -131,6 +146,7 @@ class Studio:
             with contextlib.suppress(asyncio.CancelledError):
                 await self._slow
         await self.sound_check.close()
+        await self.balance.close()
         await self.engine.stop()
         self.looper.close()
         self._db.close()
@@ -162,6 +178,8 @@ class Studio:
             presets=self._listed(),
             is_preset_changed=self._is_preset_changed(),
             loop=self.looper.state,
+            target_sets=list(TARGET_SETS),
+            target_set=chosen_set(self.rig),
             version=__version__,
         )
 
@@ -461,6 +479,95 @@ class Studio:
             if sentence:
                 self.notify(sentence, "news")
 
+    # --- the balance ------------------------------------------------------------------------------
+
+    async def bring_to_target(self, input_id: str) -> State:
+        """Set the trim of one input, or of all (""), to what was measured. Raises BadInput if too little was."""
+        rig, held_db = self._saved.rig, self.balance.held_db
+        if input_id and rig.input(input_id) is None:
+            raise BadInput("That input is not there any more. Reload the page.")
+        made = moves(self.balance.meter.heard(), with_holds(rig, held_db), input_id)
+        changes: dict[str, Any] = {
+            f"inputs.{one.input_id}.trim_db": one.trim_db for one in made if one.by_db is not None
+        }
+        sentence = "; ".join(one.text.removesuffix(".") for one in made)
+        if not changes:
+            raise BadInput(f"{sentence or 'There is nothing to bring to a target'}.")
+        # What a hold had added is in the trim now.
+        self.balance.set_held(
+            {name: db for name, db in held_db.items() if f"inputs.{name}.trim_db" not in changes}
+        )
+        state = await self._change(lambda rig: changed_together(rig, changes), "balance")
+        self.notify(f"{sentence}. Undo takes it back.", "news")
+        return state
+
+    async def suggest_ducker(self, input_id: str) -> State:
+        """Set an input's ducker from what was measured. Raises BadInput if too little was."""
+        rig = self._saved.rig
+        one = rig.input(input_id)
+        heard = self.balance.rows.heard()
+        if one is None or one.id == rig.chained:
+            raise BadInput("Only a background input dips under the voice.")
+        if heard is None or (heard.activity == SPEECH).sum() < 100 * LEAST_HEARD_S:
+            raise BadInput(
+                f"Goshawk needs {LEAST_HEARD_S:.0f} seconds of your voice to set the dip. Talk a little first."
+            )
+        settings = suggested_ducker(rig, heard, one)
+        state = await self._change(
+            lambda rig: changed_together(
+                rig, {f"inputs.{input_id}.ducker": settings.model_dump(mode="json")}
+            ),
+            f"inputs.{input_id}.ducker",
+        )
+        self.notify(
+            f"{one.name} dips {settings.depth_db:g} dB while your voice is above "
+            f"{settings.threshold_dbfs:g} dBFS, and comes back {settings.hold_ms:g} ms after your last word.".replace(
+                "-", "−"
+            ),
+            "news",
+        )
+        return state
+
+    async def choose_targets(self, set_id: str) -> State:
+        """Take the clearances of a set. Raises NotFound."""
+        chosen = next((one for one in TARGET_SETS if one.id == set_id), None)
+        if chosen is None:
+            raise NotFound("There is no such set of targets. Reload the page.")
+        return await self._change(
+            lambda rig: changed_together(
+                rig,
+                {f"targets.{name}": getattr(chosen.targets, name) for name in CLEARANCES},
+            ),
+            "targets",
+        )
+
+    def start_replay(self, seconds: float) -> None:
+        """Replay the last seconds of all inputs. Raises BadInput if there are too few."""
+        if self.looper.state.is_on or self.looper.state.is_recording:
+            self.looper.stop()
+        self.balance.replay.start(
+            self.balance.rows.recorded(seconds, self.rig.chained), self._saved.rig
+        )
+
+    def _play_replay(self, path: Path | None, names: list[str], gain_db: float) -> None:
+        if (path, names) != self._replayed:
+            self._replayed = (path, names)
+            self.engine.replay(path, names)
+            self.balance.forget()
+        self.engine.replay_gain(gain_db)
+        self._give_rig(self.rig)
+
+    def watch_balance(self, page: LivePage, is_on: bool) -> None:
+        """A page shows the balance, or no longer."""
+        (self._balancing.add if is_on else self._balancing.discard)(page)
+        self.balance.is_watched = bool(self._balancing)
+        if is_on:
+            self.balance.changed()
+
+    def _tell_balance(self, message: str) -> None:
+        for page in self._pages:
+            page.tell_newest("balance", message)
+
     # --- findings --------------------------------------------------------------------------------
 
     async def dismiss(self, key: str) -> State:
@@ -504,6 +611,7 @@ class Studio:
     def _hear(self, rig: Rig) -> None:
         if _microphone_of(rig) != _microphone_of(self._heard):
             self.observer.forget_microphone()
+            self.balance.forget()
         if _device_of(rig) != _device_of(self._heard):
             self.sound_check.cancel()
             self.looper.raw.forget()
@@ -512,6 +620,9 @@ class Studio:
         if rig.chain != self._heard.chain and self._tried is None:
             self._heard = rig
             self._measure_loop()
+        if self._tried is None and rig != self._heard:
+            self.balance.changed()
+            self.balance.replay.measure(rig)
         self._heard = rig
         self._give_file(rig)
         self._give_rig(rig)
@@ -520,6 +631,12 @@ class Studio:
     def _give_rig(self, rig: Rig) -> None:
         """To the engine, with the buffer that is being tried, if one is."""
         trying, performance = self.buffer_search.block_frames, self.sound_check.performance
+        replay = self.balance.replay
+        if replay.state.heard == "before" and replay.before:
+            then = replay.before
+            rig = rig.model_copy(
+                update={"inputs": then.inputs, "feeds": then.feeds, "chain": then.chain}
+            )
         if trying:
             rig = rig.model_copy(update={"block_frames": trying})
         if performance and rig.voice and rig.voice.device == "attic":
@@ -605,6 +722,7 @@ class Studio:
         self._pages.add(page)
         page.tell(self.state().model_dump_json())
         page.tell(self.sound_check.state.model_dump_json())
+        page.tell(self.balance.state.model_dump_json())
         if self._start_notice:
             page.tell(Notice(level="trouble", text=self._start_notice).model_dump_json())
         if self.levels:
@@ -617,6 +735,7 @@ class Studio:
         self.cough(page, False)
         self.watch_devices(page, False)
         self.watch_stage(page, "")
+        self.watch_balance(page, False)
         if page is self._trying_page and self._tried:
             self._tried = None
             self._hear(self._saved.rig)
@@ -734,6 +853,7 @@ class Studio:
     def _on_engine_trouble(self, text: str) -> None:
         if not self.engine.is_running:
             self.observer.forget_all()
+            self.balance.forget()
             self._was_running = False
         self.notify(text, "trouble")
 
@@ -765,7 +885,9 @@ class Studio:
 
     def _on_readings(self, readings: dict[str, Any]) -> None:
         is_due = self.observer.push(readings, self.rig)
-        self.looper.push(readings["raw"])
+        self.balance.push(readings, self.rig)
+        if not readings["is_replaying"]:
+            self.looper.push(readings["raw"])
         self._hear_take(readings["raw"])
         self.buffer_search.push(readings["engine"])
         if not self._was_running:
@@ -776,7 +898,12 @@ class Studio:
                 stage_id=self._room[0], progress=round(self._room_progress, 2)
             )
             levels = self.observer.make_levels(
-                readings, self.rig, self.engine.restarts, take, self.sound_check.progress
+                readings,
+                self.rig,
+                self.engine.restarts,
+                take,
+                self.sound_check.progress,
+                self.balance.levels,
             )
             self._watch_drift(levels)
             self._show_spectra()

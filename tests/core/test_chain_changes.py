@@ -154,6 +154,7 @@ def test_the_ceiling_of_every_feed_is_a_setting_of_the_rig() -> None:
     loud = {name: tone(1000, 0, 0.2, channels=2) for name in ("attic", "game", "player")}
     rig = rig_with(
         feeds__viewers__ceiling_dbtp=-12.0,
+        targets__voice_peaks_dbfs=-12.0,
         feeds__you__ceiling_dbtp=-20.0,
         feeds__archive__has_ceiling=False,
         inputs__music__sends__archive__is_heard=True,

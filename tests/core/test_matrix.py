@@ -32,7 +32,7 @@ def mixed(matrix: Matrix, sound: np.ndarray, lengths: list[int]) -> np.ndarray:
     out, start = [], 0
     while start < FRAMES:
         frames = min(lengths[len(out) % len(lengths)], FRAMES - start)
-        matrix.inputs[:, :frames] = sound[:, start : start + frames]
+        matrix.inputs[:, :frames] = matrix.unshaped[:, :frames] = sound[:, start : start + frames]
         matrix.mix(frames)
         out.append(matrix.feeds[:, :frames].copy())
         start += frames

@@ -57,6 +57,10 @@ def test_every_number_can_be_set_to_its_ends_and_not_beyond(path: str) -> None:
         rig = changed(rig, "chain.gate.settings.close_threshold_dbfs", -80)
     if path.endswith("close_threshold_dbfs"):
         rig = changed(rig, "chain.gate.settings.open_threshold_dbfs", 0)
+    if path == "feeds.viewers.ceiling_dbtp":
+        rig = changed(rig, "targets.voice_peaks_dbfs", -30)
+    if path == "targets.voice_peaks_dbfs":
+        rig = changed(rig, "feeds.viewers.ceiling_dbtp", 0)
     for end in ("minimum", "maximum"):
         assert changed(rig, path, field[end]) is not None
     for beyond in (

@@ -615,7 +615,7 @@ export interface components {
              * Suggestions
              * @default []
              */
-            suggestions: components["schemas"]["Suggestion"][];
+            suggestions: components["schemas"]["goshawk__core__rules__sound_check__advice__Suggestion"][];
             /** Title */
             title: string;
         };
@@ -637,6 +637,75 @@ export interface components {
              * @default 36
              */
             preamp_gain_db: number;
+        };
+        /**
+         * BalanceLevels
+         * @description How the inputs stand in the Viewers feed over 3, 10 and 30 s, the whole, how far each input dips under the
+         *     voice now, and what holds add to the trims.
+         */
+        BalanceLevels: {
+            /**
+             * Dips Db
+             * @default {}
+             */
+            dips_db: {
+                [key: string]: number;
+            };
+            /**
+             * Held Db
+             * @default {}
+             */
+            held_db: {
+                [key: string]: number;
+            };
+            /** @default null */
+            whole: components["schemas"]["Whole"] | null;
+            /**
+             * Windows
+             * @default {}
+             */
+            windows: {
+                [key: string]: {
+                    [key: string]: components["schemas"]["InputWindow"];
+                };
+            };
+        };
+        /**
+         * BalanceSecond
+         * @description One second of the history: peaks of each input that sounded, and who stood over the voice while it spoke.
+         */
+        BalanceSecond: {
+            /** Number */
+            number: number;
+            /** Over */
+            over: string[];
+            /** Peaks Dbfs */
+            peaks_dbfs: {
+                [key: string]: number;
+            };
+            /** Speech S */
+            speech_s: number;
+        };
+        /**
+         * BalanceState
+         * @description Whether the words are followed, what would help (None while it is not tried), the last ten minutes by
+         *     seconds, and the replay.
+         */
+        BalanceState: {
+            /** Indices */
+            indices: components["schemas"]["IndexPoint"][];
+            replay: components["schemas"]["ReplayState"];
+            /** Seconds */
+            seconds: components["schemas"]["BalanceSecond"][];
+            sight: components["schemas"]["Sight"] | null;
+            /** Suggestions */
+            suggestions: components["schemas"]["goshawk__core__masking__Suggestion"][] | null;
+            /**
+             * Type
+             * @default balance
+             * @constant
+             */
+            type: "balance";
         };
         /**
          * BandSettings
@@ -675,6 +744,25 @@ export interface components {
             threshold_dbfs: number;
         };
         /**
+         * BandSight
+         * @description One third-octave band while the voice speaks: levels in dB SPL at a viewer who hears the voice as loudly as
+         *     normal speech, how much of the voice is heard (0 to 1), its importance, and who covers it most.
+         */
+        BandSight: {
+            /** By */
+            by: string;
+            /** Heard */
+            heard: number;
+            /** Hz */
+            hz: number;
+            /** Importance */
+            importance: number;
+            /** Rest Db */
+            rest_db: number;
+            /** Voice Db */
+            voice_db: number;
+        };
+        /**
          * BellBand
          * @description Lifts or lowers what lies around its frequency.
          */
@@ -703,6 +791,22 @@ export interface components {
              * @default 1.4
              */
             q: number;
+        };
+        /**
+         * BringToTarget
+         * @description Set the trim of one input, or of all (""), so that it stands at its target; undo takes it back.
+         */
+        BringToTarget: {
+            /**
+             * Input Id
+             * @default
+             */
+            input_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "bring_to_target";
         };
         /**
          * BufferAdvice
@@ -872,6 +976,19 @@ export interface components {
             text: string;
         };
         /**
+         * ChooseTargets
+         * @description Take the clearances of a set of targets.
+         */
+        ChooseTargets: {
+            /** Set Id */
+            set_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "choose_targets";
+        };
+        /**
          * CompressorSettings
          * @description Settings of the compressor.
          */
@@ -989,6 +1106,17 @@ export interface components {
              * @enum {string}
              */
             type: "cough";
+        };
+        /**
+         * CountAnew
+         * @description Begin the loudness of the whole anew.
+         */
+        CountAnew: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "count_anew";
         };
         /**
          * DeEsserSettings
@@ -1174,6 +1302,54 @@ export interface components {
             badness: number;
             /** Key */
             key: string;
+        };
+        /**
+         * DuckerSettings
+         * @description Settings of a ducker.
+         */
+        DuckerSettings: {
+            /**
+             * Attack
+             * @description How quickly it goes down.
+             * @default 20
+             */
+            attack_ms: number;
+            /**
+             * Dips by
+             * @description How far it goes down under the voice.
+             * @default 8
+             */
+            depth_db: number;
+            /**
+             * Hold
+             * @description How long it stays down after the last word.
+             * @default 300
+             */
+            hold_ms: number;
+            /**
+             * Dips under the voice
+             * @description Goes down while the voice speaks.
+             * @default false
+             */
+            is_on: boolean;
+            /**
+             * Look-ahead
+             * @description It begins to dip this much before the word; what the chain's own delay does not cover adds delay.
+             * @default 2
+             */
+            look_ahead_ms: number;
+            /**
+             * Release
+             * @description How gently it comes back.
+             * @default 450
+             */
+            release_ms: number;
+            /**
+             * Voice above
+             * @description It dips when the voice, after its gate, peaks above this.
+             * @default -38
+             */
+            threshold_dbfs: number;
         };
         /**
          * Effort
@@ -1575,7 +1751,7 @@ export interface components {
              */
             type: "forget_room";
         };
-        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["WatchStage"] | components["schemas"]["LearnRoom"] | components["schemas"]["ForgetRoom"] | components["schemas"]["LoopLast"] | components["schemas"]["LoopNew"] | components["schemas"]["LoopStop"] | components["schemas"]["LoopHear"] | components["schemas"]["KeepOther"] | components["schemas"]["SwapOther"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
+        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["WatchStage"] | components["schemas"]["LearnRoom"] | components["schemas"]["ForgetRoom"] | components["schemas"]["LoopLast"] | components["schemas"]["LoopNew"] | components["schemas"]["LoopStop"] | components["schemas"]["LoopHear"] | components["schemas"]["KeepOther"] | components["schemas"]["SwapOther"] | components["schemas"]["WatchBalance"] | components["schemas"]["BringToTarget"] | components["schemas"]["SuggestDucker"] | components["schemas"]["ChooseTargets"] | components["schemas"]["CountAnew"] | components["schemas"]["ReplayLast"] | components["schemas"]["ReplayStop"] | components["schemas"]["ReplayHear"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
         /**
          * GainAdvice
          * @description What to do about the microphone's gain. ``by_db`` is positive for more gain.
@@ -1878,8 +2054,18 @@ export interface components {
             type: "history";
         };
         /**
+         * IndexPoint
+         * @description The intelligibility index at a second of the history.
+         */
+        IndexPoint: {
+            /** Number */
+            number: number;
+            /** Sii */
+            sii: number;
+        };
+        /**
          * InputSettings
-         * @description Something that makes sound. Its level in the balance is its fader, and nothing else.
+         * @description Something that makes sound. Its trim brings it to its target; its fader is the user's hand on it.
          */
         InputSettings: {
             /**
@@ -1895,6 +2081,79 @@ export interface components {
              */
             device: string;
             /**
+             * @default {
+             *       "attack_ms": 20,
+             *       "depth_db": 8,
+             *       "hold_ms": 300,
+             *       "is_on": false,
+             *       "look_ahead_ms": 2,
+             *       "release_ms": 450,
+             *       "threshold_dbfs": -38
+             *     }
+             */
+            ducker: components["schemas"]["DuckerSettings"];
+            /**
+             * @default {
+             *       "bell_1": {
+             *         "frequency_hz": 220,
+             *         "gain_db": 0,
+             *         "is_on": true,
+             *         "q": 1.4
+             *       },
+             *       "bell_2": {
+             *         "frequency_hz": 400,
+             *         "gain_db": 0,
+             *         "is_on": true,
+             *         "q": 1.4
+             *       },
+             *       "bell_3": {
+             *         "frequency_hz": 900,
+             *         "gain_db": 0,
+             *         "is_on": true,
+             *         "q": 1.4
+             *       },
+             *       "bell_4": {
+             *         "frequency_hz": 2500,
+             *         "gain_db": 0,
+             *         "is_on": true,
+             *         "q": 1.4
+             *       },
+             *       "bell_5": {
+             *         "frequency_hz": 4500,
+             *         "gain_db": 0,
+             *         "is_on": true,
+             *         "q": 1.4
+             *       },
+             *       "bell_6": {
+             *         "frequency_hz": 7000,
+             *         "gain_db": 0,
+             *         "is_on": true,
+             *         "q": 1.4
+             *       },
+             *       "high_pass": {
+             *         "frequency_hz": 80,
+             *         "is_on": false,
+             *         "slope_db_per_octave": 12
+             *       },
+             *       "high_shelf": {
+             *         "frequency_hz": 8000,
+             *         "gain_db": 0,
+             *         "is_on": true
+             *       },
+             *       "low_pass": {
+             *         "frequency_hz": 16000,
+             *         "is_on": false,
+             *         "slope_db_per_octave": 12
+             *       },
+             *       "low_shelf": {
+             *         "frequency_hz": 150,
+             *         "gain_db": 0,
+             *         "is_on": true
+             *       }
+             *     }
+             */
+            eq: components["schemas"]["EqualiserSettings"];
+            /**
              * Fader
              * @description This input's level in every feed taken after its fader.
              * @default 0
@@ -1902,6 +2161,12 @@ export interface components {
             fader_db: number;
             /** Id */
             id: string;
+            /**
+             * Hold
+             * @description Keeps this input at its target by itself, slowly and by a few dB at most.
+             * @default false
+             */
+            is_held: boolean;
             /**
              * Mute
              * @description Takes this input away from everyone.
@@ -1948,6 +2213,28 @@ export interface components {
              *     }
              */
             sends: components["schemas"]["Sends"];
+            /**
+             * Trim
+             * @description What brings this input to its target; Goshawk sets it when asked, the fader stays yours.
+             * @default 0
+             */
+            trim_db: number;
+        };
+        /**
+         * InputWindow
+         * @description One input over a window: peaks, the middle half of its levels, clearance, and how long it spoke or played.
+         */
+        InputWindow: {
+            /** Body High Dbfs */
+            body_high_dbfs: number | null;
+            /** Body Low Dbfs */
+            body_low_dbfs: number | null;
+            /** Clearance Db */
+            clearance_db: number | null;
+            /** Heard S */
+            heard_s: number;
+            /** Peaks Dbfs */
+            peaks_dbfs: number | null;
         };
         /**
          * KeepOther
@@ -2066,6 +2353,7 @@ export interface components {
             bad_samples: {
                 [key: string]: number;
             };
+            balance: components["schemas"]["BalanceLevels"];
             /** Clearance Db */
             clearance_db: {
                 [key: string]: number | null;
@@ -2400,6 +2688,28 @@ export interface components {
             label: string;
         };
         /**
+         * MixFigures
+         * @description A mix in figures; None where there is too little to say. Clearances and trims by the input's id.
+         */
+        MixFigures: {
+            /** Clearance Db */
+            clearance_db: {
+                [key: string]: number | null;
+            };
+            /** Integrated Lufs */
+            integrated_lufs: number | null;
+            /** Sii */
+            sii: number | null;
+            /** Trims Db */
+            trims_db: {
+                [key: string]: number;
+            };
+            /** True Peak Dbtp */
+            true_peak_dbtp: number;
+            /** Voice Peak Dbfs */
+            voice_peak_dbfs: number | null;
+        };
+        /**
          * MoveInput
          * @description Move an input up (negative) or down in the list.
          */
@@ -2489,7 +2799,7 @@ export interface components {
             shortfalls: string[];
             spectrum: components["schemas"]["VoiceSpectrum"];
             /** Suggestions */
-            suggestions: components["schemas"]["Suggestion"][];
+            suggestions: components["schemas"]["goshawk__core__rules__sound_check__advice__Suggestion"][];
             /** Takes */
             takes: {
                 [key: string]: components["schemas"]["TakeFigures"];
@@ -2666,6 +2976,77 @@ export interface components {
             type: "remove_stage";
         };
         /**
+         * ReplayHear
+         * @description The replay under the balance of now, or of when it was begun, equally loud.
+         */
+        ReplayHear: {
+            /**
+             * Heard
+             * @enum {string}
+             */
+            heard: "now" | "before";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "replay_hear";
+        };
+        /**
+         * ReplayLast
+         * @description Replay the last seconds of all inputs in place of the devices, to you alone, as viewers would hear them.
+         */
+        ReplayLast: {
+            /** Seconds */
+            seconds: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "replay_last";
+        };
+        /**
+         * ReplayState
+         * @description Recorded inputs that are replayed, and the balance of before and of now on them, in figures.
+         */
+        ReplayState: {
+            /** @default null */
+            before: components["schemas"]["MixFigures"] | null;
+            /**
+             * Duration S
+             * @default 0
+             */
+            duration_s: number;
+            /**
+             * Heard
+             * @default now
+             * @enum {string}
+             */
+            heard: "now" | "before";
+            /**
+             * Is Measuring
+             * @default false
+             */
+            is_measuring: boolean;
+            /**
+             * Is On
+             * @default false
+             */
+            is_on: boolean;
+            /** @default null */
+            now: components["schemas"]["MixFigures"] | null;
+        };
+        /**
+         * ReplayStop
+         * @description The devices again.
+         */
+        ReplayStop: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "replay_stop";
+        };
+        /**
          * Resonance
          * @description A narrow peak, and by how much it stands over its surroundings.
          */
@@ -2788,6 +3169,7 @@ export interface components {
              * @default {
              *       "call_clearance_db": 4,
              *       "game_clearance_db": 12,
+             *       "loudness_lufs": -16,
              *       "music_clearance_db": 18,
              *       "other_clearance_db": 12,
              *       "voice_peaks_dbfs": -7,
@@ -2797,10 +3179,10 @@ export interface components {
             targets: components["schemas"]["Targets"];
             /**
              * Version
-             * @default 2
+             * @default 3
              * @constant
              */
-            version: 2;
+            version: 3;
         };
         /**
          * RoomTakeState
@@ -2831,7 +3213,7 @@ export interface components {
             level_db: number;
             /**
              * Taken
-             * @description After the fader follows the balance; before it stays as it is, as a recording wants.
+             * @description After the fader follows the balance; before it stays as it came, as a recording wants.
              * @default after_fader
              * @enum {string}
              */
@@ -2923,6 +3305,26 @@ export interface components {
              * @enum {string}
              */
             type: "show_all";
+        };
+        /**
+         * Sight
+         * @description What a viewer can follow, over some seconds; ``waits_for`` says what is missing where it cannot be told.
+         */
+        Sight: {
+            /** Bands */
+            bands: components["schemas"]["BandSight"][];
+            /** Seconds */
+            seconds: number;
+            /** Sii */
+            sii: number | null;
+            /** Sii In Loud Moments */
+            sii_in_loud_moments: number | null;
+            /** Speech S */
+            speech_s: number;
+            /** Text */
+            text: string;
+            /** Waits For */
+            waits_for: string;
         };
         /**
          * SoundCheckState
@@ -3031,6 +3433,10 @@ export interface components {
             };
             /** Sound Files */
             sound_files: components["schemas"]["StoredSoundFile"][];
+            /** Target Set */
+            target_set: string;
+            /** Target Sets */
+            target_sets: components["schemas"]["TargetSet"][];
             /**
              * Type
              * @default state
@@ -3075,6 +3481,19 @@ export interface components {
             name: string;
             /** Rate Hz */
             rate_hz: number;
+        };
+        /**
+         * SuggestDucker
+         * @description Set an input's ducker from what was measured, and switch it on; undo takes it back.
+         */
+        SuggestDucker: {
+            /** Input Id */
+            input_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "suggest_ducker";
         };
         /**
          * Suggestion
@@ -3306,6 +3725,19 @@ export interface components {
             taken_at: number;
         };
         /**
+         * TargetSet
+         * @description Targets under a name, and when to choose them.
+         */
+        TargetSet: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            targets: components["schemas"]["Targets"];
+            /** When */
+            when: string;
+        };
+        /**
          * Targets
          * @description Where levels should sit in the Viewers feed.
          */
@@ -3322,6 +3754,12 @@ export interface components {
              * @default 12
              */
             game_clearance_db: number;
+            /**
+             * Loudness
+             * @description How loud the whole should be, over the evening.
+             * @default -16
+             */
+            loudness_lufs: number;
             /**
              * Over music
              * @description How far the voice stands above the music.
@@ -3588,6 +4026,19 @@ export interface components {
             voice_db: number[];
         };
         /**
+         * WatchBalance
+         * @description Whether this page shows the balance: only then is it tried what would help. Ends by itself with the page.
+         */
+        WatchBalance: {
+            /** Is On */
+            is_on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "watch_balance";
+        };
+        /**
          * WatchDevices
          * @description Whether this page shows the levels of all devices. Ends by itself with the page.
          */
@@ -3612,6 +4063,27 @@ export interface components {
              * @enum {string}
              */
             type: "watch_stage";
+        };
+        /**
+         * Whole
+         * @description The Viewers feed since the count began, and what its ceiling did in the last half minute: how long it worked,
+         *     its deepest reduction, and who made it work.
+         */
+        Whole: {
+            /** Highest Dbtp */
+            highest_dbtp: number | null;
+            /** Integrated Lufs */
+            integrated_lufs: number | null;
+            /** Limited By */
+            limited_by: string;
+            /** Limited Db */
+            limited_db: number;
+            /** Limited Share Percent */
+            limited_share_percent: number;
+            /** Range Lu */
+            range_lu: number | null;
+            /** Seconds */
+            seconds: number;
         };
         /**
          * Wish
@@ -3694,6 +4166,45 @@ export interface components {
              * @enum {string}
              */
             output: "headphones" | "loudspeakers";
+        };
+        /**
+         * Suggestion
+         * @description One change, why, and what the index becomes by it.
+         */
+        goshawk__core__masking__Suggestion: {
+            /** Changes */
+            changes: {
+                [key: string]: number | boolean | string;
+            };
+            /** Key */
+            key: string;
+            /** Reason */
+            reason: string;
+            /** Sii After */
+            sii_after: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * Suggestion
+         * @description One setting that is suggested.
+         */
+        goshawk__core__rules__sound_check__advice__Suggestion: {
+            /**
+             * Confidence
+             * @enum {string}
+             */
+            confidence: "sure" | "likely" | "unsure";
+            /** Reason */
+            reason: string;
+            /** Setting */
+            setting: string;
+            /** Stage */
+            stage: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number | boolean | string;
         };
     };
     responses: never;

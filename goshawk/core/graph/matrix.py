@@ -1,5 +1,7 @@
-"""Inputs × feeds: every send, fader and mute is one gliding gain in a matrix, and what each input
-brings to each listener is measured where it is added."""
+"""Inputs × feeds: every send, trim, fader and mute is one gliding gain in a matrix, and what each input
+brings to each listener is measured where it is added.
+
+An input has two sides: shaped by its strip (EQ, ducker), and as it came. A feed takes one of them."""
 
 import numpy as np
 
@@ -27,6 +29,7 @@ def _finish(sums: Floats, kept: Floats, clock: Floats) -> None:
 @kernel
 def _mix(
     inputs: Block,
+    unshaped: Block,
     feeds: Block,
     now: Floats,
     between: Floats,
@@ -37,7 +40,8 @@ def _mix(
     peaks: Floats,
     clock: Floats,
 ) -> None:
-    """Add inputs (rows, frames, 2) into feeds (feeds, frames, 2) with gains of shape (rows × feeds,).
+    """Add inputs (rows, frames, 2), shaped and as they came, into feeds (feeds, frames, 2) with gains of
+    shape (rows × feeds × 2,): of the shaped side, of the other.
 
     ``sums`` (rows, 2) gathers power and peak towards the first feed for the moment that runs,
     ``kept`` (KEPT_MOMENTS, rows, 2) the finished ones; ``peaks`` (rows, feeds + 1) holds the highest
@@ -58,20 +62,28 @@ def _mix(
         for i in range(rows):
             for n in range(start, end):
                 for c in range(2):
-                    if abs(inputs[i, n, c]) > peaks[i, count]:
-                        peaks[i, count] = abs(inputs[i, n, c])
+                    if abs(unshaped[i, n, c]) > peaks[i, count]:
+                        peaks[i, count] = abs(unshaped[i, n, c])
             for f in range(count):
-                k = i * count + f
-                resting = now[k] == target[k] and between[k] == target[k]
-                if resting and now[k] == 0.0:
+                k = (i * count + f) * 2
+                shaped_rests = now[k] == target[k] and between[k] == target[k]
+                other_rests = now[k + 1] == target[k + 1] and between[k + 1] == target[k + 1]
+                has_other = not other_rests or now[k + 1] != 0.0
+                if shaped_rests and now[k] == 0.0 and not has_other:
                     continue
                 power = 0.0
                 peak = 0.0
                 for n in range(start, end):
-                    if not resting:
+                    if not shaped_rests:
                         glide(now[k : k + 1], between[k : k + 1], target[k : k + 1], a)
                     left_value = np.float32(inputs[i, n, 0] * now[k])
                     right_value = np.float32(inputs[i, n, 1] * now[k])
+                    if has_other:
+                        if not other_rests:
+                            j = k + 1
+                            glide(now[j : j + 1], between[j : j + 1], target[j : j + 1], a)
+                        left_value += np.float32(unshaped[i, n, 0] * now[k + 1])
+                        right_value += np.float32(unshaped[i, n, 1] * now[k + 1])
                     feeds[f, n, 0] += left_value
                     feeds[f, n, 1] += right_value
                     power += float(left_value) ** 2 + float(right_value) ** 2
@@ -93,8 +105,9 @@ class Matrix:
 
     def __init__(self, max_frames: int) -> None:
         self.inputs = np.zeros((ROWS, max_frames, 2), np.float32)
+        self.unshaped = np.zeros((ROWS, max_frames, 2), np.float32)
         self.feeds = np.zeros((len(FEEDS), max_frames, 2), np.float32)
-        self._gains = Glide(ROWS * len(FEEDS))
+        self._gains = Glide(ROWS * len(FEEDS) * 2)
         self._gains.settle()
         self._sums = np.zeros((ROWS, 2))
         self._kept = np.zeros((KEPT_MOMENTS, ROWS, 2))
@@ -107,26 +120,40 @@ class Matrix:
         self._clock[0] -= latency_frames - self._latency_frames
         self._latency_frames = latency_frames
 
-    def set_gains(self, row: int, gains: list[float], *, at_once: bool = False) -> None:
-        """Target gains (linear) of one input to every feed."""
-        places = slice(row * len(FEEDS), (row + 1) * len(FEEDS))
-        self._gains.target[places] = gains
+    def set_gains(
+        self,
+        row: int,
+        gains: list[float],
+        unshaped: list[float] | None = None,
+        *,
+        at_once: bool = False,
+    ) -> None:
+        """Target gains (linear) of one input to every feed: of its shaped side, and as it came."""
+        places = self._places(row)
+        self._gains.target[places] = np.column_stack(
+            [gains, unshaped or [0.0] * len(FEEDS)]
+        ).ravel()
         if at_once:
-            self._gains.now[places] = self._gains.between[places] = gains
+            self._gains.now[places] = self._gains.between[places] = self._gains.target[places]
+
+    @staticmethod
+    def _places(row: int) -> slice:
+        width = 2 * len(FEEDS)
+        return slice(row * width, (row + 1) * width)
 
     def is_silent(self, row: int) -> bool:
         """Whether an input has faded out everywhere."""
-        places = slice(row * len(FEEDS), (row + 1) * len(FEEDS))
-        return not self._gains.now[places].any()
+        return not self._gains.now[self._places(row)].any()
 
     def gains(self, row: int) -> Floats:
-        """The gains in force now, shape (feeds,)."""
-        now: Floats = self._gains.now.reshape(ROWS, -1)[row]
+        """The gains in force now, both sides together, shape (feeds,)."""
+        now: Floats = self._gains.now[self._places(row)].reshape(-1, 2).sum(axis=1)
         return now
 
     def clear(self, row: int) -> None:
         """Forget the sound and levels of a row that another input takes."""
         self.inputs[row] = 0.0
+        self.unshaped[row] = 0.0
         self._sums[row] = 0.0
         self._kept[:, row] = 0.0
         self._peaks[row] = 0.0
@@ -136,8 +163,8 @@ class Matrix:
         self.feeds[:, :frames] = 0.0
         g = self._gains
         _mix(
-            self.inputs[:, :frames], self.feeds[:, :frames], g.now, g.between, g.target,
-            g.coefficient, self._sums, self._kept, self._peaks, self._clock,
+            self.inputs[:, :frames], self.unshaped[:, :frames], self.feeds[:, :frames], g.now,
+            g.between, g.target, g.coefficient, self._sums, self._kept, self._peaks, self._clock,
         )  # fmt: skip
 
     @property

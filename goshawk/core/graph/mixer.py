@@ -2,7 +2,8 @@
 
 Made from one immutable rig. It is driven by a clock (live) or as fast as it can (offline), with the
 same samples as a result. Plain inputs are delayed by the chain's latency, so that what was together
-in the room is together for every listener.
+in the room is together for every listener; then each passes its EQ and its ducker, which hears the voice
+as it leaves the gate (the chain's last one; without one, as it leaves the chain).
 """
 
 from collections.abc import Callable
@@ -10,13 +11,13 @@ from typing import Any
 
 import numpy as np
 
-from goshawk.core.chain_slots import MOST_STAGES, Chain, LimiterSlot
+from goshawk.core.chain_slots import Chain, LimiterSlot
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.limiter import LimiterSettings
-from goshawk.core.graph.chain import LONGEST_STAGE_LATENCY_MS, StagePlace, VoiceChain
+from goshawk.core.graph.chain import StagePlace, VoiceChain
 from goshawk.core.graph.comparison import Comparison, Heard
 from goshawk.core.graph.matrix import ROWS, Matrix
-from goshawk.core.graph.pick import Pick
+from goshawk.core.graph.strip import LONGEST_CHAIN_FRAMES, Strip, look_ahead_frames
 from goshawk.core.measure.levels import MomentMeter
 from goshawk.core.measure.loudness import LoudnessMeter
 from goshawk.core.measure.speech_activity import SpeechActivity
@@ -28,6 +29,9 @@ from goshawk.core.wiring import FEEDS, LONGEST_FEED_DELAY_MS, FeedName, FeedSett
 from goshawk.units import db_to_linear, ms_to_frames
 
 MICROPHONE = "microphone"
+STRIPS = "strips"
+"""What all plain inputs' ways to the matrix cost together, beside the stages."""
+
 MOST_MOMENTS = 32
 """So many moments go out with one reading at most."""
 
@@ -40,18 +44,6 @@ def to_viewers(input_id: str) -> str:
 def feed_station(feed: FeedName) -> str:
     """The station at which a whole feed is measured."""
     return f"feed/{feed}"
-
-
-class _Strip:
-    """A plain input's row in the matrix, and its delay."""
-
-    def __init__(self, settings: InputSettings, row: int, delay_frames: int) -> None:
-        self.row = row
-        self.settings = settings
-        self.pick = Pick(settings.device, settings.channels)
-        longest = ms_to_frames(LONGEST_STAGE_LATENCY_MS) * MOST_STAGES
-        self.delay = Delay(2, longest, delay_frames)
-        self.tap = Tap()
 
 
 class _Feed:
@@ -84,6 +76,9 @@ def _ceiling_slot(settings: FeedSettings) -> LimiterSlot:
 LOOP_TAIL_MS = 60.0
 """After a loop the microphone stays closed until the loop's sound has left the chain, and so much longer."""
 
+Replayed = dict[str, Block]
+"""Sound by an input's id, all of one length: both channels of the voice's device, the others as picked."""
+
 
 def loop_gain(rig: Rig, one: InputSettings, feed: FeedName) -> float:
     """The gain of a voice while a loop plays in place of the microphone: you alone hear the loop, and no
@@ -112,9 +107,16 @@ class _Loop:
         return block
 
 
-def send_gain(rig: Rig, one: InputSettings, feed: FeedName, *, is_coughing: bool = False) -> float:
-    """The one gain (linear) with which an input enters a feed: send, fader, mutes and the feed's
-    fader together."""
+def send_gain(
+    rig: Rig,
+    one: InputSettings,
+    feed: FeedName,
+    *,
+    is_coughing: bool = False,
+    held_db: float = 0.0,
+) -> float:
+    """The one gain (linear) with which an input enters a feed: send, trim, fader, mutes and the feed's
+    fader together; ``held_db`` is what a hold adds to the trim."""
     send, settings = one.sends.to(feed), rig.feeds.of(feed)
     is_closed = (
         not send.is_heard
@@ -125,8 +127,8 @@ def send_gain(rig: Rig, one: InputSettings, feed: FeedName, *, is_coughing: bool
     )
     if is_closed:
         return 0.0
-    fader_db = one.fader_db if send.tap == "after_fader" else 0.0
-    return db_to_linear(send.level_db + fader_db + settings.fader_db)
+    own_db = one.trim_db + held_db + one.fader_db if send.tap == "after_fader" else 0.0
+    return db_to_linear(send.level_db + own_db + settings.fader_db)
 
 
 class Mixer:
@@ -141,14 +143,22 @@ class Mixer:
         self._busy_s: dict[str, float] = {}
         self._silence = np.zeros((max_frames, 2), np.float32)
         self._matrix = Matrix(max_frames)
-        self._strips: dict[str, _Strip] = {}
-        self._leaving: list[_Strip] = []
+        self._strips: dict[str, Strip] = {}
+        self._leaving: list[Strip] = []
         self._feeds = {feed: _Feed(rig.feeds.of(feed), max_frames) for feed in FEEDS}
         self._activity = SpeechActivity()
         self._microphone_meter = MomentMeter()
         self._loudness = LoudnessMeter(2, max_frames)
         self._true_peak = TruePeakMeter(2, max_frames)
         self._raw = RawTap()
+        self._key = np.zeros((max_frames, 1), np.float32)
+        self._key_tap = RawTap(1)
+        self._key_place = ""
+        self._key_ahead = self._waits = 0
+        self._is_key_open = True
+        self._held_db: dict[str, float] = {}
+        self._replay: dict[str, _Loop] = {}
+        self._replay_tail = 0
         self._is_coughing = False
         self._loop: _Loop | None = None
         self._loop_tail = 0
@@ -156,6 +166,7 @@ class Mixer:
         self._segments: list[Floats] = []
         self._taken = 0
         self._tapped = 0
+        self._frames = 0
         self._build_voice(rig)
         self.apply(rig, at_once=True)
 
@@ -174,7 +185,17 @@ class Mixer:
     def latency_frames(self, feed: FeedName = "viewers") -> int:
         """From an input's sample to the feed's, without the devices at either end."""
         feed_ = self._feeds[feed]
-        return self.chain.latency_frames + feed_.ceiling.latency_frames + feed_.delay.frames
+        return self.mixed_latency_frames + feed_.ceiling.latency_frames + feed_.delay.frames
+
+    @property
+    def mixed_latency_frames(self) -> int:
+        """From an input's sample to the sum of all: the chain, and what a look-ahead adds to it."""
+        return self.chain.latency_frames + self._waits
+
+    @property
+    def key_ahead_frames(self) -> int:
+        """By how much the voice comes earlier to the duckers than to the sum."""
+        return self._key_ahead
 
     def apply(self, rig: Rig, *, at_once: bool = False) -> None:
         """Take a new rig at a block boundary."""
@@ -183,6 +204,7 @@ class Mixer:
             self._build_voice(rig)
         self.chain.apply(rig.chain)
         self.watch(self._watched)
+        self._follow_key()
         self._follow_inputs()
         self._set_gains(at_once)
         for feed in FEEDS:
@@ -197,10 +219,33 @@ class Mixer:
     def set_loop(self, sound: Block | None) -> None:
         """Play a piece of raw microphone, shape (frames, 2), in place of the chained input's device, to
         you alone; None: the microphone again."""
+        if sound is not None:
+            self.set_replay(None)
         if self._loop and sound is None:
             self._loop_tail = self.chain.latency_frames + ms_to_frames(LOOP_TAIL_MS)
             self._comparison = None
         self._loop = _Loop(sound, self._max_frames) if sound is not None else None
+        self._set_gains(False)
+
+    def set_replay(self, sound: Replayed | None) -> None:
+        """Play recorded inputs in place of all devices, over and over; None: the devices again. The feeds are what
+        they would be, and ``is_replaying`` says that they are for nobody but you."""
+        if sound is not None:
+            self.set_loop(None)
+            self._loop_tail = 0
+        elif self._replay:
+            self._replay_tail = self.mixed_latency_frames + ms_to_frames(LOOP_TAIL_MS)
+        self._replay = {name: _Loop(one, self._max_frames) for name, one in (sound or {}).items()}
+        self._set_gains(False)
+
+    @property
+    def is_replaying(self) -> bool:
+        """Whether the feeds hold recorded inputs, or their tail."""
+        return bool(self._replay) or self._replay_tail > 0
+
+    def set_held(self, held_db: dict[str, float]) -> None:
+        """What holds add to the trims, in dB by the input's id."""
+        self._held_db = held_db
         self._set_gains(False)
 
     def compare(self, heard: Heard, gain_db: float, other: Chain | None) -> None:
@@ -208,8 +253,9 @@ class Mixer:
         if not self._loop:
             return
         if self._comparison is None:
-            longest = ms_to_frames(LONGEST_STAGE_LATENCY_MS) * MOST_STAGES
-            self._comparison = Comparison(self._voice.shape[1], self._max_frames, longest)
+            self._comparison = Comparison(
+                self._voice.shape[1], self._max_frames, LONGEST_CHAIN_FRAMES
+            )
         self._comparison.set_other(other)
         self._comparison.choose(heard, gain_db)
 
@@ -233,8 +279,19 @@ class Mixer:
             sound = place.before(frames) - place.after(frames)
         return sound if sound.shape[1] == 2 else np.repeat(sound, 2, axis=1)
 
+    def _follow_key(self) -> None:
+        """Where the duckers hear the voice, how much earlier that is, and how long all has to wait for it."""
+        gates = [place.slot.id for place in self.chain if place.slot.stage == "gate"]
+        self._key_place = gates[-1] if gates else ""
+        later = 0
+        for place in self.chain:
+            later = 0 if place.slot.id == self._key_place else later + place.latency_frames
+        later = later if gates else 0
+        self._waits = max(0, look_ahead_frames(self.rig.inputs, self.rig.chained) - later)
+        self._key_ahead = later + self._waits
+
     def _follow_inputs(self) -> None:
-        behind = self.chain.latency_frames
+        behind = self.mixed_latency_frames
         there = {one.id for one in self.rig.inputs}
         for name in [name for name in self._strips if name not in there]:
             gone = self._strips.pop(name)
@@ -242,10 +299,8 @@ class Mixer:
             self._matrix.set_gains(gone.row, [0.0] * len(FEEDS))
         for one in self.rig.inputs:
             if one.id not in self._strips:
-                self._strips[one.id] = _Strip(one, self._free_row(), behind)
-            strip = self._strips[one.id]
-            strip.settings = one
-            strip.pick.choose(one.device, one.channels)
+                self._strips[one.id] = Strip(one, self._free_row(), behind, self._max_frames)
+            self._strips[one.id].apply(one, self._key_ahead)
         self._strips = {one.id: self._strips[one.id] for one in self.rig.inputs}
 
     def _free_row(self) -> int:
@@ -258,15 +313,26 @@ class Mixer:
         return free[0]
 
     def _set_gains(self, at_once: bool) -> None:
+        self._is_key_open = False
         for strip in self._strips.values():
             one = strip.settings
+            held_db = self._held_db.get(one.id, 0.0)
             if one.role == "voice" and (self._loop or self._loop_tail):
                 gains = [loop_gain(self.rig, one, feed) for feed in FEEDS]
             else:
                 gains = [
-                    send_gain(self.rig, one, feed, is_coughing=self._is_coughing) for feed in FEEDS
+                    send_gain(self.rig, one, feed, is_coughing=self._is_coughing, held_db=held_db)
+                    for feed in FEEDS
                 ]
-            self._matrix.set_gains(strip.row, gains, at_once=at_once)
+                # Nothing dips under a voice that viewers do not hear.
+                self._is_key_open |= one.id == self.rig.chained and gains[0] > 0.0
+            as_it_came = [one.sends.to(feed).tap == "before_fader" for feed in FEEDS]
+            self._matrix.set_gains(
+                strip.row,
+                [0.0 if is_raw else gain for gain, is_raw in zip(gains, as_it_came, strict=True)],
+                [gain if is_raw else 0.0 for gain, is_raw in zip(gains, as_it_came, strict=True)],
+                at_once=at_once,
+            )
 
     def _follow_latencies(self) -> None:
         """Every meter counts its moments from the microphone's sound on."""
@@ -281,7 +347,9 @@ class Mixer:
             meters[place.slot.id] = meter
         self._stage_meters = meters
         for strip in self._strips.values():
-            strip.delay.set_frames(0 if strip.settings.id == self.rig.chained else behind)
+            is_chained = strip.settings.id == self.rig.chained
+            strip.delay.set_frames(self._waits if is_chained else behind + self._waits)
+        behind += self._waits
         self._matrix.set_latency(behind)
         for feed in self._feeds.values():
             feed.meter.set_latency(behind + feed.ceiling.latency_frames)
@@ -296,10 +364,15 @@ class Mixer:
         """One block of every device, each of shape (``frames``, 2) by the device's name. The feeds
         are then to be had from ``feed``."""
         silence = self._silence[:frames]
-        voice = self._voice[:frames]
+        voice, key = self._voice[:frames], self._key[:frames]
         chained = self._strips.get(self.rig.chained)
         if chained:
-            heard = {chained.settings.device: self._loop.read(frames)} if self._loop else sound
+            heard = sound
+            if self._loop:
+                heard = {chained.settings.device: self._loop.read(frames)}
+            elif self._replay:
+                heard = {chained.settings.device: self._replayed(self.rig.chained, frames)}
+                sound = heard
             chained.pick.read(heard, silence, voice)
             self._raw.listen(sound.get(chained.settings.device, silence))
             chained.tap.listen(voice)
@@ -317,21 +390,33 @@ class Mixer:
             name = place.slot.id
             self._busy_s[name] = self._busy_s.get(name, 0.0) + ended - began
             self._stage_meters[name].measure(voice)
+            if name == self._key_place:
+                self._take_key(voice, key)
             began = self._stopwatch()
+        if not self._key_place:
+            self._take_key(voice, key)
+        self._key_tap.listen(key)
         if self._comparison:
             self._comparison.put(voice)
-        if self._loop_tail and not self._loop:
-            self._loop_tail = max(0, self._loop_tail - frames)
-            if not self._loop_tail:
-                self._set_gains(False)
+        self._let_tails_end(frames)
         for strip in (*self._strips.values(), *self._leaving):
-            row = self._matrix.inputs[strip.row, :frames]
+            row = self._matrix.unshaped[strip.row, :frames]
             if strip is chained:
                 row[:] = voice
-                continue
-            strip.pick.read(sound, silence, row)
-            strip.tap.listen(row)
+            elif self._replay:
+                row[:] = self._replayed(strip.settings.id, frames)
+                strip.tap.listen(row)
+            else:
+                strip.pick.read(sound, silence, row)
+                strip.tap.listen(row)
             strip.delay.process(row)
+            strip.raw.listen(row)
+            shaped = self._matrix.inputs[strip.row, :frames]
+            shaped[:] = row
+            if strip is not chained:
+                strip.shape(shaped, key)
+        self._busy_s[STRIPS] = self._busy_s.get(STRIPS, 0.0) + self._stopwatch() - began
+        self._frames += frames
         self._matrix.mix(frames)
         if self._leaving:
             self._let_go()
@@ -344,6 +429,26 @@ class Mixer:
             self._segments.append(segments)
         for place_in_order, feed in enumerate(self._feeds.values()):
             feed.delay.process(self._matrix.feeds[place_in_order, :frames])
+
+    def _take_key(self, voice: Block, key: Block) -> None:
+        if self._is_key_open:
+            np.add(voice[:, :1], voice[:, -1:], out=key)
+            key *= np.float32(0.5)
+        else:
+            key.fill(0.0)
+
+    def _replayed(self, input_id: str, frames: int) -> Block:
+        loop = self._replay.get(input_id)
+        return loop.read(frames) if loop else self._silence[:frames]
+
+    def _let_tails_end(self, frames: int) -> None:
+        """A loop or replay is over once its last sound has left the chain."""
+        if self._loop_tail and not self._loop:
+            self._loop_tail = max(0, self._loop_tail - frames)
+            if not self._loop_tail:
+                self._set_gains(False)
+        if self._replay_tail and not self._replay:
+            self._replay_tail = max(0, self._replay_tail - frames)
 
     def _let_go(self) -> None:
         for strip in [one for one in self._leaving if self._matrix.is_silent(one.row)]:
@@ -358,8 +463,14 @@ class Mixer:
     def input(self, input_id: str, frames: int) -> Block:
         """An input in the last block, ahead of its fader, shape (frames, 2); silence if there is none."""
         strip = self._strips.get(input_id)
-        block: Block = self._matrix.inputs[strip.row, :frames] if strip else self._silence[:frames]
+        block: Block = (
+            self._matrix.unshaped[strip.row, :frames] if strip else self._silence[:frames]
+        )
         return block
+
+    def key(self, frames: int) -> Block:
+        """What the duckers heard in the last block, shape (frames, 1), ``key_ahead_frames`` before the sum."""
+        return self._key[:frames]
 
     @property
     def devices(self) -> set[str]:
@@ -372,6 +483,7 @@ class Mixer:
         feed_ = self._feeds[feed]
         return [
             *((place.slot.id, place.latency_frames) for place in self.chain),
+            *((("ducking", self._waits),) if self._waits else ()),
             ("ceiling", feed_.ceiling.latency_frames),
             ("feed delay", feed_.delay.frames),
         ]
@@ -416,15 +528,29 @@ class Mixer:
                     "reach": peaks[row, :-1].tolist(),
                     "gains": matrix.gains(row).tolist(),
                     "bad_samples": self._strips[name].pick.bad_samples,
+                    "dip_db": self._strips[name].take_dip_db(),
                 }
                 for name, row in rows.items()
             },
+            "is_replaying": self.is_replaying,
             "segments": np.concatenate(segments) if segments else np.zeros(0),
             "true_peak_dbtp": self._true_peak.take_dbtp(),
             "stage_latency_frames": {p.slot.id: p.latency_frames for p in self.chain},
             "stage_busy_s": busy_s,
             "raw": self._raw.take(),
             "taps": self._take_taps(),
+        }
+
+    def take_rows(self) -> dict[str, Any]:
+        """The sound since the last call of every input where it meets its strip and of what the duckers heard, with
+        what it takes to set it beside the moments of the last ``take_readings``."""
+        return {
+            "rows": {name: strip.raw.take() for name, strip in self._strips.items()},
+            "key": self._key_tap.take(),
+            "end_frame": self._frames,
+            "latency_frames": self.mixed_latency_frames,
+            "key_ahead_frames": self._key_ahead,
+            "end_moment": self._taken,
         }
 
     def _take_taps(self) -> dict[str, Block]:

@@ -6,8 +6,12 @@ from numpy.typing import NDArray
 from goshawk.core.measure.levels import LEAST_MOMENTS, SPEECH
 from goshawk.core.stage import Floats
 
-PLAYING_DBFS = -60.0
-"""A background input plays in the moments whose peak is above this; its pauses do not count."""
+PLAYING_DBFS = -70.0
+"""A background input plays in the moments whose peak is above this …"""
+
+PLAYING_RANGE_DB = 30.0
+"""… and at most this far under its own peaks: a hiss between two songs is a pause, however loud the player. The two
+gates are those of programme loudness (BS.1770-5), on peaks."""
 
 PEAKS_PERCENTILE = 95.0
 
@@ -18,12 +22,19 @@ def voice_peaks_dbfs(peaks_dbfs: Floats, activity: NDArray[np.integer]) -> float
     return float(np.percentile(speech, PEAKS_PERCENTILE)) if len(speech) >= LEAST_MOMENTS else None
 
 
+def playing(peaks_dbfs: Floats) -> NDArray[np.bool_]:
+    """In which moments a background input plays, from its 10 ms peaks."""
+    plays: NDArray[np.bool_] = peaks_dbfs > PLAYING_DBFS
+    if plays.any():
+        own = np.percentile(peaks_dbfs[plays], PEAKS_PERCENTILE)
+        plays &= peaks_dbfs > own - PLAYING_RANGE_DB
+    return plays
+
+
 def background_peaks_dbfs(peaks_dbfs: Floats) -> float | None:
     """95th percentile of the 10 ms peaks while the input plays; None under half a second of it."""
-    playing = peaks_dbfs[peaks_dbfs > PLAYING_DBFS]
-    return (
-        float(np.percentile(playing, PEAKS_PERCENTILE)) if len(playing) >= LEAST_MOMENTS else None
-    )
+    heard = peaks_dbfs[playing(peaks_dbfs)]
+    return float(np.percentile(heard, PEAKS_PERCENTILE)) if len(heard) >= LEAST_MOMENTS else None
 
 
 def clearance_db(voice_dbfs: float | None, other_dbfs: float | None) -> float | None:

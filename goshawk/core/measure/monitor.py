@@ -13,9 +13,9 @@ from numpy.typing import NDArray
 from goshawk.core.graph.mixer import MICROPHONE, feed_station, to_viewers
 from goshawk.core.measure import loudness
 from goshawk.core.measure.clearance import (
-    PLAYING_DBFS,
     background_peaks_dbfs,
     clearance_db,
+    playing,
     voice_peaks_dbfs,
 )
 from goshawk.core.measure.levels import (
@@ -127,7 +127,7 @@ class Monitor:
         for name in self._stations:
             levels, activity = self._of(name), self._activity
             if name.startswith(to_viewers("")) and name != to_viewers(chained):
-                activity = np.where(levels[:, 1] > PLAYING_DBFS, SPEECH, PAUSE).astype(np.int8)
+                activity = np.where(playing(levels[:, 1]), SPEECH, PAUSE).astype(np.int8)
             found[name] = station_levels(levels, activity)
         return found
 
@@ -199,6 +199,8 @@ class Monitor:
     def reach(self, rig: Rig, feed: FeedName) -> Reach:
         """Whether a microphone reaches a listener: measured in the feed over the last second, and
         from the gains in force there; never read off a switch."""
+        if self._last.get("is_replaying") and feed != "you":
+            return "closed"  # Recorded inputs are for your ears alone.
         place = FEEDS.index(feed)
         voices = [one.id for one in rig.inputs if one.role == "voice"]
         loudest = max(

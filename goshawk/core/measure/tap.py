@@ -58,14 +58,14 @@ class Tap:
 
 
 class RawTap:
-    """The device of the microphone as it comes: both channels at the full rate."""
+    """A signal at the full rate, until it is taken."""
 
-    def __init__(self) -> None:
-        self._ring = np.zeros((KEPT_RAW_FRAMES, 2), np.float32)
+    def __init__(self, channels: int = 2) -> None:
+        self._ring = np.zeros((KEPT_RAW_FRAMES, channels), np.float32)
         self._written = self._taken = 0
 
     def listen(self, block: Block) -> None:
-        """Keep a block of shape (frames, 2)."""
+        """Keep a block of shape (frames, channels)."""
         start = self._written % KEPT_RAW_FRAMES
         until_end = min(len(block), KEPT_RAW_FRAMES - start)
         self._ring[start : start + until_end] = block[:until_end]
@@ -73,8 +73,11 @@ class RawTap:
         self._written += len(block)
 
     def take(self) -> Block:
-        """What came since the last call, shape (frames, 2); at most what the ring holds."""
+        """What came since the last call, shape (frames, channels); at most what the ring holds."""
         first = max(self._taken, self._written - KEPT_RAW_FRAMES)
+        count, start = self._written - first, first % KEPT_RAW_FRAMES
         self._taken = self._written
-        taken: Block = self._ring[np.arange(first, self._written) % KEPT_RAW_FRAMES]
-        return taken
+        until_end = min(count, KEPT_RAW_FRAMES - start)
+        return np.concatenate(
+            [self._ring[start : start + until_end], self._ring[: count - until_end]]
+        )

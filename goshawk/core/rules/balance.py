@@ -1,17 +1,36 @@
-"""How each input of the Viewers feed stands against its target.
+"""How each input of the Viewers feed stands against its target, and what brings it there.
 
 The targets are the user's own. Their defaults (voice peaks at -7 dBFS, game 12 dB and music 18 dB
 below) are this project's starting points, not a standard's; they are declared in ``core/rig.py``.
 """
 
+from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from goshawk.core.measure.clearance import (
+    PEAKS_PERCENTILE,
+    background_peaks_dbfs,
+    playing,
+    voice_peaks_dbfs,
+)
+from goshawk.core.measure.levels import SPEECH
 from goshawk.core.rig import Rig
+from goshawk.core.stage import Floats
+from goshawk.core.wiring import MOST_TRIM_DB
 
 CLEARANCE_TOLERANCE_DB = 2.0
 """Nearer than this counts as on target: the measured peaks of a lively game wander by as much."""
+
+LEAST_HEARD_S = 5.0
+"""So much speech, and so much of the other input, before a trim is computed: two sentences, a bar of music."""
+
+PARTS = 3
+"""How sure a level is, is told from the same percentile in so many parts of the window."""
 
 Verdict = Literal["waiting", "on target", "too loud", "too quiet"]
 
@@ -69,3 +88,149 @@ def standings(
             "speech" if voice is None else "sound",
         )
     return found
+
+
+@dataclass(frozen=True)
+class Heard:
+    """The 10 ms peaks of what every input brings to the viewers over one window, in dBFS by its id, at the gains
+    in force now, and the activity of the same moments."""
+
+    peaks_dbfs: dict[str, Floats]
+    activity: NDArray[np.integer]
+
+
+class Move(BaseModel):
+    """A trim that brings an input to its target: by how much, and what is said of it. ``sure_db``: how far the
+    same measure lies apart in parts of the window; None where it cannot be done, and ``text`` says why."""
+
+    input_id: str
+    by_db: float | None
+    trim_db: float
+    sure_db: float | None
+    text: str
+
+
+def _db(value: float) -> str:
+    return f"{value:.1f}".replace("-", "−")
+
+
+def _spread(peaks: Floats, level: Callable[[Floats], float | None]) -> float:
+    """Half of how far a level lies apart in parts of a window."""
+    found = [one for part in np.array_split(peaks, PARTS) if (one := level(part)) is not None]
+    return (max(found) - min(found)) / 2.0 if found else 0.0
+
+
+def _speech_level(peaks: Floats) -> float | None:
+    return float(np.percentile(peaks, PEAKS_PERCENTILE)) if len(peaks) else None
+
+
+def _needed_db(peaks: Floats, wanted_dbfs: float) -> float:
+    """By how much a background input must be moved. Which moments count as playing depends on its level."""
+    by_db = 0.0
+    for _ in range(5):
+        now = background_peaks_dbfs(peaks + by_db)
+        if now is None:
+            break
+        by_db += wanted_dbfs - now
+    return by_db
+
+
+def moves(heard: Heard, rig: Rig, input_id: str = "") -> list[Move]:
+    """What brings one input, or all, to its target. The voice's own move counts for the others when all are
+    brought; of one alone the voice stays as it is."""
+    speech = heard.peaks_dbfs.get(rig.chained, np.zeros(0))
+    speech = speech[heard.activity[: len(speech)] == SPEECH]
+    speech_s = len(speech) / 100.0
+    voice_dbfs = voice_peaks_dbfs(speech, np.full(len(speech), SPEECH))
+    made = []
+    for one in sorted(rig.inputs, key=lambda one: one.id != rig.chained):
+        if one.id not in heard.peaks_dbfs or not one.sends.viewers.is_heard or one.is_muted:
+            if one.id == input_id:
+                made.append(
+                    _none(one.id, one.trim_db, f"Viewers do not hear {one.name}: unmute it first.")
+                )
+            continue
+        if input_id and one.id not in (input_id, rig.chained):
+            continue
+        peaks = heard.peaks_dbfs[one.id]
+        is_voice = one.id == rig.chained
+        own_s = speech_s if is_voice else float(playing(peaks).sum()) / 100.0
+        short = [
+            f"{seconds:.0f} s of {what}"
+            for seconds, what in (
+                (speech_s, "speech"),
+                *(() if is_voice else ((own_s, one.name),)),
+            )
+            if seconds < LEAST_HEARD_S
+        ]
+        if short or voice_dbfs is None:
+            if not (is_voice and input_id not in ("", one.id)):
+                made.append(
+                    _none(
+                        one.id,
+                        one.trim_db,
+                        f"{one.name} stays: only {' and '.join(short)} in the last half minute, "
+                        f"{LEAST_HEARD_S:.0f} are needed.",
+                    )
+                )
+            continue
+        if is_voice:
+            if input_id not in ("", one.id):
+                continue
+            by_db = rig.targets.voice_peaks_dbfs - voice_dbfs
+            sure_db = _spread(speech, _speech_level)
+        else:
+            wanted = voice_dbfs - rig.targets.clearance_db(one.role)
+            by_db = _needed_db(peaks, wanted)
+            sure_db = _spread(speech, _speech_level) + _spread(peaks, background_peaks_dbfs)
+        trim_db = round(max(-MOST_TRIM_DB, min(MOST_TRIM_DB, one.trim_db + by_db)), 1)
+        moved_db = trim_db - one.trim_db
+        if is_voice:
+            voice_dbfs += moved_db
+        text = f"{one.name} {_db(abs(moved_db))} dB {'down' if moved_db < 0 else 'up'}"
+        if abs(moved_db) < 0.05:
+            text = f"{one.name} is on target"
+        elif abs(trim_db - one.trim_db - by_db) > 0.1:
+            text += f", as far as its trim goes; {_db(abs(by_db - moved_db))} dB are missing"
+        heard_s = f"{speech_s:.0f} s of speech" + ("" if is_voice else f" and {own_s:.0f} s of it")
+        text += f" (from {heard_s}, sure to ±{_db(sure_db)} dB)"
+        made.append(
+            Move(
+                input_id=one.id,
+                by_db=round(moved_db, 1),
+                trim_db=trim_db,
+                sure_db=round(sure_db, 1),
+                text=text,
+            )
+        )
+    return made
+
+
+def _none(input_id: str, trim_db: float, text: str) -> Move:
+    return Move(input_id=input_id, by_db=None, trim_db=trim_db, sure_db=None, text=text)
+
+
+HOLD_RANGE_DB = 6.0
+"""A hold never goes further from the trim than this: beyond it, somebody should look."""
+
+HOLD_STEP_DB = 0.25
+"""In a second: too slow to be heard as pumping, quick enough for another level of a game."""
+
+HOLD_REST_DB = 1.0
+"""Nearer than this a hold leaves the input alone."""
+
+
+def held_step(heard: Heard, rig: Rig, held_db: dict[str, float]) -> dict[str, float]:
+    """Where the holds should be one second later, in dB by the input's id; those that cannot be told of stay.
+    The voice is not held: its chain does that."""
+    wanted = {
+        one.id: held_db.get(one.id, 0.0)
+        for one in rig.inputs
+        if one.is_held and one.id != rig.chained
+    }
+    for name in wanted:
+        move = next((one for one in moves(heard, rig, name) if one.input_id == name), None)
+        if move and move.by_db is not None and abs(move.by_db) > HOLD_REST_DB:
+            gone = wanted[name] + max(-HOLD_STEP_DB, min(HOLD_STEP_DB, move.by_db))
+            wanted[name] = round(max(-HOLD_RANGE_DB, min(HOLD_RANGE_DB, gone)), 2)
+    return wanted

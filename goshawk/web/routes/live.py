@@ -11,8 +11,11 @@ from goshawk.web.dependencies import StudioDep
 from goshawk.web.messages import (
     AddInput,
     AddStage,
+    BringToTarget,
+    ChooseTargets,
     CopyStage,
     Cough,
+    CountAnew,
     Dismiss,
     Fault,
     FindBuffer,
@@ -32,13 +35,18 @@ from goshawk.web.messages import (
     Refusal,
     RemoveInput,
     RemoveStage,
+    ReplayHear,
+    ReplayLast,
+    ReplayStop,
     SetSetting,
     SetTogether,
     ShowAll,
+    SuggestDucker,
     SwapOther,
     TrySetting,
     TryTogether,
     Undo,
+    WatchBalance,
     WatchDevices,
     WatchStage,
 )
@@ -160,6 +168,22 @@ async def _do(studio: Studio, page: LivePage, asked: FromPage) -> None:
             studio.keep_other(asked.preset_id)
         case SwapOther():
             await studio.swap_other()
+        case WatchBalance():
+            studio.watch_balance(page, asked.is_on)
+        case BringToTarget():
+            await studio.bring_to_target(asked.input_id)
+        case SuggestDucker():
+            await studio.suggest_ducker(asked.input_id)
+        case ChooseTargets():
+            await studio.choose_targets(asked.set_id)
+        case CountAnew():
+            studio.balance.meter.forget_whole()
+        case ReplayLast():
+            studio.start_replay(asked.seconds)
+        case ReplayStop():
+            studio.balance.replay.stop()
+        case ReplayHear():
+            studio.balance.replay.hear(asked.heard)
         case Undo():
             await studio.step(-1)
         case Redo():

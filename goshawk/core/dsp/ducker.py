@@ -1,0 +1,143 @@
+"""Ducker: a background input dips while the voice speaks.
+
+The key (the voice after its gate) → peak detector → open/close decision with hold → gain on the background.
+It is compression with an external side-chain and a limited range, as broadcasters duck music under
+an announcer: U. Zölzer (ed.), *DAFX*, 2nd ed. (2011), chapter 4, dynamic range control. The
+sound under the key itself never reaches the decision, so a loud game cannot duck itself.
+
+Attack and release are the time constants (63 % of the step) of the gain, as an amplitude.
+"""
+
+import numpy as np
+
+from goshawk.core.dsp.delay import Delay
+from goshawk.core.dsp.gate import DETECTOR_RELEASE_MS
+from goshawk.core.settings import Settings, choice, number
+from goshawk.core.stage import TINY, Block, Floats, Glide, glide, kernel
+from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
+
+LONGEST_LOOK_AHEAD_MS = 20.0
+CLOSES_BELOW_DB = 4.0
+"""Hysteresis: a word's quieter middle does not let the background back in."""
+
+
+class DuckerSettings(Settings):
+    """Settings of a ducker."""
+
+    is_on: bool = choice(False, "Dips under the voice", "Goes down while the voice speaks.")
+    depth_db: float = number(
+        8.0, 0.0, 30.0, "dB", "Dips by", "How far it goes down under the voice.", step=0.5
+    )
+    threshold_dbfs: float = number(
+        -38.0,
+        -80.0,
+        0.0,
+        "dBFS",
+        "Voice above",
+        "It dips when the voice, after its gate, peaks above this.",
+        step=0.5,
+    )
+    attack_ms: float = number(
+        20.0, 1.0, 500.0, "ms", "Attack", "How quickly it goes down.", step=1.0, taper="log"
+    )
+    hold_ms: float = number(
+        300.0, 0.0, 3000.0, "ms", "Hold", "How long it stays down after the last word.", step=10.0
+    )
+    release_ms: float = number(
+        450.0, 10.0, 5000.0, "ms", "Release", "How gently it comes back.", step=10.0, taper="log"
+    )
+    look_ahead_ms: float = number(
+        2.0,
+        0.0,
+        LONGEST_LOOK_AHEAD_MS,
+        "ms",
+        "Look-ahead",
+        "It begins to dip this much before the word; what the chain's own delay does not cover adds delay.",
+        step=0.5,
+    )
+
+
+OPEN, HELD, GAIN, DETECTED, LOWEST = range(5)
+"""Places in the state: is down, frames of hold left, gain now, detector, lowest gain since the last reading."""
+
+
+@kernel
+def _duck(
+    block: Block,
+    key: Block,
+    state: Floats,
+    values: Floats,
+    now: Floats,
+    between: Floats,
+    target: Floats,
+    a: float,
+) -> None:
+    """``key`` of shape (frames, 1). Values: open and close thresholds, hold frames, coefficients of attack,
+    release and detector. ``now[0]`` is the gain while the voice speaks."""
+    frames, channels = block.shape
+    for n in range(frames):
+        glide(now, between, target, a)
+        detected = max(abs(float(key[n, 0])), state[DETECTED] * values[5])
+        state[DETECTED] = detected if detected > TINY else 0.0
+        if detected >= values[0]:
+            state[OPEN] = 1.0
+        if state[OPEN] == 1.0 and detected >= values[1]:
+            state[HELD] = values[2]
+        elif state[HELD] > 0.0:
+            state[HELD] -= 1.0
+        else:
+            state[OPEN] = 0.0
+        goal = now[0] if state[OPEN] == 1.0 else 1.0
+        coefficient = values[3] if goal < state[GAIN] else values[4]
+        gain = goal + (state[GAIN] - goal) * coefficient
+        if abs(gain - goal) < 1e-9:
+            gain = goal
+        state[GAIN] = gain
+        state[LOWEST] = min(state[LOWEST], gain)
+        for c in range(channels):
+            block[n, c] = np.float32(block[n, c] * gain)
+
+
+class Ducker:
+    """One background input's dip under the voice.
+
+    The key comes ``ahead_frames`` before the voice does; the dip comes as much before it as the look-ahead says."""
+
+    def __init__(self, settings: DuckerSettings, longest_key_delay: int, max_frames: int) -> None:
+        self._key_delay = Delay(1, longest_key_delay)
+        self._key = np.zeros((max_frames, 1), np.float32)
+        self._state = np.zeros(5)
+        self._state[GAIN] = self._state[LOWEST] = 1.0
+        self._values = np.zeros(6)
+        self._glide = Glide(1)
+        self.apply(settings, 0)
+
+    def apply(self, settings: DuckerSettings, ahead_frames: int) -> None:
+        """Take new settings at a block boundary; heard without a click."""
+        self.settings = settings
+        threshold = db_to_linear(settings.threshold_dbfs)
+        self._values[:] = (
+            threshold,
+            threshold * db_to_linear(-CLOSES_BELOW_DB),
+            ms_to_frames(settings.hold_ms),
+            one_pole_coefficient(settings.attack_ms),
+            one_pole_coefficient(settings.release_ms),
+            one_pole_coefficient(DETECTOR_RELEASE_MS),
+        )
+        self._glide.set(db_to_linear(-settings.depth_db) if settings.is_on else 1.0)
+        self._key_delay.set_frames(ahead_frames - ms_to_frames(settings.look_ahead_ms))
+
+    def process(self, block: Block, key: Block) -> None:
+        """Duck a block of shape (frames, channels) in place by a key of shape (frames, 1)."""
+        own = self._key[: len(key)]
+        own[:] = key
+        self._key_delay.process(own)
+        g = self._glide
+        _duck(
+            block, own, self._state, self._values, g.now, g.between, g.target, g.coefficient
+        )  # fmt: skip
+
+    def take_reduction_db(self) -> float:
+        """The deepest dip since the last call, in dB."""
+        lowest, self._state[LOWEST] = self._state[LOWEST], self._state[GAIN]
+        return -linear_to_db(float(lowest))

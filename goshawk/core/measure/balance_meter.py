@@ -1,0 +1,231 @@
+"""How loudly each input stands in the Viewers feed over the last half minute, and how that went for ten.
+
+Levels are kept as they came and shown as the gains in force now make them: a fader that has just been moved counts
+for the whole window, so that no figure lags behind the hand."""
+
+from collections import deque
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel
+
+from goshawk.core.graph.mixer import to_viewers
+from goshawk.core.measure.clearance import (
+    background_peaks_dbfs,
+    clearance_db,
+    playing,
+    voice_peaks_dbfs,
+)
+from goshawk.core.measure.levels import LEAST_MOMENTS, SPEECH, moments_in_db
+from goshawk.core.measure.loudness import integrated_lufs, loudness_range_lu
+from goshawk.core.rig import Rig
+from goshawk.core.rules.balance import Heard
+from goshawk.core.stage import Floats
+from goshawk.units import SILENCE_DBFS, linear_to_db
+
+KEPT_MOMENTS = 3000
+HISTORY_S = 600
+WINDOWS_S = (3, 10, 30)
+SECOND_MOMENTS = 100
+LEAST_SPEECH_MOMENTS = 20
+"""In a second with less speech, nothing is over the voice."""
+
+OVER_PEAKS_S = 10
+LIMITED_DB = 0.5
+"""A ceiling that takes less than this works for nobody's ear."""
+
+KEPT_READINGS = 900
+"""Half a minute."""
+
+
+class InputWindow(BaseModel):
+    """One input over a window: peaks, the middle half of its levels, clearance, and how long it spoke or played."""
+
+    peaks_dbfs: float | None
+    body_low_dbfs: float | None
+    body_high_dbfs: float | None
+    clearance_db: float | None
+    heard_s: float
+
+
+class BalanceSecond(BaseModel):
+    """One second of the history: peaks of each input that sounded, and who stood over the voice while it spoke."""
+
+    number: int
+    peaks_dbfs: dict[str, float]
+    over: list[str]
+    speech_s: float
+
+
+class Whole(BaseModel):
+    """The Viewers feed since the count began, and what its ceiling did in the last half minute: how long it worked,
+    its deepest reduction, and who made it work."""
+
+    seconds: float
+    integrated_lufs: float | None
+    range_lu: float | None
+    highest_dbtp: float | None
+    limited_share_percent: float
+    limited_db: float
+    limited_by: str
+
+
+@dataclass
+class _Reading:
+    limited_db: float
+    by: str
+
+
+class BalanceMeter:
+    """Fed with what the engine says."""
+
+    def __init__(self) -> None:
+        self._levels: dict[str, Floats] = {}
+        self._activity: NDArray[np.int8] = np.zeros(0, np.int8)
+        self._gains_db: dict[str, float] = {}
+        self._dips_db: dict[str, float] = {}
+        self.seconds: deque[BalanceSecond] = deque(maxlen=HISTORY_S)
+        self._in_second = 0
+        self._number = 0
+        self._ceiling: deque[_Reading] = deque(maxlen=KEPT_READINGS)
+        self.forget_whole()
+
+    def forget_whole(self) -> None:
+        """Begin the count of the whole anew."""
+        self._segments: list[Floats] = []
+        self._highest_dbtp = SILENCE_DBFS
+
+    def forget(self) -> None:
+        """What was heard before says nothing of what comes: another microphone, or recorded inputs."""
+        self._levels = {}
+        self._activity = self._activity[:0]
+
+    def push(self, readings: dict[str, Any], rig: Rig) -> BalanceSecond | None:
+        """Take a reading; a finished second of the history, if one is finished."""
+        moments = moments_in_db(readings["moments"])
+        count = moments.shape[1]
+        self._activity = np.concatenate([self._activity, readings["activity"]])[-KEPT_MOMENTS:]
+        kept: dict[str, Floats] = {}
+        for name, one in readings["inputs"].items():
+            gain_db = linear_to_db(one["gains"][0])
+            fresh = moments[readings["stations"].index(to_viewers(name))]
+            # Shown at the gain of now; while an input is closed, there is nothing to say of its level.
+            fresh = np.where(gain_db > SILENCE_DBFS, fresh - gain_db, SILENCE_DBFS)
+            old = self._levels.get(name, np.zeros((0, 2)))
+            length = len(self._activity)
+            rows = np.concatenate([old, fresh])[-length:] if length else fresh[:0]
+            missing = np.full((length - len(rows), 2), SILENCE_DBFS)
+            kept[name] = np.concatenate([missing, rows])
+            self._gains_db[name] = gain_db
+            self._dips_db[name] = one["dip_db"]
+        self._levels = kept
+        self._push_ceiling(readings)
+        self._in_second += count
+        if self._in_second < SECOND_MOMENTS:
+            return None
+        self._in_second %= SECOND_MOMENTS
+        self._number += 1
+        second = self._second(rig)
+        self.seconds.append(second)
+        return second
+
+    def _push_ceiling(self, readings: dict[str, Any]) -> None:
+        if len(readings["segments"]):
+            self._segments.append(readings["segments"])
+        self._highest_dbtp = max(self._highest_dbtp, readings["true_peak_dbtp"])
+        limited_db = float(readings["ceilings"]["viewers"].get("gain_reduction_db", 0.0))
+        reach = {name: one["reach"][0] for name, one in readings["inputs"].items()}
+        by = max(reach, key=lambda name: reach[name], default="")
+        self._ceiling.append(_Reading(limited_db, by))
+
+    def dips_db(self) -> dict[str, float]:
+        """How far each input dips under the voice now."""
+        return {name: round(dip, 1) for name, dip in self._dips_db.items()}
+
+    def _peaks(self, name: str, moments: int) -> Floats:
+        levels: Floats = self._levels[name][-moments:, 1] + self._gains_db[name]
+        return levels
+
+    def heard(self, seconds: float = KEPT_MOMENTS / 100.0) -> Heard:
+        """Peaks over the newest seconds, for the rules."""
+        moments = round(seconds * 100)
+        return Heard(
+            {name: self._peaks(name, moments) for name in self._levels}, self._activity[-moments:]
+        )
+
+    def windows(self, rig: Rig) -> dict[int, dict[str, InputWindow]]:
+        """Every input over every window, by its length in seconds."""
+        return {seconds: self._window(rig, seconds * 100) for seconds in WINDOWS_S}
+
+    def _window(self, rig: Rig, moments: int) -> dict[str, InputWindow]:
+        activity = self._activity[-moments:]
+        found: dict[str, InputWindow] = {}
+        voice_dbfs = None
+        if rig.chained in self._levels:
+            voice_dbfs = voice_peaks_dbfs(self._peaks(rig.chained, moments), activity)
+        for name, levels in self._levels.items():
+            peaks = self._peaks(name, moments)
+            is_voice = name == rig.chained
+            sounds = activity == SPEECH if is_voice else playing(peaks)
+            own = voice_dbfs if is_voice else background_peaks_dbfs(peaks)
+            rms = levels[-moments:, 0][sounds] + self._gains_db[name]
+            low, high = np.percentile(rms, (25, 75)) if len(rms) >= LEAST_MOMENTS else (None, None)
+            found[name] = InputWindow(
+                peaks_dbfs=_rounded(own),
+                body_low_dbfs=_rounded(low),
+                body_high_dbfs=_rounded(high),
+                clearance_db=None if is_voice else _rounded(clearance_db(voice_dbfs, own)),
+                heard_s=round(float(sounds.sum()) / 100.0, 1),
+            )
+        return found
+
+    def _second(self, rig: Rig) -> BalanceSecond:
+        activity = self._activity[-SECOND_MOMENTS:]
+        is_speech = activity == SPEECH
+        peaks: dict[str, float] = {}
+        over: list[str] = []
+        lately = None
+        if rig.chained in self._levels:
+            lately = voice_peaks_dbfs(
+                self._peaks(rig.chained, OVER_PEAKS_S * 100), self._activity[-OVER_PEAKS_S * 100 :]
+            )
+        for name in self._levels:
+            own = self._peaks(name, SECOND_MOMENTS)
+            is_voice = name == rig.chained
+            sounds = own[is_speech] if is_voice else own
+            if len(sounds) and float(sounds.max()) > SILENCE_DBFS + 30.0:
+                peaks[name] = round(float(np.percentile(sounds, 95)), 1)
+            # Over the voice: its peaks reach those of the voice while it speaks.
+            if is_voice or lately is None or is_speech.sum() < LEAST_SPEECH_MOMENTS:
+                continue
+            if float(np.percentile(own[is_speech], 95)) > lately:
+                over.append(name)
+        return BalanceSecond(
+            number=self._number,
+            peaks_dbfs=peaks,
+            over=over,
+            speech_s=round(float(is_speech.sum()) / 100.0, 2),
+        )
+
+    def whole(self) -> Whole:
+        """The Viewers feed since the count began."""
+        segments = np.concatenate(self._segments) if self._segments else np.zeros(0)
+        if len(self._segments) > 600:
+            self._segments = [segments]
+        works = [one for one in self._ceiling if one.limited_db > LIMITED_DB]
+        names = [one.by for one in works]
+        return Whole(
+            seconds=round(len(segments) / 10.0, 1),
+            integrated_lufs=_rounded(integrated_lufs(segments)),
+            range_lu=_rounded(loudness_range_lu(segments)),
+            highest_dbtp=_rounded(self._highest_dbtp) if len(segments) else None,
+            limited_share_percent=round(100.0 * len(works) / max(1, len(self._ceiling)), 1),
+            limited_db=round(max((one.limited_db for one in self._ceiling), default=0.0), 1),
+            limited_by=max(set(names), key=names.count) if names else "",
+        )
+
+
+def _rounded(value: float | None) -> float | None:
+    return None if value is None else round(float(value), 1)

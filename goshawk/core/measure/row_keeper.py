@@ -1,0 +1,103 @@
+"""The last half minute of every input, kept so that another balance can be tried on it."""
+
+from collections import deque
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from goshawk.core.graph.mixer import Replayed
+from goshawk.core.measure.levels import MOMENT_FRAMES
+from goshawk.core.mix import HeardInputs
+from goshawk.core.stage import Block
+from goshawk.units import SAMPLE_RATE_HZ
+
+KEPT_S = 30.0
+KEPT_MOMENTS = round(KEPT_S * 100)
+_KEPT_FRAMES = round((KEPT_S + 1.0) * SAMPLE_RATE_HZ)
+
+
+class _Kept:
+    """Pieces of one signal, the newest last."""
+
+    def __init__(self) -> None:
+        self.pieces: deque[Block] = deque()
+        self.frames = 0
+
+    def push(self, piece: Block) -> None:
+        self.pieces.append(piece)
+        self.frames += len(piece)
+        while self.frames - len(self.pieces[0]) > _KEPT_FRAMES:
+            self.frames -= len(self.pieces.popleft())
+
+    def newest(self, frames: int) -> Block:
+        wanted, there = [], 0
+        for piece in reversed(self.pieces):
+            if there >= frames:
+                break
+            wanted.append(piece)
+            there += len(piece)
+        sound: Block = np.concatenate(wanted[::-1])[-frames:]
+        return sound
+
+
+class RowKeeper:
+    """Fed with what the engine says. What belongs to other inputs, or another delay, is forgotten."""
+
+    def __init__(self) -> None:
+        self._kind: Any = None
+        self.forget()
+
+    def forget(self) -> None:
+        """Begin anew."""
+        self._rows: dict[str, _Kept] = {}
+        self._key, self._raw = _Kept(), _Kept()
+        self._activity: NDArray[np.int8] = np.zeros(0, np.int8)
+        self._end_moment = self._end_frame = self._late = self._ahead = 0
+
+    def push(self, rows: dict[str, Any], readings: dict[str, Any], kind: Any) -> None:
+        """Take the inputs' sound and the readings that came with it; ``kind`` is what the sound depends on. After a
+        gap, or with another kind, what was kept is forgotten."""
+        key, late, ahead = rows["key"], rows["latency_frames"], rows["key_ahead_frames"]
+        whole = (kind, sorted(rows["rows"]), late, ahead)
+        begins = (rows["end_frame"] - len(key), readings["first_moment"])
+        if whole != self._kind or begins != (self._end_frame, self._end_moment):
+            self._kind = whole
+            self.forget()
+        for name, row in rows["rows"].items():
+            self._rows.setdefault(name, _Kept()).push(row)
+        self._key.push(key)
+        self._raw.push(readings["raw"])
+        self._activity = np.concatenate([self._activity, readings["activity"]])[-KEPT_MOMENTS:]
+        self._end_moment, self._end_frame = rows["end_moment"], rows["end_frame"]
+        self._late, self._ahead = late, ahead
+
+    def heard(self, seconds: float = KEPT_S) -> HeardInputs | None:
+        """The newest seconds, in whole moments; None while there are none."""
+        beyond = self._end_frame - (self._end_moment * MOMENT_FRAMES + self._late)
+        there = self._key.frames - max(beyond, 0) - self._ahead
+        moments = min(len(self._activity), round(seconds * 100), there // MOMENT_FRAMES)
+        if moments <= 0 or beyond < 0:
+            return None
+        frames = moments * MOMENT_FRAMES
+
+        def cut(kept: _Kept, earlier: int) -> Block:
+            newest = kept.newest(frames + beyond + earlier)
+            return newest[:frames]
+
+        return HeardInputs(
+            {name: cut(row, 0) for name, row in self._rows.items()},
+            cut(self._key, self._ahead),
+            self._activity[len(self._activity) - moments :],
+        )
+
+    def recorded(self, seconds: float, chained: str) -> Replayed | None:
+        """The newest seconds of every input as it came, together: both channels of the voice's device, the others
+        ahead of their strips; by the input's id. None while there are none."""
+        frames = min(round(seconds * SAMPLE_RATE_HZ), self._raw.frames - self._late)
+        if frames <= 0 or not self._rows:
+            return None
+        # The rows come later than the microphone by the chain's delay.
+        sounds = {name: row.newest(frames) for name, row in self._rows.items() if name != chained}
+        raw = self._raw.newest(frames + self._late)[:frames]
+        return {**sounds, **({chained: raw} if chained in self._rows else {})}
