@@ -70,12 +70,13 @@ class BandSight(BaseModel):
 
 
 class Suggestion(BaseModel):
-    """One change, why, and what the index becomes by it."""
+    """One change, why, and what the index becomes by it on the seconds that it was tried on."""
 
     key: str
     title: str
     reason: str
     changes: dict[str, float | bool | str]
+    sii_before: float = 0.0
     sii_after: float
 
 
@@ -201,7 +202,13 @@ def suggestions(rig: Rig, heard: HeardInputs) -> list[Suggestion]:
         ]
     lift = _lift(tried) if now.index < GOOD_SII else None
     made += [lift] if lift else []
-    helpful = [one for one in made if one.sii_after - now.index >= LEAST_GAIN]
+    helpful = [
+        one.model_copy(
+            update={"sii_before": round(now.index, 3), "sii_after": round(one.sii_after, 3)}
+        )
+        for one in made
+        if one.sii_after - now.index >= LEAST_GAIN
+    ]
     return sorted(helpful, key=lambda one: -one.sii_after)
 
 

@@ -35,9 +35,6 @@ READY, READINGS, ROWS, SOUND, NOTICE = b"y", b"r", b"w", b"s", b"n"
 BUFFER_BYTES = 1 << 20
 LARGEST_PACKET_BYTES = 200_000
 """Of all systems' limits the least is some 400 kB for everything that waits."""
-
-MOST_WAITING_BYTES = 100_000
-"""While more than this waits to be read, the inputs' sound is left out, so that readings get through."""
 _MICROPHONE_HEADER = struct.Struct("<IB")
 
 
@@ -62,10 +59,11 @@ def send(end: socket.socket, kind: bytes, body: bytes = b"") -> bool:
     return True
 
 
-def waiting_bytes(end: socket.socket) -> int:
-    """How much of what was sent has not been read yet."""
-    answer = fcntl.ioctl(end, termios.TIOCOUTQ, b"\0" * 4)
-    return int.from_bytes(answer, sys.byteorder)
+def has_room(end: socket.socket) -> bool:
+    """Whether little of what was sent waits to be read: what can be left out is sent only then, so that the rest
+    gets through."""
+    waiting = int.from_bytes(fcntl.ioctl(end, termios.TIOCOUTQ, b"\0" * 4), sys.byteorder)
+    return waiting < end.getsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF) // 4
 
 
 def receive(end: socket.socket) -> tuple[bytes, bytes] | None:

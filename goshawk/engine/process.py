@@ -166,7 +166,7 @@ class AudioProcess:
         if not messages.send(self._end, messages.READINGS, messages.pack_readings(readings)):
             self._dropped += 1
         rows = self._loop.take_rows()
-        if messages.waiting_bytes(self._end) < messages.MOST_WAITING_BYTES:
+        if messages.has_room(self._end):
             messages.send(self._end, messages.ROWS, messages.pack_readings(rows))
 
     def _obey(self) -> None:

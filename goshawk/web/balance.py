@@ -2,6 +2,7 @@
 
 import asyncio
 import multiprocessing
+import os
 import tempfile
 import time
 from collections import deque
@@ -41,6 +42,7 @@ LOOK_EVERY_S = 2.0
 LOOK_UNWATCHED_EVERY_S = 5.0
 TRY_EVERY_S = 8.0
 LEVELS_EVERY_S = 0.4
+NICENESS = 10
 SIGHT_S = 10.0
 """Over so many seconds the index is shown; suggestions are tried on all that is kept."""
 
@@ -70,7 +72,8 @@ class BalanceDesk:
         self._task: asyncio.Task[None] | None = None
         self._rig: Rig | None = None
         self._newest: dict[str, Any] | None = None
-        self.replay = Replay(play, self.tell)
+        self.renderer = Renderer()
+        self.replay = Replay(play, self.tell, self.renderer)
 
     def start(self) -> None:
         """Begin to look."""
@@ -82,6 +85,7 @@ class BalanceDesk:
             self._task.cancel()
             await asyncio.gather(self._task, return_exceptions=True)
         self.replay.close()
+        self.renderer.close()
 
     @property
     def state(self) -> BalanceState:
@@ -118,7 +122,6 @@ class BalanceDesk:
             self.levels = BalanceLevels(
                 windows=self.meter.windows(rig),
                 whole=self.meter.whole(),
-                dips_db=self.meter.dips_db(),
                 held_db=self.held_db,
             )
 
@@ -166,7 +169,9 @@ class BalanceDesk:
             return
         rig = with_holds(rig, self.held_db)
         loop = asyncio.get_running_loop()
-        sight, tried = await loop.run_in_executor(None, _look_at, rig, heard, is_trying)
+        sight, tried = await loop.run_in_executor(
+            self.renderer.pool, _look_at, rig, heard, is_trying
+        )
         self._sight = sight
         if tried is not None:
             self._suggestions = tried
@@ -202,20 +207,42 @@ def _sound_of(rig: Rig) -> Any:
     )
 
 
+class Renderer:
+    """A process of its own, at low priority: in a thread, every kernel would wait for the web to let go of Python."""
+
+    def __init__(self) -> None:
+        self._pool: ProcessPoolExecutor | None = None
+
+    @property
+    def pool(self) -> ProcessPoolExecutor:
+        """One piece of work at a time; started when it is first needed."""
+        self._pool = self._pool or ProcessPoolExecutor(
+            1, multiprocessing.get_context("spawn"), initializer=os.nice, initargs=(NICENESS,)
+        )
+        return self._pool
+
+    def close(self) -> None:
+        """Break off what it does."""
+        if self._pool:
+            self._pool.shutdown(wait=False, cancel_futures=True)
+
+
 class Replay:
     """Recorded inputs that play in place of the devices, under the balance of then or of now."""
 
     def __init__(
-        self, play: Callable[[Path | None, list[str], float], None], tell: Callable[[], None]
+        self,
+        play: Callable[[Path | None, list[str], float], None],
+        tell: Callable[[], None],
+        renderer: Renderer,
     ) -> None:
-        self._play, self._tell = play, tell
+        self._play, self._tell, self._renderer = play, tell, renderer
         self._folder: tempfile.TemporaryDirectory[str] | None = None
         self._path: Path | None = None
         self._names: list[str] = []
         self._count = 0
         self._wanted: Rig | None = None
         self._measuring: asyncio.Task[None] | None = None
-        self._renderer: ProcessPoolExecutor | None = None
         self.before: Rig | None = None
         self.state = ReplayState()
 
@@ -223,8 +250,6 @@ class Replay:
         """Forget everything."""
         if self._measuring:
             self._measuring.cancel()
-        if self._renderer:
-            self._renderer.shutdown(wait=False, cancel_futures=True)
         if self._folder:
             self._folder.cleanup()
 
@@ -286,12 +311,8 @@ class Replay:
                 rig, self._wanted = self._wanted, None
                 self.state = self.state.model_copy(update={"is_measuring": True})
                 self._tell()
-                # A process of its own: in a thread, every kernel would wait for the web to let go of Python.
-                self._renderer = self._renderer or ProcessPoolExecutor(
-                    1, multiprocessing.get_context("spawn")
-                )
                 before, now = await asyncio.get_running_loop().run_in_executor(
-                    self._renderer, compared, self._path, self._names, self.before, rig
+                    self._renderer.pool, compared, self._path, self._names, self.before, rig
                 )
                 if not self.state.is_on:
                     continue

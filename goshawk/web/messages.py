@@ -398,8 +398,8 @@ class State(_FromServer):
     sound_files: list[StoredSoundFile]
     is_engine_running: bool
     curves: dict[str, list[float]]
-    """Of each compressor by its id: output in dBFS for inputs of CURVE_INPUTS_DBFS; of each filter: gain
-    in dB at CURVE_POINTS frequencies from 20 Hz to 20 kHz, evenly spaced in octaves."""
+    """Of each compressor by its id: output in dBFS for inputs of CURVE_INPUTS_DBFS; of each filter, and of each
+    input's EQ (``input:`` and its id): gain in dB at CURVE_POINTS frequencies from 20 Hz to 20 kHz, evenly spaced in octaves."""
     sentences: dict[FeedName, str]
     """What each listener hears, in words."""
     buffer_search: BufferSearchState
@@ -426,6 +426,8 @@ class Readings(_FromServer):
     ceilings: dict[FeedName, dict[str, Any]]
     inputs: dict[str, float]
     """Each input's highest peak ahead of its fader, in dBFS."""
+    dips_db: dict[str, float]
+    """How far each input dipped under the voice at most."""
 
 
 class History(_FromServer):
@@ -562,12 +564,11 @@ class SoundCheckState(_FromServer):
 
 
 class BalanceLevels(_FromServer):
-    """How the inputs stand in the Viewers feed over 3, 10 and 30 s, the whole, how far each input dips under the
-    voice now, and what holds add to the trims."""
+    """How the inputs stand in the Viewers feed over 3, 10 and 30 s, the whole, and what holds add to
+    the trims."""
 
     windows: dict[int, dict[str, InputWindow]] = {}
     whole: Whole | None = None
-    dips_db: dict[str, float] = {}
     held_db: dict[str, float] = {}
 
 

@@ -5,6 +5,7 @@ import contextlib
 import json
 import secrets
 from collections.abc import Callable
+from functools import lru_cache
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -13,7 +14,7 @@ import numpy as np
 from goshawk import __version__
 from goshawk.core.chain_slots import Chain, Slot, StageName
 from goshawk.core.dsp.compressor import static_curve_db
-from goshawk.core.dsp.equaliser import Equaliser
+from goshawk.core.dsp.equaliser import Equaliser, EqualiserSettings
 from goshawk.core.dsp.high_pass import HighPass
 from goshawk.core.dsp.matched import response_db
 from goshawk.core.graph.comparison import Heard
@@ -171,6 +172,11 @@ class Studio:
                 slot.id: curve.round(2).tolist()
                 for slot in self.rig.chain
                 if (curve := _curve_of(slot)) is not None
+            }
+            | {
+                f"input:{one.id}": _eq_curve(one.eq)
+                for one in self.rig.inputs
+                if one.id != self.rig.chained
             },
             sentences={feed: feed_sentence(self.rig, feed) for feed in FEEDS},
             buffer_search=self.buffer_search.state,
@@ -933,6 +939,13 @@ def _curve_of(slot: Slot) -> Floats | None:
         case "eq":
             return response_db(Equaliser.sections(slot.settings), _CURVE_FREQUENCIES_HZ)
     return None
+
+
+@lru_cache(64)
+def _eq_curve(settings: EqualiserSettings) -> list[float]:
+    curve = response_db(Equaliser.sections(settings), _CURVE_FREQUENCIES_HZ)
+    rounded: list[float] = curve.round(2).tolist()
+    return rounded
 
 
 def _device_of(rig: Rig) -> tuple[str, ...]:

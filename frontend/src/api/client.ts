@@ -35,8 +35,13 @@ export type TakeState = Schemas["TakeState"];
 export type Outcome = Schemas["Outcome"];
 export type Advice = Schemas["AdviceShown"];
 export type Wish = SoundCheck["wish"];
+export type Balance = Schemas["BalanceState"];
+export type BandSight = Schemas["BandSight"];
+export type MixFigures = Schemas["MixFigures"];
+export type ReplayState = Balance["replay"];
+export type Suggestion = Schemas["Suggestion"];
 export type FromServer =
-  State | Readings | History | Levels | Spectra | SoundCheck | Notice | Refusal;
+  State | Readings | History | Levels | Spectra | SoundCheck | Balance | Notice | Refusal;
 
 /** JSON Schema as far as we read it. */
 export type JsonSchema = {

@@ -640,17 +640,10 @@ export interface components {
         };
         /**
          * BalanceLevels
-         * @description How the inputs stand in the Viewers feed over 3, 10 and 30 s, the whole, how far each input dips under the
-         *     voice now, and what holds add to the trims.
+         * @description How the inputs stand in the Viewers feed over 3, 10 and 30 s, the whole, and what holds add to
+         *     the trims.
          */
         BalanceLevels: {
-            /**
-             * Dips Db
-             * @default {}
-             */
-            dips_db: {
-                [key: string]: number;
-            };
             /**
              * Held Db
              * @default {}
@@ -2890,6 +2883,10 @@ export interface components {
                     [key: string]: unknown;
                 };
             };
+            /** Dips Db */
+            dips_db: {
+                [key: string]: number;
+            };
             /** First Moment */
             first_moment: number;
             /** Inputs */
@@ -4169,7 +4166,7 @@ export interface components {
         };
         /**
          * Suggestion
-         * @description One change, why, and what the index becomes by it.
+         * @description One change, why, and what the index becomes by it on the seconds that it was tried on.
          */
         goshawk__core__masking__Suggestion: {
             /** Changes */
@@ -4182,6 +4179,11 @@ export interface components {
             reason: string;
             /** Sii After */
             sii_after: number;
+            /**
+             * Sii Before
+             * @default 0
+             */
+            sii_before: number;
             /** Title */
             title: string;
         };

@@ -6,9 +6,17 @@ import { say } from "../live/store";
 import { Button } from "../ui/Button";
 import { HearButton } from "./HearButton";
 
-type Props = { stageId: string; band: string; label: string; hz: number };
+export function BandAlone({ stageId, band, label }: Record<"stageId" | "band" | "label", string>) {
+  return (
+    <HearButton
+      point={`band:${stageId}:${band}`}
+      label="Band alone"
+      title={`Listen to what ${label} works on, here only`}
+    />
+  );
+}
 
-export function BandEars({ stageId, band, label, hz }: Props) {
+export function AuditionTone({ hz }: { hz: number }) {
   const [isSounding, setSounding] = useState(false);
   useEffect(() => {
     if (!isSounding) return;
@@ -16,20 +24,13 @@ export function BandEars({ stageId, band, label, hz }: Props) {
     return () => void auditionTone(null);
   }, [isSounding, hz]);
   return (
-    <div className="flex gap-1.5 py-2">
-      <HearButton
-        point={`band:${stageId}:${band}`}
-        label="Band alone"
-        title={`Listen to what ${label} works on, here only`}
-      />
-      <Button
-        look={isSounding ? "main" : "plain"}
-        aria-pressed={isSounding}
-        title="A quiet tone at this frequency, here only"
-        onClick={() => setSounding(!isSounding)}
-      >
-        Tone
-      </Button>
-    </div>
+    <Button
+      look={isSounding ? "main" : "plain"}
+      aria-pressed={isSounding}
+      title="A quiet tone at this frequency, here only"
+      onClick={() => setSounding(!isSounding)}
+    >
+      Tone
+    </Button>
   );
 }

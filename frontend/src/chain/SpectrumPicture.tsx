@@ -10,11 +10,11 @@ import { frequencyGrid, planeOf, traceBands } from "./frequencyAxis";
 const TOP_DB = -10;
 const BOTTOM_DB = -100;
 
-/** Ask for a stage's spectra as long as they are shown. */
+/** Ask for a stage's spectra as long as they are shown; an input (`input:` and its id) has none. */
 export function useWatchedStage(id: string) {
   const status = useLive((live) => live.status);
   useEffect(() => {
-    if (status !== "open") return;
+    if (status !== "open" || id.includes(":")) return;
     ask({ type: "watch_stage", stage_id: id });
     return () => {
       if (useLive.getState().status === "open") ask({ type: "watch_stage", stage_id: "" });

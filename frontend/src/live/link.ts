@@ -61,6 +61,9 @@ function take(message: FromServer) {
     case "sound_check":
       useLive.setState({ soundCheck: message });
       return;
+    case "balance":
+      useLive.setState({ balance: message });
+      return;
     case "notice":
       say(message.level, message.text);
       return;

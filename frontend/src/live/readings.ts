@@ -77,6 +77,9 @@ class ReadingsStore {
     this.stages = readings.stages as Record<string, StageReading>;
     this.ceilings = readings.ceilings as Record<string, StageReading>;
     this.inputs = readings.inputs;
+    for (const [id, dip] of Object.entries(readings.dips_db)) {
+      this.ring(this.reduction, `dip:${id}`, STAGE_HISTORY, 0).push(dip);
+    }
     for (const [id, reading] of Object.entries(this.stages)) {
       if (typeof reading.gain_reduction_db === "number") {
         this.ring(this.reduction, id, STAGE_HISTORY, 0).push(reading.gain_reduction_db);

@@ -1,7 +1,7 @@
 /** What is set, as the server says it, and how the link to it is. React reads slices of this. */
 
 import { create } from "zustand";
-import type { SettingsSchema, SoundCheck, State } from "../api/client";
+import type { Balance, SettingsSchema, SoundCheck, State } from "../api/client";
 
 export type LinkStatus = "connecting" | "open" | "lost";
 export type Message = { id: number; level: "news" | "trouble"; text: string };
@@ -11,6 +11,7 @@ type Live = {
   state: State | null;
   known: SettingsSchema | null;
   soundCheck: SoundCheck | null;
+  balance: Balance | null;
   messages: Message[];
   say: (level: Message["level"], text: string) => void;
   dismiss: (id: number) => void;
@@ -24,6 +25,7 @@ export const useLive = create<Live>((set) => ({
   state: null,
   known: null,
   soundCheck: null,
+  balance: null,
   messages: [],
   say: (level, text) =>
     set((live) => ({

@@ -85,7 +85,6 @@ class BalanceMeter:
         self._levels: dict[str, Floats] = {}
         self._activity: NDArray[np.int8] = np.zeros(0, np.int8)
         self._gains_db: dict[str, float] = {}
-        self._dips_db: dict[str, float] = {}
         self.seconds: deque[BalanceSecond] = deque(maxlen=HISTORY_S)
         self._in_second = 0
         self._number = 0
@@ -119,7 +118,6 @@ class BalanceMeter:
             missing = np.full((length - len(rows), 2), SILENCE_DBFS)
             kept[name] = np.concatenate([missing, rows])
             self._gains_db[name] = gain_db
-            self._dips_db[name] = one["dip_db"]
         self._levels = kept
         self._push_ceiling(readings)
         self._in_second += count
@@ -139,10 +137,6 @@ class BalanceMeter:
         reach = {name: one["reach"][0] for name, one in readings["inputs"].items()}
         by = max(reach, key=lambda name: reach[name], default="")
         self._ceiling.append(_Reading(limited_db, by))
-
-    def dips_db(self) -> dict[str, float]:
-        """How far each input dips under the voice now."""
-        return {name: round(dip, 1) for name, dip in self._dips_db.items()}
 
     def _peaks(self, name: str, moments: int) -> Floats:
         levels: Floats = self._levels[name][-moments:, 1] + self._gains_db[name]

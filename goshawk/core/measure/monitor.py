@@ -102,6 +102,9 @@ class Monitor:
                 name: round(linear_to_db(one["peak"]), 1)
                 for name, one in self._last["inputs"].items()
             },
+            "dips_db": {
+                name: round(one["dip_db"], 1) for name, one in self._last["inputs"].items()
+            },
         }
 
     def history(self) -> dict[str, Any]:

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.core.graph.mixer import Replayed
-from goshawk.core.measure.levels import MOMENT_FRAMES
+from goshawk.core.measure.levels import MOMENT_FRAMES, TAIL
 from goshawk.core.mix import HeardInputs
 from goshawk.core.stage import Block
 from goshawk.units import SAMPLE_RATE_HZ
@@ -15,6 +15,9 @@ from goshawk.units import SAMPLE_RATE_HZ
 KEPT_S = 30.0
 KEPT_MOMENTS = round(KEPT_S * 100)
 _KEPT_FRAMES = round((KEPT_S + 1.0) * SAMPLE_RATE_HZ)
+
+
+_MOST_MISSING = 2 * SAMPLE_RATE_HZ
 
 
 class _Kept:
@@ -56,14 +59,22 @@ class RowKeeper:
         self._end_moment = self._end_frame = self._late = self._ahead = 0
 
     def push(self, rows: dict[str, Any], readings: dict[str, Any], kind: Any) -> None:
-        """Take the inputs' sound and the readings that came with it; ``kind`` is what the sound depends on. After a
-        gap, or with another kind, what was kept is forgotten."""
+        """Take the inputs' sound and the readings that came with it; ``kind`` is what the sound depends on: with
+        another one the kept is forgotten. A gap (the web was slow) is silence that counts as neither speech nor
+        pause."""
         key, late, ahead = rows["key"], rows["latency_frames"], rows["key_ahead_frames"]
         whole = (kind, sorted(rows["rows"]), late, ahead)
-        begins = (rows["end_frame"] - len(key), readings["first_moment"])
-        if whole != self._kind or begins != (self._end_frame, self._end_moment):
+        missing = rows["end_frame"] - len(key) - self._end_frame
+        missed = readings["first_moment"] - self._end_moment
+        if whole != self._kind or not (0 <= missing <= _MOST_MISSING and missed >= 0):
             self._kind = whole
             self.forget()
+        elif missing:
+            silence = np.zeros((missing, 2), np.float32)
+            for row in (*self._rows.values(), self._raw):
+                row.push(silence)
+            self._key.push(silence[:, :1])
+            self._activity = np.concatenate([self._activity, np.full(missed, TAIL, np.int8)])
         for name, row in rows["rows"].items():
             self._rows.setdefault(name, _Kept()).push(row)
         self._key.push(key)

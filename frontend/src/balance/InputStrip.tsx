@@ -1,0 +1,180 @@
+/** One input: how it stands against its target, its fader, and what brings it there. */
+
+import type { InputSettings } from "../api/client";
+import { ask, setSetting } from "../live/link";
+import { readings, useLevels } from "../live/readings";
+import { useLive } from "../live/store";
+import { Button } from "../ui/Button";
+import { Setting } from "../ui/Setting";
+import { roleColour, roleText } from "../ui/roles";
+import { decibels, signless } from "../units/format";
+import { useBalanceView } from "./balanceView";
+
+const LOWEST_DBFS = -48;
+const across = (dbfs: number) => `${Math.max(0, Math.min(1, 1 - dbfs / LOWEST_DBFS)) * 100}%`;
+
+type Props = { input: InputSettings; isChained: boolean; isOpen: boolean; onOpen: () => void };
+
+export function InputStrip({ input, isChained, isOpen, onOpen }: Props) {
+  const levels = useLevels();
+  const seconds = useBalanceView((view) => view.window);
+  const targets = useLive((live) => live.state?.rig.targets);
+  const { id, name, role, is_muted: isMuted } = input;
+  const window = levels?.balance.windows[String(seconds)]?.[id];
+  const standing = levels?.standings[id];
+  const wanted = isChained
+    ? targets?.voice_peaks_dbfs
+    : targets?.[`${role === "voice" ? "call" : role}_clearance_db`];
+  const offDb = offOf(isChained, window, wanted);
+  const tolerance = standing?.tolerance_db ?? 2;
+  const isOff = offDb !== null && Math.abs(offDb) > tolerance;
+  const held = levels?.balance.held_db[id];
+  return (
+    <section
+      aria-label={name}
+      className={`flex min-w-0 flex-col rounded-lg border-l-4 bg-panel p-2.5 ${isOpen ? "outline-2 outline-line" : ""}`}
+      style={{ borderColor: `var(--${roleColour(role)})` }}
+    >
+      <div className="flex items-center justify-between gap-2">
+        <h4
+          className={`truncate font-semibold ${isMuted ? "line-through" : ""}`}
+          style={{ color: roleText(role) }}
+        >
+          {name}
+        </h4>
+        <Button
+          look={isMuted ? "main" : "plain"}
+          aria-pressed={isMuted}
+          aria-label={`Mute ${name}`}
+          className="px-3! py-0.5!"
+          onClick={() => setSetting(`inputs.${id}.is_muted`, !isMuted)}
+        >
+          {isMuted ? "Muted" : "Mute"}
+        </Button>
+      </div>
+      <p
+        className={`text-[13px] ${isOff ? "font-semibold text-voice-strong" : "text-quiet"}`}
+        data-standing={id}
+      >
+        {isOff && "▲ "}
+        {standing ? words(isMuted, offDb, tolerance, standing.text) : "not heard by viewers"}
+      </p>
+      <Gauge
+        role={role}
+        live={readings.livePeak(`viewers/${id}`)}
+        peaks={window?.peaks_dbfs ?? null}
+        low={window?.body_low_dbfs ?? null}
+        high={window?.body_high_dbfs ?? null}
+        target={standing?.target_peaks_dbfs ?? null}
+        tolerance={tolerance}
+      />
+      <p className="figures mb-0.5 flex justify-between text-xs text-quiet">
+        <span title="Peaks, dBFS">{decibels(window?.peaks_dbfs)}</span>
+        {!isChained && (
+          <span title="By how many dB your peaks stand above these, and how many are wanted">
+            <b className="text-text">{decibels(window?.clearance_db)}</b> of{" "}
+            {decibels(wanted ?? null, 0)} dB
+          </span>
+        )}
+      </p>
+      <Setting
+        path={`inputs.${id}.fader_db`}
+        colour={`var(--${roleColour(role)})`}
+        label={`${name} fader`}
+        shortLabel="Fader"
+      />
+      <div className="mt-auto flex flex-wrap gap-1 pt-1.5">
+        <Button
+          className="px-2! py-1! text-xs!"
+          disabled={!standing}
+          aria-label={`Bring ${name} to target`}
+          title="Sets its trim from what was measured; undo takes it back"
+          onClick={() => ask({ type: "bring_to_target", input_id: id })}
+        >
+          To target
+        </Button>
+        {!isChained && (
+          <>
+            <Button
+              className="px-2! py-1! text-xs!"
+              look={input.is_held ? "main" : "plain"}
+              aria-pressed={input.is_held}
+              aria-label={`Hold ${name} at its target`}
+              title="Keeps it at its target by itself: slowly, by 6 dB at most"
+              onClick={() => setSetting(`inputs.${id}.is_held`, !input.is_held)}
+            >
+              {input.is_held && held !== undefined ? `Hold ${signed(held)}` : "Hold"}
+            </Button>
+            <Button
+              className="px-2! py-1! text-xs!"
+              aria-expanded={isOpen}
+              aria-label={`Trim, dip and EQ of ${name}`}
+              onClick={onOpen}
+            >
+              Shape
+            </Button>
+          </>
+        )}
+      </div>
+    </section>
+  );
+}
+
+const signed = (db: number) => `${db > 0 ? "+" : ""}${signless(db, 1)}`;
+
+type Window = { peaks_dbfs: number | null; clearance_db: number | null } | undefined;
+
+/** How far an input is above its target; null while that cannot be told. */
+function offOf(isChained: boolean, window: Window, wanted: number | undefined): number | null {
+  if (wanted === undefined || !window) return null;
+  if (isChained) return window.peaks_dbfs === null ? null : window.peaks_dbfs - wanted;
+  return window.clearance_db === null ? null : wanted - window.clearance_db;
+}
+
+function words(isMuted: boolean, offDb: number | null, tolerance: number, text: string): string {
+  if (isMuted) return "muted";
+  if (offDb === null) return text.startsWith("waiting") ? text : "waiting for sound";
+  if (Math.abs(offDb) <= tolerance) return "on target";
+  return `${Math.abs(offDb).toFixed(0)} dB too ${offDb > 0 ? "loud" : "quiet"}`;
+}
+
+type GaugeProps = {
+  role: InputSettings["role"];
+  live: number;
+  peaks: number | null;
+  low: number | null;
+  high: number | null;
+  target: number | null;
+  tolerance: number;
+};
+
+/** Body and peaks on one scale, the live peak as a thin tick, the target as a bracket. */
+function Gauge({ role, live, peaks, low, high, target, tolerance }: GaugeProps) {
+  const hue = `var(--${roleColour(role)})`;
+  return (
+    <div aria-hidden className="relative my-1 h-4 rounded bg-line/50">
+      {low !== null && high !== null && (
+        <span
+          className="absolute inset-y-1 rounded-sm opacity-55"
+          style={{ left: across(low), right: `calc(100% - ${across(high)})`, background: hue }}
+        />
+      )}
+      {peaks !== null && (
+        <span
+          className="absolute inset-y-0 w-[3px] -translate-x-1/2"
+          style={{ left: across(peaks), background: hue }}
+        />
+      )}
+      <span className="absolute inset-y-1 w-px bg-text" style={{ left: across(live) }} />
+      {target !== null && (
+        <span
+          className="absolute -inset-y-0.5 border-x-2 border-text"
+          style={{
+            left: across(target - tolerance),
+            right: `calc(100% - ${across(target + tolerance)})`,
+          }}
+        />
+      )}
+    </div>
+  );
+}

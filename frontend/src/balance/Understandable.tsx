@@ -1,0 +1,86 @@
+/** The intelligibility index as one figure, and how it went. */
+
+import { useCallback } from "react";
+import { useLive } from "../live/store";
+import { Panel } from "../ui/Panel";
+import { colour, Picture } from "../ui/Picture";
+
+const GOOD = 0.75;
+const HISTORY_S = 600;
+
+const NONE: never[] = [];
+
+export function Understandable() {
+  const sight = useLive((live) => live.balance?.sight);
+  const indices = useLive((live) => live.balance?.indices ?? NONE);
+  const paint = useCallback(
+    (canvas: CanvasRenderingContext2D, width: number, height: number) => {
+      const newest = indices.at(-1)?.number ?? 0;
+      const y = (sii: number) => height - 2 - sii * (height - 4);
+      canvas.strokeStyle = colour("line");
+      canvas.setLineDash([4, 4]);
+      canvas.beginPath();
+      canvas.moveTo(0, y(GOOD));
+      canvas.lineTo(width, y(GOOD));
+      canvas.stroke();
+      canvas.setLineDash([]);
+      canvas.strokeStyle = colour("voice");
+      canvas.lineWidth = 1.8;
+      canvas.beginPath();
+      let last = -Infinity;
+      for (const { number, sii } of indices) {
+        const x = width - 2 - ((newest - number) / HISTORY_S) * (width - 4);
+        if (number - last > 15) canvas.moveTo(x, y(sii));
+        canvas.lineTo(x, y(sii));
+        last = number;
+      }
+      canvas.stroke();
+    },
+    [indices],
+  );
+  const sii = sight?.sii ?? null;
+  return (
+    <Panel>
+      <section aria-label="Understandable">
+        <h3
+          className="font-semibold"
+          title="Speech Intelligibility Index, ANSI S3.5: for a viewer who hears you as loudly as normal speech a metre away"
+        >
+          Understandable
+        </h3>
+        <div className="mt-1 flex items-center gap-3">
+          <p
+            className="figures text-[40px] leading-none font-semibold text-voice-strong"
+            data-index
+          >
+            {sii === null ? "–" : sii.toFixed(2)}
+          </p>
+          <p className="text-[13px]">
+            {sight?.text ?? "waiting for sound"}
+            {sight?.sii_in_loud_moments != null && (
+              <span className="block text-xs text-quiet">
+                in loud moments{" "}
+                <span className="figures">{sight.sii_in_loud_moments.toFixed(2)}</span>
+              </span>
+            )}
+          </p>
+        </div>
+        <div aria-hidden className="relative mt-2 h-2 rounded-full bg-line">
+          <span
+            className="absolute inset-y-0 left-0 rounded-full bg-voice"
+            style={{ width: `${(sii ?? 0) * 100}%` }}
+          />
+          <span className="absolute -inset-y-1 w-0.5 bg-text" style={{ left: `${GOOD * 100}%` }} />
+        </div>
+        <p className="mt-1 text-right text-xs text-quiet">good from 0.75</p>
+        {indices.length > 2 && (
+          <Picture
+            paint={paint}
+            label="The index over the last ten minutes"
+            className="mt-1 h-9 w-full"
+          />
+        )}
+      </section>
+    </Panel>
+  );
+}

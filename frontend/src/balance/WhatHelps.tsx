@@ -1,0 +1,49 @@
+/** What would let more of the voice be followed, each tried on the last half minute. */
+
+import { setTogether } from "../live/link";
+import { useLive } from "../live/store";
+import { Button } from "../ui/Button";
+import { Panel } from "../ui/Panel";
+
+export function WhatHelps() {
+  const sight = useLive((live) => live.balance?.sight);
+  const suggestions = useLive((live) => live.balance?.suggestions);
+  const now = sight?.sii ?? null;
+  return (
+    <Panel>
+      <section aria-label="What would help" aria-busy={!suggestions}>
+        <div className="flex items-baseline justify-between">
+          <h3 className="font-semibold">What would help</h3>
+          <span className="text-xs text-quiet">tried on your last 30 s</span>
+        </div>
+        {suggestions?.map((one) => (
+          <div key={one.key} className="mt-2 flex items-center gap-2 border-t border-line pt-2">
+            <div className="min-w-0 flex-1">
+              <p className="text-[13px] font-semibold">{one.title}</p>
+              <p className="text-xs text-quiet">{one.reason}</p>
+              <p className="figures text-[13px] text-voice-strong">
+                {one.sii_before.toFixed(2)} → {one.sii_after.toFixed(2)}
+              </p>
+            </div>
+            <Button
+              look="main"
+              className="px-3!"
+              aria-label={`Do it: ${one.title}`}
+              onClick={() => setTogether(one.changes)}
+            >
+              Do it
+            </Button>
+          </div>
+        ))}
+        {!suggestions && <p className="mt-2 text-[13px] text-quiet">Trying …</p>}
+        {suggestions?.length === 0 && (
+          <p className="mt-2 text-[13px] text-quiet">
+            {now === null
+              ? "Speak a little over game and music, and it is tried."
+              : "Nothing that is worth a change."}
+          </p>
+        )}
+      </section>
+    </Panel>
+  );
+}
