@@ -53,7 +53,7 @@ def load_rig_file(path: Path | None) -> Rig:
         raise BadInput(f"{path} is no rig that can be used: {place}: {first['msg']}.") from None
     except (ValueError, KeyError):
         raise BadInput(
-            f"{path} is no rig. Save one from http://127.0.0.1:8610/api/rig, or leave --rig out."
+            f"{path} is no rig. Save one from http://127.0.0.1:8610/api/state, or leave --rig out."
         ) from None
 
 

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from goshawk.core.chain_slots import EqSlot
-from goshawk.core.dsp.ducker import DuckerSettings
+from goshawk.core.dsp.ducker import CLOSES_BELOW_DB, DuckerSettings
 from goshawk.core.dsp.equaliser import EqualiserSettings
 from goshawk.core.dsp.matched import bell, response_db
 from goshawk.core.measure.clearance import background_peaks_dbfs, voice_peaks_dbfs
@@ -338,17 +338,28 @@ def _lift(tried: _Tried) -> Suggestion | None:
     )
 
 
+LEAKS_BELOW_DB = 20.0
+"""A game on loudspeakers, or in open headphones, reaches the microphone up to this close to the voice."""
+
+LEAK_MARGIN_DB = 3.0
+
+
 def ducking(heard: HeardInputs, rig: Rig, input_id: str, depth_db: float) -> DuckerSettings:
-    """A ducker for an input, from what was measured: it opens halfway (in dB) between the pauses and the quiet end
-    of speech at the key, and holds through the pauses between words, so that it comes back between sentences only."""
+    """A ducker for an input, from what was measured at its key: it opens halfway (in dB) between the pauses and the
+    quiet end of speech, but never so low that what leaks into the microphone LEAKS_BELOW_DB under the voice could
+    open it or keep it open; it holds through the pauses between words, so that it comes back between sentences."""
     peaks = peaks_of(heard.key)
     activity = heard.activity[: len(peaks)]
     peaks = peaks[: len(activity)]
     speech, pauses = peaks[activity == SPEECH], peaks[activity == PAUSE]
     one = next(one for one in rig.inputs if one.id == input_id)
-    quiet = float(np.percentile(speech, 10)) if len(speech) else -30.0
-    floor = float(np.percentile(pauses, 95)) if len(pauses) else -80.0
-    threshold = round(max(-70.0, min(quiet - 3.0, (quiet + max(floor, -70.0)) / 2.0)), 1)
+    threshold = one.ducker.threshold_dbfs
+    if len(speech):
+        loud, quiet = np.percentile(speech, (95, 10))
+        floor = np.percentile(pauses, 95) if len(pauses) else QUIETEST_KEY_DBFS
+        halfway = (quiet + max(floor, QUIETEST_KEY_DBFS)) / 2.0
+        over_leak = loud - LEAKS_BELOW_DB + CLOSES_BELOW_DB + LEAK_MARGIN_DB
+        threshold = round(float(max(halfway, over_leak)), 1)
     gaps = _gaps_ms(activity)
     hold = float(np.percentile(gaps, 75)) if len(gaps) else one.ducker.hold_ms
     return one.ducker.model_copy(
@@ -356,10 +367,14 @@ def ducking(heard: HeardInputs, rig: Rig, input_id: str, depth_db: float) -> Duc
             "is_on": True,
             "depth_db": depth_db,
             "threshold_dbfs": threshold,
-            "hold_ms": round(max(150.0, min(600.0, hold)), -1),
+            "hold_ms": round(max(SHORTEST_HOLD_MS, min(LONGEST_HOLD_MS, hold)), -1),
         }
     )
 
+
+QUIETEST_KEY_DBFS = -70.0
+SHORTEST_HOLD_MS, LONGEST_HOLD_MS = 250.0, 600.0
+"""Shorter and it flutters between syllables; longer and the game never comes back."""
 
 LONGEST_GAP_MS = 800.0
 """A longer silence ends a sentence: the background may come back."""

@@ -497,8 +497,15 @@ class Studio:
             f"inputs.{one.input_id}.trim_db": one.trim_db for one in made if one.by_db is not None
         }
         sentence = "; ".join(one.text.removesuffix(".") for one in made)
+        if not changes and made and not input_id:
+            sentence = (
+                "Nothing was moved: too little was heard in the last half minute. It takes "
+                f"{LEAST_HEARD_S:.0f} s of your voice, and as much of each input"
+            )
         if not changes:
-            raise BadInput(f"{sentence or 'There is nothing to bring to a target'}.")
+            raise BadInput(
+                f"{sentence or 'Viewers hear nothing that could be brought to a target'}."
+            )
         # What a hold had added is in the trim now.
         self.balance.set_held(
             {name: db for name, db in held_db.items() if f"inputs.{name}.trim_db" not in changes}

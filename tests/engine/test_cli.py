@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 import numpy as np
+import pyloudnorm
 import pytest
 import soundfile
 from typer.testing import CliRunner
@@ -15,7 +16,8 @@ from goshawk.cli.main import app
 from goshawk.core.preset import Preset
 from goshawk.store.database import database_path, open_database
 from goshawk.store.rigs import load_active_rig
-from tests.conftest import random_sound, tone
+from tests.conftest import RATE_HZ, random_sound, rig_with, tone
+from tests.mixes import evening
 
 
 class Said(NamedTuple):
@@ -213,3 +215,58 @@ def test_presets_and_schemas_on_the_command_line(tmp_path: Path) -> None:
         done = goshawk(*wrong)
         assert done.returncode == 2
         assert done.stderr.startswith("goshawk: ")
+
+
+def test_recordings_are_mixed_and_brought_to_their_targets(tmp_path: Path) -> None:
+    """The stems add up to the feed under its ceiling, and the figures are those of other judges."""
+    for name, sound in evening(12.0).items():
+        soundfile.write(tmp_path / f"{name}.wav", sound, RATE_HZ, subtype="FLOAT")
+    (tmp_path / "rig.json").write_text(
+        rig_with(inputs__game__fader_db=6.0, inputs__music__fader_db=-40.0).model_dump_json()
+    )
+    inputs = [
+        part
+        for name in ("voice", "game", "music")
+        for part in (f"--{name}", tmp_path / f"{name}.wav")
+    ]
+    outs = ["--out", tmp_path / "viewers.wav", "--stems", tmp_path / "stems"]
+    figures = said("mix", *inputs, "--rig", tmp_path / "rig.json", "--fit", *outs)
+    before, after = figures["before"], figures["after"]
+    assert before["trims_db"] == {"voice": 0.0, "game": 0.0, "music": 0.0}
+    assert before["clearance_db"]["game"] < 6
+    assert after["clearance_db"] == pytest.approx({"game": 12.0, "music": 18.0}, abs=0.2)
+    assert after["sii"] > before["sii"]
+    assert after["voice_peak_dbfs"] == pytest.approx(-7.0, abs=0.2)
+    assert after["true_peak_dbtp"] <= -2.9
+    assert len(figures["moves"]) == 3
+    feed = soundfile.read(tmp_path / "viewers.wav")[0]
+    stems = [
+        soundfile.read(tmp_path / "stems" / f"{name}.wav")[0] for name in ("voice", "game", "music")
+    ]
+    total = np.sum(stems, axis=0)
+    held = np.abs(total).max(axis=1) > 10 ** (-3.5 / 20)
+    near = np.convolve(held, np.ones(RATE_HZ), "same") > 0
+    np.testing.assert_allclose(feed[~near], total[~near], atol=1e-6)
+    loudness = pyloudnorm.Meter(RATE_HZ).integrated_loudness(feed)
+    assert after["integrated_lufs"] == pytest.approx(loudness, abs=0.1)
+    alone = said("mix", "--voice", tmp_path / "voice.wav", "--out", tmp_path / "alone.flac")
+    assert (alone["after"], alone["before"]["clearance_db"]) == (None, {})
+    text = goshawk("mix", *inputs, "--out", tmp_path / "text.wav").stdout
+    assert "clearance over game" in text
+
+    (tmp_path / "no.json").write_text("[]")
+    (tmp_path / "old.json").write_text('{"rig": {"name": ""}}')
+    no_music = rig_with().model_dump(mode="json")
+    no_music["inputs"] = no_music["inputs"][:2]
+    (tmp_path / "two.json").write_text(json.dumps(no_music))
+    for rig, sentence in (
+        ("no.json", "is no rig"),
+        ("gone.json", "cannot be read"),
+        ("old.json", "name"),
+        ("two.json", "no input for music"),
+    ):
+        refused = goshawk("mix", *inputs, "--rig", tmp_path / rig, "--out", tmp_path / "no.wav")
+        assert refused.returncode == 2
+        assert sentence in refused.stderr
+    assert goshawk("mix", *inputs, "--out", tmp_path / "no.mp3").returncode == 2
+    assert not (tmp_path / "no.wav").exists()

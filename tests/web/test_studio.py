@@ -17,16 +17,18 @@ from goshawk.web.studio import Studio
 from tests.web.silent import SilentEngine
 
 
-def all_of(page: LivePage) -> list[str]:
-    async def take() -> list[str]:
-        messages = []
-        try:
-            while True:
-                messages.append(await asyncio.wait_for(page.next(), 0.01))
-        except TimeoutError:
-            return messages
+async def taken(page: LivePage) -> list[str]:
+    """What waits for a page."""
+    messages = []
+    try:
+        while True:
+            messages.append(await asyncio.wait_for(page.next(), 0.01))
+    except TimeoutError:
+        return messages
 
-    return asyncio.run(take())
+
+def all_of(page: LivePage) -> list[str]:
+    return asyncio.run(taken(page))
 
 
 def test_a_slow_page_gets_every_state_but_only_the_newest_readings() -> None:

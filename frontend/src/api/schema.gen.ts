@@ -1340,7 +1340,7 @@ export interface components {
             /**
              * Voice above
              * @description It dips when the voice, after its gate, peaks above this.
-             * @default -38
+             * @default -26
              */
             threshold_dbfs: number;
         };
@@ -2081,7 +2081,7 @@ export interface components {
              *       "is_on": false,
              *       "look_ahead_ms": 2,
              *       "release_ms": 450,
-             *       "threshold_dbfs": -38
+             *       "threshold_dbfs": -26
              *     }
              */
             ducker: components["schemas"]["DuckerSettings"];

@@ -58,6 +58,9 @@ export function InputStrip({ input, isChained, isOpen, onOpen }: Props) {
       >
         {isOff && "▲ "}
         {standing ? words(isMuted, offDb, tolerance, standing.text) : "not heard by viewers"}
+        {input.is_held && held !== undefined && (
+          <span className="figures font-normal text-quiet"> held {signed(held)}</span>
+        )}
       </p>
       <Gauge
         role={role}
@@ -103,12 +106,13 @@ export function InputStrip({ input, isChained, isOpen, onOpen }: Props) {
               title="Keeps it at its target by itself: slowly, by 6 dB at most"
               onClick={() => setSetting(`inputs.${id}.is_held`, !input.is_held)}
             >
-              {input.is_held && held !== undefined ? `Hold ${signed(held)}` : "Hold"}
+              Hold
             </Button>
             <Button
               className="px-2! py-1! text-xs!"
               aria-expanded={isOpen}
-              aria-label={`Trim, dip and EQ of ${name}`}
+              aria-label={`Shape ${name}`}
+              title="Its trim, its dip under the voice, its EQ"
               onClick={onOpen}
             >
               Shape

@@ -46,6 +46,7 @@ function Lamp({ feed }: { feed: FeedName }) {
   const rig = useLive((live) => live.state?.rig);
   const isSent = rig?.inputs.find(({ id }) => id === rig.chained)?.sends[feed].is_heard ?? false;
   const isLooping = useLive((live) => live.state?.loop.is_on ?? false);
+  const isReplaying = useLive((live) => live.balance?.replay.is_on ?? false);
   const isHeard = reach === "hears";
   const label = FEED_LABELS[feed];
   return (
@@ -69,7 +70,11 @@ function Lamp({ feed }: { feed: FeedName }) {
       </span>
       <span className={isHeard || reach === "open" ? "" : "text-quiet"}>
         <b>{label}</b>{" "}
-        {isLooping && feed === "you" && isHeard ? "hear the loop" : reachSentence(feed, reach)}
+        {feed === "you" && isReplaying
+          ? "hear the replay"
+          : feed === "you" && isLooping && isHeard
+            ? "hear the loop"
+            : reachSentence(feed, reach)}
       </span>
     </button>
   );

@@ -17,7 +17,7 @@ from goshawk.core.stage import TINY, Block, Floats, Glide, glide, kernel
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
 
 LONGEST_LOOK_AHEAD_MS = 20.0
-CLOSES_BELOW_DB = 4.0
+CLOSES_BELOW_DB = 3.0
 """Hysteresis: a word's quieter middle does not let the background back in."""
 
 
@@ -29,7 +29,7 @@ class DuckerSettings(Settings):
         8.0, 0.0, 30.0, "dB", "Dips by", "How far it goes down under the voice.", step=0.5
     )
     threshold_dbfs: float = number(
-        -38.0,
+        -26.0,
         -80.0,
         0.0,
         "dBFS",

@@ -6,7 +6,7 @@ from numpy.typing import NDArray
 from goshawk.core.measure.levels import LEAST_MOMENTS, SPEECH
 from goshawk.core.stage import Floats
 
-PLAYING_DBFS = -70.0
+PLAYING_DBFS = -80.0
 """A background input plays in the moments whose peak is above this …"""
 
 PLAYING_RANGE_DB = 30.0

@@ -250,7 +250,7 @@ def _loops(wired: Wired) -> Iterator[Finding]:
         leak = leaking.get(one.id)
         send = one.sends.you
         around = send.level_db + rig.feeds.you.fader_db
-        around += one.fader_db if send.tap == "after_fader" else 0.0
+        around += one.trim_db + one.fader_db if send.tap == "after_fader" else 0.0
         text = f"{one.name} goes to your loudspeakers and from there into its own microphone."
         gain_db = None
         if leak:

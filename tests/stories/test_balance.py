@@ -1,0 +1,131 @@
+"""The balance: from a bad start to all targets, what helps, dips and EQ of an input, targets, and the replay."""
+
+import re
+from typing import Any
+
+import pytest
+from playwright.sync_api import Locator, Page, expect
+
+from tests.stories.conftest import Server
+from tests.stories.test_first_evening import AXE, lamp
+from tests.stories.test_sound_check import tab_to
+
+pytestmark = pytest.mark.browser
+HEARD_MS = 60_000
+"""Five seconds of speech come in some ten of the demo; a busy machine takes longer."""
+
+
+def strip(page: Page, name: str) -> Locator:
+    return page.get_by_role("region", name=name, exact=True)
+
+
+def input_of(server: Server, name: str) -> Any:
+    inputs = server.ask("/api/state", "GET")["rig"]["inputs"]
+    return next(one for one in inputs if one["id"] == name)
+
+
+def type_in(page: Page, name: str, value: str) -> None:
+    box = page.get_by_role("textbox", name=f"{name}, typed")
+    box.fill(value)
+    box.press("Enter")
+
+
+def test_a_bad_start_is_brought_to_all_targets(page: Page, server: Server) -> None:
+    page.keyboard.press("4")
+    type_in(page, "Game fader", "6")
+    type_in(page, "Music fader", "-45")
+    type_in(page, "Co-pilot fader", "-20")
+    page.get_by_role("radio", name="30 s").click()
+    expect(strip(page, "Game")).to_contain_text("too loud")
+    expect(strip(page, "Music")).to_contain_text("too quiet", timeout=HEARD_MS)
+    expect(strip(page, "Co-pilot")).to_contain_text("too quiet", timeout=HEARD_MS)
+    helps = page.get_by_role("region", name="What would help")
+    expect(helps).to_contain_text(re.compile(r"Game \d+\.\d dB down"), timeout=HEARD_MS)
+    expect(page.locator("[data-index]")).to_have_text(re.compile(r"0\.\d\d"))
+
+    # Too little heard is said, and nothing moves; then it is enough.
+    bring = page.get_by_role("button", name="Bring all to target")
+    for _ in range(20):
+        bring.click()
+        page.wait_for_timeout(2000)
+        if input_of(server, "game")["trim_db"] and input_of(server, "copilot")["trim_db"]:
+            break
+    assert input_of(server, "game")["trim_db"] < -5
+    assert input_of(server, "music")["trim_db"] > 15
+    expect(page.get_by_text("Undo takes it back.").last).to_be_visible()
+    for name in ("Voice", "Game", "Music", "Co-pilot"):
+        expect(strip(page, name)).to_contain_text("on target", timeout=HEARD_MS)
+    whole = page.get_by_role("region", name="The whole")
+    expect(whole).to_contain_text(re.compile(r"−\d\d\.\d LUFS, wants −16"))
+    page.get_by_role("radio", name="10 min").click()
+    expect(page.get_by_text(re.compile("over you|Nothing stood over your voice"))).to_be_visible()
+    page.keyboard.press("Control+z")
+    expect(strip(page, "Game")).to_contain_text("too loud")
+
+
+def test_a_loud_game_makes_room_for_words(page: Page, server: Server) -> None:
+    """What is suggested is done; a dip is set from what was heard, and is seen at work; the EQ takes a bell."""
+    page.keyboard.press("4")
+    type_in(page, "Game fader", "12")
+    helps = page.get_by_role("region", name="What would help")
+    helps.get_by_role("button", name=re.compile("^Do it: Game dips")).click(timeout=HEARD_MS)
+    expect(helps).not_to_contain_text("Game dips", timeout=HEARD_MS)
+    assert input_of(server, "game")["ducker"]["is_on"]
+    page.get_by_role("button", name="Shape Game").click()
+    detail = page.get_by_role("region", name="Game in detail")
+    expect(detail.get_by_role("switch", name="Dips under the voice")).to_be_checked()
+    expect(detail).to_contain_text("At work", timeout=HEARD_MS)
+    detail.get_by_role("button", name="Set from what was heard").click()
+    expect(page.get_by_text("ms after your last word.").last).to_be_visible(timeout=HEARD_MS)
+    detail.get_by_role("radio", name="EQ").click()
+    bell = detail.get_by_role("button", name=re.compile("^Bell 4"))
+    bell.focus()
+    for _ in range(4):
+        page.keyboard.press("ArrowDown")
+    expect(
+        detail.get_by_role("button", name=re.compile("^Bell 4.*minus 2.0 decibels"))
+    ).to_be_visible()
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
+    assert [(v["id"], [n["target"] for n in v["nodes"]][:3]) for v in found] == []
+
+
+def test_targets_holds_and_the_replay_by_keyboard_alone(page: Page, server: Server) -> None:
+    page.keyboard.press("4")
+    tab_to(page, re.compile("^Targets:"))
+    page.keyboard.press("Enter")
+    tab_to(page, re.compile("^Sing along"))
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name=re.compile("^Sing along"))).to_have_attribute(
+        "aria-pressed", "true"
+    )
+    page.get_by_role("textbox", name="Voice peaks, typed").focus()
+    page.keyboard.type("-2")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("cannot peak at -2 dBFS under the viewers' ceiling")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("button", name="Targets: Sing along")).to_be_focused()
+    tab_to(page, "Hold Game at its target")
+    page.keyboard.press("Space")
+    expect(page.get_by_role("button", name="Hold Game at its target")).to_have_attribute(
+        "aria-pressed", "true"
+    )
+
+    page.get_by_role("button", name="Replay the last").focus()
+    page.keyboard.press("Enter")
+    replay = page.get_by_role("region", name="Replay", exact=True)
+    expect(replay).to_contain_text("for you alone")
+    expect(lamp(page, "Viewers")).to_have_text("Viewers do not hear you")
+    type_in(page, "Game fader", "-30")
+    figures = page.get_by_role("region", name="The replay in figures")
+    over_game = figures.get_by_role("row", name=re.compile("^Over Game")).get_by_role("cell")
+    expect(figures).to_have_attribute("aria-busy", "false", timeout=HEARD_MS)
+    was, now = (float(over_game.nth(side).inner_text().replace("−", "-")) for side in (0, 1))
+    assert now - was > 15
+    page.get_by_role("radio", name="As it was").focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("radio", name="As it was")).to_be_checked()
+    tab_to(page, "End replay")
+    page.keyboard.press("Enter")
+    expect(lamp(page, "Viewers")).to_have_text("Viewers hear you")
+    assert input_of(server, "game")["fader_db"] == -30, "what was changed meanwhile stays"

@@ -1,0 +1,203 @@
+"""The web's side of the balance: what pages are told, one press to the target, holds, dips, and the replay."""
+
+import asyncio
+import json
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from goshawk.core.rig import Rig, changed_together
+from goshawk.core.wiring import InputSettings
+from goshawk.engine.loop import AudioLoop
+from goshawk.errors import BadInput, NotFound
+from goshawk.web.balance import compared
+from goshawk.web.messages import BalanceState, Levels
+from goshawk.web.pages import LivePage
+from goshawk.web.studio import Studio
+from tests.conftest import RATE_HZ
+from tests.web.test_studio import ENGINE, taken
+from tests.web.test_tuning import told
+
+
+class Desk:
+    """A studio whose engine really plays, as fast as it can."""
+
+    def __init__(self, studio: Studio, **changes: Any) -> None:
+        self.studio = studio
+        self.loop = AudioLoop(studio.rig)
+        self.page = studio.open_page()
+
+    def play(self, seconds: float, frames: int = 1024) -> None:
+        self.loop.apply(
+            (self.studio.engine.rig or self.studio.rig).model_copy(update={"block_frames": frames})
+        )
+        for number in range(round(seconds * RATE_HZ / frames)):
+            self.loop.run_block()
+            if number % 2 == 1:
+                engine = {**ENGINE, "is_realtime": False, "slowest_share": 0.2}
+                self.studio.balance._levels_at = self.studio.observer._levels_at = 0.0
+                self.studio._on_readings({**self.loop.take_readings(), "engine": engine})
+                self.studio.balance.push_rows(self.loop.take_rows(), self.studio.rig)
+
+    def clearance_db(self, name: str) -> float:
+        found = self.studio.balance.meter.windows(self.studio.rig)[30][name].clearance_db
+        assert found is not None
+        return found
+
+    def named(self, name: str) -> InputSettings:
+        return next(one for one in self.studio.rig.inputs if one.id == name)
+
+
+async def until(is_so: Any) -> None:
+    for _ in range(600):
+        if is_so():
+            return
+        await asyncio.sleep(0.05)
+    raise AssertionError("it did not come about")
+
+
+async def newest(page: LivePage) -> dict[str, dict[str, Any]]:
+    """The last message of each kind."""
+    return {message["type"]: message for message in map(json.loads, await taken(page))}
+
+
+def test_a_bad_start_is_brought_to_target_and_undone(studio: Studio) -> None:
+    async def story() -> None:
+        desk = Desk(studio)
+        with pytest.raises(BadInput, match=r"too little was heard|hear nothing"):
+            await studio.bring_to_target("")
+        with pytest.raises(BadInput, match="not there any more"):
+            await studio.bring_to_target("nobody")
+        await studio.set_together({"inputs.game.fader_db": 5.0, "inputs.music.fader_db": -35.0})
+        desk.play(22.0)
+        assert desk.clearance_db("game") < 4.0
+        assert desk.clearance_db("music") > 30.0
+        state = await studio.bring_to_target("")
+        said = (await newest(desk.page))["notice"]["text"]
+        assert "Game" in said
+        assert "s of speech" in said
+        assert "Undo takes it back." in said
+        # What was measured is shown at the gains of now, before anything new is heard …
+        desk.play(0.3)
+        assert desk.clearance_db("game") == pytest.approx(12.0, abs=1.0)
+        assert desk.clearance_db("music") == pytest.approx(18.0, abs=1.0)
+        # … and it is so in what comes then.
+        desk.play(30.0)
+        assert desk.clearance_db("game") == pytest.approx(12.0, abs=3.0)
+        levels = Levels.model_validate((await newest(desk.page))["levels"])
+        assert levels.balance.whole is not None
+        assert levels.balance.whole.integrated_lufs == pytest.approx(-17.5, abs=2.0)
+        assert state.can_undo
+        await studio.step(-1)
+        assert [desk.named(name).trim_db for name in ("game", "music")] == [0.0, 0.0]
+        state = await studio.choose_targets("sing")
+        assert state.target_set == "sing"
+        assert state.rig.targets.music_clearance_db == 6.0
+        with pytest.raises(NotFound):
+            await studio.choose_targets("nothing")
+
+    asyncio.run(story())
+
+
+def test_a_hold_moves_by_itself_and_one_press_takes_it_into_the_trim(studio: Studio) -> None:
+    async def story() -> None:
+        desk = Desk(studio)
+        await studio.set_together({"inputs.game.fader_db": 0.0, "inputs.game.is_held": True})
+        desk.play(26.0)
+        held = [call[0]["game"] for call in told(studio, "hold") if "game" in call[0]]
+        held = [db for db in held if db]
+        assert held[0] == -0.25
+        assert held == sorted(held, reverse=True)
+        assert held[-1] >= -6.0
+        assert "held_db" in (await newest(desk.page))["levels"]["balance"]
+        desk.loop.set_held({"game": held[-1]})
+        desk.play(1.0)
+        off = desk.clearance_db("game")
+        await studio.bring_to_target("game")
+        assert told(studio, "hold")[-1] == ({},)
+        assert desk.named("game").trim_db == pytest.approx(held[-1] + off - 12.0, abs=0.3)
+
+    asyncio.run(story())
+
+
+def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> None:
+    async def story() -> None:
+        desk = Desk(studio)
+        await studio.set_together({"inputs.game.fader_db": 12.0, "inputs.copilot.is_muted": True})
+        with pytest.raises(BadInput, match="seconds of your voice"):
+            await studio.suggest_ducker("game")
+        studio.watch_balance(desk.page, True)
+        desk.play(18.0)
+        studio.balance.start()
+        await until(lambda: studio.balance.state.suggestions)
+        state = BalanceState.model_validate((await newest(desk.page))["balance"])
+        assert state.sight is not None
+        assert state.sight.sii is not None
+        assert [band.hz for band in state.sight.bands][:2] == [160, 200]
+        assert state.indices[-1].sii == state.sight.sii
+        assert len(state.seconds) >= 16
+        assert state.suggestions
+        best = state.suggestions[0]
+        assert best.sii_after > best.sii_before
+        await studio.set_together(dict(best.changes))
+        assert studio.balance.state.suggestions is None, "tried anew on another balance"
+        await studio.suggest_ducker("game")
+        assert desk.named("game").ducker.is_on
+        assert "dips" in (await newest(desk.page))["notice"]["text"]
+        with pytest.raises(BadInput, match="background"):
+            await studio.suggest_ducker("voice")
+        studio.close_page(desk.page)
+        assert not studio.balance.is_watched
+        await studio.balance.close()
+
+    asyncio.run(story())
+
+
+def test_recorded_inputs_are_replayed_and_both_balances_compared(
+    studio: Studio, tmp_path: Path
+) -> None:
+    async def story() -> None:
+        desk = Desk(studio)
+        with pytest.raises(BadInput, match="not yet enough sound"):
+            studio.start_replay(5.0)
+        with pytest.raises(BadInput, match="Nothing is replayed"):
+            studio.balance.replay.hear("before")
+        desk.play(8.0)
+        studio.start_replay(5.0)
+        path, names = told(studio, "replay")[-1]
+        assert np.load(path).shape[0] == len(names) == 4
+        desk.loop.set_replay(path, names)
+        desk.play(1.0)
+        reach = (await newest(desk.page))["levels"]["reach"]
+        assert {reach[feed] for feed in ("viewers", "call", "archive")} == {"closed"}
+        assert desk.loop.rack.encoder.status()["peak_dbfs"] < -100, "viewers get silence"
+        await studio.set_together({"inputs.game.fader_db": -20.0})
+        await until(lambda: not studio.balance.replay.state.is_measuring)
+        state = studio.balance.replay.state
+        assert state.before is not None
+        assert state.now is not None
+        moved = (state.now.clearance_db["game"] or 0) - (state.before.clearance_db["game"] or 0)
+        assert moved == pytest.approx(12.0, abs=0.5)
+        studio.balance.replay.hear("before")
+        assert studio.engine.rig is not None
+        assert studio.engine.rig.inputs[1].fader_db == -8.0, "what was, for the ears"
+        assert studio.rig.inputs[1].fader_db == -20.0, "and what is, as it is set"
+        (gain_db,) = told(studio, "replay_gain")[-1]
+        assert gain_db == pytest.approx(
+            (state.now.integrated_lufs or 0) - (state.before.integrated_lufs or 0), abs=0.01
+        )
+        studio.balance.replay.stop()
+        assert told(studio, "replay")[-1] == (None, [])
+        assert studio.engine.rig.inputs[1].fader_db == -20.0
+        # The same, without the process between.
+        other = changed_together(Rig(), {"targets.game_clearance_db": 9.0})
+        sounds = np.stack([np.zeros((RATE_HZ, 2), np.float32)] * 2)
+        np.save(tmp_path / "silence.npy", sounds)
+        before, now = compared(tmp_path / "silence.npy", ["voice", "game"], Rig(), other)
+        assert before == now
+        assert before.integrated_lufs is None
+        await studio.balance.close()
+
+    asyncio.run(story())
