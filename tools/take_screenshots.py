@@ -52,7 +52,28 @@ def main() -> None:
         view(page, "Proof")
         take("soundcheck-proof")
         page.get_by_role("button", name="Balance").click()
+        game = page.get_by_role("textbox", name="Game fader, typed")
+        game.fill("0")  # a little too loud, so that there is something to help
+        game.press("Enter")
+        page.wait_for_timeout(30_000)  # until what would help has been tried on half a minute
         take("balance")
+        page.get_by_role("button", name="Shape Game").click()
+        page.get_by_role("button", name="Set from what was heard").click()
+        page.get_by_role("region", name="Game in detail").scroll_into_view_if_needed()
+        page.wait_for_timeout(9000)
+        take("balance-dip")
+        page.get_by_role("button", name="Close Game").click()
+        page.get_by_role("button", name="Replay the last").click()
+        page.wait_for_timeout(1000)
+        game.fill("-8")
+        game.press("Enter")
+        page.get_by_role("region", name="The replay in figures").get_by_text(
+            "on the same"
+        ).wait_for()
+        view(page, "10 min")
+        page.wait_for_timeout(3000)
+        take("balance-replay")
+        page.get_by_role("button", name="End replay").click()
         page.get_by_role("button", name="Wiring").click()
         take("wiring")
         view(page, "Microphone gain")

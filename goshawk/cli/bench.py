@@ -1,4 +1,4 @@
-"""How much of a block's time the voice chain takes: figures, never a test."""
+"""How much of a block's time the voice chain and the balance take: figures, never a test."""
 
 import gc
 import time
@@ -10,12 +10,18 @@ import typer
 
 from goshawk.core.chain_slots import default_chain
 from goshawk.core.graph.chain import VoiceChain
+from goshawk.core.graph.mixer import STRIPS, Mixer
+from goshawk.core.rig import Rig, changed_together
 from goshawk.devices.attic import Interface, Room
+from goshawk.engine.messages import pack_readings
 from goshawk.units import SAMPLE_RATE_HZ
 
 BLOCK_SIZES = (64, 128, 256, 512)
 RUN_S = 8.0
 WARM_UP_BLOCKS = 200
+BALANCE_FRAMES = 256
+ROWS_EVERY_BLOCKS = 6
+"""Thirty times a second."""
 
 
 def run_bench(say: Callable[[str], None]) -> dict[str, Any]:
@@ -34,8 +40,44 @@ def run_bench(say: Callable[[str], None]) -> dict[str, Any]:
     for block_frames in BLOCK_SIZES:
         say(f"timing blocks of {block_frames} frames …")
         runs.append(_run(voice, block_frames))
+    say("timing the balance …")
+    balance = _run_balance(sound)
     gc.enable()
-    return {"sample_rate_hz": SAMPLE_RATE_HZ, "runs": runs}
+    return {"sample_rate_hz": SAMPLE_RATE_HZ, "runs": runs, "balance": balance}
+
+
+def _run_balance(sound: np.ndarray[Any, Any]) -> dict[str, Any]:
+    """What trims, EQs and duckers of three background inputs cost a block, all of them at work, and what it takes to
+    hand the inputs' sound over for everything that is computed elsewhere."""
+    shaped = {"ducker.is_on": True, **{f"eq.bell_{band}.gain_db": -3.0 for band in range(1, 7)}}
+    rig = changed_together(
+        Rig(),
+        {
+            f"inputs.{name}.{setting}": value
+            for name in ("game", "music", "copilot")
+            for setting, value in shaped.items()
+        },
+    )
+    mixer = Mixer(rig, BALANCE_FRAMES, time.perf_counter)
+    blocks = len(sound) // BALANCE_FRAMES
+    strips, handed_over = np.zeros(blocks), np.zeros(blocks // ROWS_EVERY_BLOCKS)
+    for i in range(blocks):
+        block = sound[i * BALANCE_FRAMES : (i + 1) * BALANCE_FRAMES]
+        mixer.process(dict.fromkeys(("attic", "game", "player", "call"), block), BALANCE_FRAMES)
+        strips[i] = mixer.take_readings()["stage_busy_s"][STRIPS]
+        if i % ROWS_EVERY_BLOCKS == ROWS_EVERY_BLOCKS - 1:
+            began = time.perf_counter()
+            pack_readings(mixer.take_rows())
+            handed_over[i // ROWS_EVERY_BLOCKS] = time.perf_counter() - began
+    strips, handed_over = strips[WARM_UP_BLOCKS:] * 1e6, handed_over[10:] * 1e6
+    return {
+        "block_frames": BALANCE_FRAMES,
+        "budget_us": round(BALANCE_FRAMES / SAMPLE_RATE_HZ * 1e6, 1),
+        "strips_median_us": round(float(np.median(strips)), 1),
+        "strips_p999_us": round(float(np.quantile(strips, 0.999)), 1),
+        "handed_over_median_us": round(float(np.median(handed_over)), 1),
+        "handed_over_every_blocks": ROWS_EVERY_BLOCKS,
+    }
 
 
 def _run(voice: np.ndarray[Any, Any], block_frames: int) -> dict[str, Any]:
@@ -75,3 +117,11 @@ def print_table(result: dict[str, Any]) -> None:
             f"p99.9 {run['p999_us']:.0f} µs = {worst:.1f} %   "
             + "  ".join(f"{name} {us:.0f}" for name, us in run["stages"].items())
         )
+    one = result["balance"]
+    each = one["strips_median_us"] + one["handed_over_median_us"] / one["handed_over_every_blocks"]
+    typer.echo(
+        f"balance at {one['block_frames']} frames, three inputs with EQ and ducker at work: median "
+        f"{one['strips_median_us']:.0f} µs, p99.9 {one['strips_p999_us']:.0f} µs; handing the sound over "
+        f"{one['handed_over_median_us']:.0f} µs every {one['handed_over_every_blocks']} blocks; together "
+        f"{100 * each / one['budget_us']:.1f} % of a block"
+    )
