@@ -15,6 +15,7 @@ import numpy as np
 
 from goshawk.core.masking import Sight, Suggestion, sight_of, suggestions
 from goshawk.core.measure.balance_meter import HISTORY_S, BalanceMeter
+from goshawk.core.measure.levels import MOMENT_FRAMES
 from goshawk.core.measure.row_keeper import KEPT_S, RowKeeper
 from goshawk.core.mix import (
     HeardInputs,
@@ -43,8 +44,9 @@ LOOK_UNWATCHED_EVERY_S = 5.0
 TRY_EVERY_S = 8.0
 LEVELS_EVERY_S = 0.4
 NICENESS = 10
-SIGHT_S = 10.0
-"""Over so many seconds the index is shown; suggestions are tried on all that is kept."""
+SIGHTS_S = (3, 10)
+INDEX_S = 10
+"""Over so many seconds the bands and the index are shown; suggestions are tried on all that is kept."""
 
 
 class BalanceDesk:
@@ -64,7 +66,7 @@ class BalanceDesk:
         self.levels = BalanceLevels()
         self.is_watched = False
         self._levels_at = 0.0
-        self._sight: Sight | None = None
+        self._sights: dict[int, Sight] = {}
         self._suggestions: list[Suggestion] | None = None
         self._indices: deque[IndexPoint] = deque(maxlen=HISTORY_S // 2)
         self._number = 0
@@ -91,7 +93,7 @@ class BalanceDesk:
     def state(self) -> BalanceState:
         """What pages show."""
         return BalanceState(
-            sight=self._sight,
+            sights=self._sights,
             suggestions=self._suggestions,
             seconds=list(self.meter.seconds),
             indices=list(self._indices),
@@ -164,28 +166,35 @@ class BalanceDesk:
 
     async def _look(self, is_trying: bool) -> None:
         rig = self._rig
-        heard = self.rows.heard(KEPT_S if is_trying else SIGHT_S) if rig else None
+        heard = self.rows.heard(KEPT_S if is_trying else INDEX_S) if rig else None
         if rig is None or heard is None:
             return
         rig = with_holds(rig, self.held_db)
         loop = asyncio.get_running_loop()
-        sight, tried = await loop.run_in_executor(
+        sights, tried = await loop.run_in_executor(
             self.renderer.pool, _look_at, rig, heard, is_trying
         )
-        self._sight = sight
+        self._sights = sights
         if tried is not None:
             self._suggestions = tried
-        if sight.sii is not None:
-            self._indices.append(IndexPoint(number=self._number, sii=sight.sii))
+        index = sights[INDEX_S].sii
+        if index is not None:
+            self._indices.append(IndexPoint(number=self._number, sii=index))
         self.tell()
 
 
 def _look_at(
     rig: Rig, heard: HeardInputs, is_trying: bool
-) -> tuple[Sight, list[Suggestion] | None]:
-    recent = heard.last(SIGHT_S)
-    sight = sight_of(rig, recent, bands_of(rig, contributions(rig, recent), recent.activity))
-    return sight, suggestions(rig, heard) if is_trying else None
+) -> tuple[dict[int, Sight], list[Suggestion] | None]:
+    sights = {}
+    recent = heard.last(max(SIGHTS_S))
+    parts = contributions(rig, recent)
+    for seconds in SIGHTS_S:
+        newest = recent.last(seconds)
+        length = len(newest.activity) * MOMENT_FRAMES
+        own = {name: part[len(part) - length :] for name, part in parts.items()}
+        sights[seconds] = sight_of(rig, newest, bands_of(rig, own, newest.activity))
+    return sights, suggestions(rig, heard) if is_trying else None
 
 
 def with_holds(rig: Rig, held_db: dict[str, float]) -> Rig:

@@ -6,7 +6,6 @@ the audio process as a file in a folder that goes with the program."""
 import asyncio
 import multiprocessing
 import tempfile
-from collections import deque
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
@@ -15,38 +14,12 @@ import numpy as np
 
 from goshawk.core.chain_slots import Chain
 from goshawk.core.graph.comparison import Heard
+from goshawk.core.measure.sound_keeper import SoundKeeper
 from goshawk.core.stage import Block
 from goshawk.core.takes import LONGEST_LOOP_S, SHORTEST_LOOP_S, equal_loudness_gains_db, seamless
 from goshawk.errors import BadInput
 from goshawk.units import SAMPLE_RATE_HZ
 from goshawk.web.messages import LoopState
-
-
-class RawKeeper:
-    """The last LONGEST_LOOP_S of the microphone's device."""
-
-    def __init__(self) -> None:
-        self._pieces: deque[Block] = deque()
-        self._frames = 0
-
-    def push(self, piece: Block) -> None:
-        """Keep more, shape (frames, 2)."""
-        self._pieces.append(piece)
-        self._frames += len(piece)
-        while self._frames - len(self._pieces[0]) > LONGEST_LOOP_S * SAMPLE_RATE_HZ:
-            self._frames -= len(self._pieces.popleft())
-
-    def forget(self) -> None:
-        """Another microphone: what was kept is not its sound."""
-        self._pieces.clear()
-        self._frames = 0
-
-    def last(self, seconds: float) -> Block:
-        """The newest ``seconds``, or what there is."""
-        if not self._pieces:
-            return np.zeros((0, 2), np.float32)
-        newest: Block = np.concatenate(self._pieces)[-round(seconds * SAMPLE_RATE_HZ) :]
-        return newest
 
 
 class Looper:
@@ -68,7 +41,7 @@ class Looper:
         self._wanted: tuple[Block, Chain] | None = None
         self._measuring: asyncio.Task[None] | None = None
         self._renderer: ProcessPoolExecutor | None = None
-        self.raw = RawKeeper()
+        self.raw = SoundKeeper(LONGEST_LOOP_S)
         self.other: Chain | None = None
         self.state = LoopState()
 
@@ -96,7 +69,7 @@ class Looper:
 
     def start(self, seconds: float) -> None:
         """Loop the last seconds of the microphone. Raises BadInput if there are too few."""
-        sound = self.raw.last(seconds)
+        sound = self.raw.newest(round(seconds * SAMPLE_RATE_HZ))
         if len(sound) < SHORTEST_LOOP_S * SAMPLE_RATE_HZ:
             raise BadInput(
                 f"There are not yet {SHORTEST_LOOP_S:g} seconds of the microphone to loop. Speak a little, "

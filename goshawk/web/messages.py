@@ -591,11 +591,11 @@ class ReplayState(_FromServer):
 
 
 class BalanceState(_FromServer):
-    """Whether the words are followed, what would help (None while it is not tried), the last ten minutes by
+    """Whether the words are followed over the last 3 and 10 s, what would help (None while it is not tried), the last ten minutes by
     seconds, and the replay."""
 
     type: Literal["balance"] = "balance"
-    sight: Sight | None
+    sights: dict[int, Sight]
     suggestions: list[Suggestion] | None
     seconds: list[BalanceSecond]
     indices: list[IndexPoint]

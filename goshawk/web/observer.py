@@ -33,6 +33,7 @@ from goshawk.web.stage_work import StageCosts, stage_work
 LEVELS_EVERY_S = 0.1
 SLOW_EVERY_S = 2.0
 MINUTE_S = 60.0
+FIGURES_WINDOW_S = 10
 KEPT_ENCODER_PEAKS = 90
 """One each reading: three seconds."""
 
@@ -167,6 +168,13 @@ class Observer:
         self._late_counts.append(late)
         stations = self.monitor.stations(rig.chained)
         figures = self.monitor.figures(rig)
+        if balance and FIGURES_WINDOW_S in balance.windows:
+            # At the gains of now: what was just moved is not shown as it was.
+            window = balance.windows[FIGURES_WINDOW_S]
+            figures["peaks_dbfs"] = {name: one.peaks_dbfs for name, one in window.items()}
+            figures["clearance_db"] = {
+                name: one.clearance_db for name, one in window.items() if name != rig.chained
+            }
         devices = self._devices(readings, now)
         ledgers = {
             feed: [

@@ -335,6 +335,8 @@ class Studio:
     # --- the loop --------------------------------------------------------------------------------
 
     def _play_loop(self, path: Path | None) -> None:
+        if path:
+            self.balance.replay.stop()
         self.engine.loop(path)
         if path:
             self._measure_loop()
@@ -429,6 +431,7 @@ class Studio:
             )
         if self.looper.state.is_on or self.looper.state.is_recording:
             self.looper.stop()
+        self.balance.replay.stop()
 
     def _hear_take(self, raw: Block) -> None:
         if self.sound_check.performance and self.rig.voice:

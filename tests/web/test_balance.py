@@ -133,10 +133,10 @@ def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> N
         studio.balance.start()
         await until(lambda: studio.balance.state.suggestions)
         state = BalanceState.model_validate((await newest(desk.page))["balance"])
-        assert state.sight is not None
-        assert state.sight.sii is not None
-        assert [band.hz for band in state.sight.bands][:2] == [160, 200]
-        assert state.indices[-1].sii == state.sight.sii
+        sight = state.sights[10]
+        assert [band.hz for band in sight.bands][:2] == [160, 200]
+        assert state.indices[-1].sii == sight.sii
+        assert state.sights[3].seconds == 3.0
         assert len(state.seconds) >= 16
         assert state.suggestions
         best = state.suggestions[0]

@@ -16,7 +16,7 @@ from goshawk.web.stage_work import StageCosts
 from goshawk.web.studio import Studio
 from tests.conftest import RATE_HZ, random_sound, tone
 from tests.material import noise
-from tests.web.test_studio import all_of
+from tests.web.test_studio import all_of, taken
 
 PACKET = 480
 
@@ -145,7 +145,7 @@ def test_the_room_is_learned_kept_and_refused(studio: Studio) -> None:
         hear(studio, "before:suppressor", loud)
         kept = next(one for one in studio.rig.chain if one.stage == "suppressor")
         assert kept.settings.room == before
-        messages = await take_all(page)
+        messages = await taken(page)
         assert any("not the room" in message for message in messages)
         assert any("The room is learned" in message for message in messages)
         state = await studio.forget_room("suppressor")
@@ -153,15 +153,6 @@ def test_the_room_is_learned_kept_and_refused(studio: Studio) -> None:
         assert slot.settings.room is None
 
     run_in_loop(story)
-
-
-async def take_all(page: Any) -> list[str]:
-    messages = []
-    try:
-        while True:
-            messages.append(await asyncio.wait_for(page.next(), 0.01))
-    except TimeoutError:
-        return messages
 
 
 def test_a_shown_stages_spectra_are_made_and_end_with_the_page(studio: Studio) -> None:

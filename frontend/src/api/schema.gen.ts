@@ -681,7 +681,7 @@ export interface components {
         };
         /**
          * BalanceState
-         * @description Whether the words are followed, what would help (None while it is not tried), the last ten minutes by
+         * @description Whether the words are followed over the last 3 and 10 s, what would help (None while it is not tried), the last ten minutes by
          *     seconds, and the replay.
          */
         BalanceState: {
@@ -690,7 +690,10 @@ export interface components {
             replay: components["schemas"]["ReplayState"];
             /** Seconds */
             seconds: components["schemas"]["BalanceSecond"][];
-            sight: components["schemas"]["Sight"] | null;
+            /** Sights */
+            sights: {
+                [key: string]: components["schemas"]["Sight"];
+            };
             /** Suggestions */
             suggestions: components["schemas"]["goshawk__core__masking__Suggestion"][] | null;
             /**

@@ -14,6 +14,7 @@ import { Setting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
 
 const SIDES = ["Trim", "Dip under the voice", "EQ"];
+const SHALLOW_DB = 15;
 const DEEPEST_DB = 30;
 const DUCKER = [
   "depth_db",
@@ -80,7 +81,10 @@ export function InputDetail({ input, onClose }: Props) {
             </>
           }
         >
-          <ReductionPicture id={`dip:${id}`} deepest={DEEPEST_DB} />
+          <ReductionPicture
+            id={`dip:${id}`}
+            deepest={input.ducker.depth_db > SHALLOW_DB ? DEEPEST_DB : SHALLOW_DB}
+          />
         </PanelLayout>
       )}
     </section>

@@ -1,13 +1,14 @@
 /** Peaks of every input as viewers get them: the last ten seconds, and the last ten minutes. */
 
 import { useCallback } from "react";
-import type { Balance, Rig } from "../api/client";
+import type { Rig } from "../api/client";
 import { columnsOf, toViewers } from "../levelpath/stations";
 import { readings } from "../live/readings";
 import { useLive } from "../live/store";
 import { areaOf, levelGrid, timeAxis, tracePath, yIn, type Area } from "../ui/axes";
-import { colour, FIGURES_FONT, Picture, TEXT_FONT } from "../ui/Picture";
+import { colour, Picture, TEXT_FONT } from "../ui/Picture";
 import { roleColour } from "../ui/roles";
+import { overSentence } from "./sentences";
 
 const TOP = 0;
 const BOTTOM = -48;
@@ -60,20 +61,9 @@ export function LastTenSeconds() {
     <Picture
       paint={paint}
       label="Ten seconds of the peaks of every input with their targets"
-      className="h-[178px] w-full"
+      className="h-[150px] w-full"
     />
   );
-}
-
-/** How often others stood over the voice, and who. */
-export function overSentence(rig: Rig | undefined, seconds: Balance["seconds"]): string {
-  const covered = seconds.filter(({ over }) => over.length);
-  if (!covered.length) return "Nothing stood over your voice.";
-  const names = [...new Set(covered.flatMap(({ over }) => over))].map(
-    (id) => rig?.inputs.find((input) => input.id === id)?.name ?? id,
-  );
-  const words = covered.reduce((sum, { speech_s }) => sum + speech_s, 0);
-  return `${names.join(" and ")} over you in ${covered.length} ${covered.length === 1 ? "second" : "seconds"}: ${words.toFixed(1)} s of words.`;
 }
 
 const NONE: never[] = [];
@@ -89,13 +79,7 @@ export function LastTenMinutes() {
       const x = (number: number) =>
         area.right - ((newest - number) / HISTORY_S) * (area.right - area.left);
       const y = (db: number) => yIn(area, db, TOP, BOTTOM);
-      canvas.font = FIGURES_FONT;
-      canvas.fillStyle = colour("quiet");
-      canvas.textBaseline = "top";
-      canvas.textAlign = "left";
-      canvas.fillText("10 min ago", area.left, area.bottom + 6);
-      canvas.textAlign = "right";
-      canvas.fillText("now", area.right, area.bottom + 6);
+      timeAxis(canvas, area, "10 min ago");
       if (!rig) return;
       paintTargets(canvas, area, rig);
       for (const { id, role } of columnsOf(rig).reverse()) {
@@ -136,7 +120,7 @@ export function LastTenMinutes() {
       <Picture
         paint={paint}
         label="Ten minutes of the peaks of every input; marked where one stood over the voice"
-        className="h-[178px] w-full"
+        className="h-[150px] w-full"
       />
       <p className="text-[13px]">{overSentence(rig, seconds)}</p>
     </>

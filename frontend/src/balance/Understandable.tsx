@@ -11,7 +11,7 @@ const HISTORY_S = 600;
 const NONE: never[] = [];
 
 export function Understandable() {
-  const sight = useLive((live) => live.balance?.sight);
+  const sight = useLive((live) => live.balance?.sights["10"]);
   const indices = useLive((live) => live.balance?.indices ?? NONE);
   const paint = useCallback(
     (canvas: CanvasRenderingContext2D, width: number, height: number) => {

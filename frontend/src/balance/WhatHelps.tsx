@@ -6,7 +6,7 @@ import { Button } from "../ui/Button";
 import { Panel } from "../ui/Panel";
 
 export function WhatHelps() {
-  const sight = useLive((live) => live.balance?.sight);
+  const sight = useLive((live) => live.balance?.sights["10"]);
   const suggestions = useLive((live) => live.balance?.suggestions);
   const now = sight?.sii ?? null;
   return (

@@ -11,6 +11,8 @@ import { decibels } from "../units/format";
 const clock = (seconds: number) =>
   `${Math.floor(seconds / 60)}:${String(Math.floor(seconds % 60)).padStart(2, "0")}`;
 
+const shareOf = (percent: number) => (percent < 1 ? "less than 1 %" : `${percent.toFixed(0)} %`);
+
 export function WholeFeed() {
   const levels = useLevels();
   const rig = useLive((live) => live.state?.rig);
@@ -43,7 +45,7 @@ export function WholeFeed() {
         <p className="mt-1 text-[13px] text-quiet">
           {!whole || whole.limited_share_percent === 0
             ? "Its ceiling has had nothing to do for half a minute."
-            : `Its ceiling worked ${whole.limited_share_percent.toFixed(0)} % of half a minute, ${whole.limited_db.toFixed(0)} dB at most${by ? `, mostly for ${by}` : ""}.`}
+            : `Its ceiling worked ${shareOf(whole.limited_share_percent)} of half a minute, ${whole.limited_db.toFixed(1)} dB at most${by ? `, mostly for ${by}` : ""}.`}
         </p>
       </section>
     </Panel>

@@ -1,39 +1,22 @@
 /** The voice against all the rest, by thirds of an octave, while it speaks: where it is covered, and by whom. */
 
 import { useCallback } from "react";
-import type { BandSight, Rig } from "../api/client";
 import { useLive } from "../live/store";
 import { colour, FIGURES_FONT, Picture } from "../ui/Picture";
 import { roleColour } from "../ui/roles";
+import { Choice } from "../ui/Choice";
 import { Panel } from "../ui/Panel";
+import { setWords, useBalanceView } from "./balanceView";
+import { COVERED, coveredSentence, hertz } from "./sentences";
 
-const COVERED = 0.5;
 const BOTTOM_DB = 10;
 const LEAST_TOP_DB = 65;
 const WIDEST = 26;
 
-const hertz = (hz: number) => (hz >= 1000 ? `${hz / 1000}k` : String(hz));
-const nameOf = (rig: Rig | undefined, id: string) =>
-  rig?.inputs.find((input) => input.id === id)?.name ?? "the rest";
-
-/** Which bands are covered, and by whom, in words. */
-function coveredSentence(rig: Rig | undefined, bands: BandSight[]): string {
-  const covered = bands.filter(({ heard }) => heard < COVERED);
-  if (!covered.length) return "No band of your voice is covered.";
-  const by = new Map<string, BandSight[]>();
-  for (const band of covered) by.set(band.by, [...(by.get(band.by) ?? []), band]);
-  return [...by]
-    .map(
-      ([id, own]) =>
-        `${nameOf(rig, id)} covers ${own.length === 1 ? "one band" : `${own.length} bands`} (${own.map(({ hz }) => hertz(hz)).join(", ")} Hz)`,
-    )
-    .join("; ")
-    .concat(".");
-}
-
 export function WordsPicture() {
   const rig = useLive((live) => live.state?.rig);
-  const sight = useLive((live) => live.balance?.sight);
+  const span = useBalanceView((view) => view.words);
+  const sight = useLive((live) => live.balance?.sights[span]);
   const bands = sight?.bands ?? [];
   const paint = useCallback(
     (canvas: CanvasRenderingContext2D, width: number, height: number) => {
@@ -80,12 +63,19 @@ export function WordsPicture() {
   );
   return (
     <Panel>
-      <figcaption className="flex items-baseline gap-2">
+      <figcaption className="flex items-center gap-2">
         <h3 className="font-semibold">Where words live</h3>
         <span className="min-w-0 truncate text-xs text-quiet">
-          your voice (amber) against all the rest, last {sight?.seconds.toFixed(0) ?? 10} s in
-          speech; the grey bar is how much a band matters
+          your voice (amber) against all the rest, while you speak; the grey bar is how much a band
+          matters
         </span>
+        <span className="ml-auto" />
+        <Choice
+          label="Bands over"
+          value={span}
+          options={["3", "10"].map((seconds) => ({ value: seconds, label: `${seconds} s` }))}
+          onChange={setWords}
+        />
       </figcaption>
       {bands.length ? (
         <>

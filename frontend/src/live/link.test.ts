@@ -130,8 +130,11 @@ describe("the live link", () => {
       ...message,
       rms_dbfs: { microphone: [-30] },
       peak_dbfs: { microphone: [-20] },
-      ceiling: {},
+      ceilings: {},
+      inputs: {},
+      dips_db: { game: 6 },
     });
+    expect(readings.reduction.get("dip:game")?.at(299)).toBe(6);
     expect(readings.livePeak("microphone")).toBe(-20);
     expect(readings.isOpen.get("gate")?.at(299)).toBe(1);
     vi.advanceTimersByTime(600);

@@ -39,12 +39,12 @@ export function levelGrid(
   }
 }
 
-export function timeAxis(canvas: CanvasRenderingContext2D, area: Area) {
+export function timeAxis(canvas: CanvasRenderingContext2D, area: Area, ago = "10 s ago") {
   canvas.font = FIGURES_FONT;
   canvas.fillStyle = colour("quiet");
   canvas.textBaseline = "top";
   canvas.textAlign = "left";
-  canvas.fillText("10 s ago", area.left, area.bottom + 6);
+  canvas.fillText(ago, area.left, area.bottom + 6);
   canvas.textAlign = "right";
   canvas.fillText("now", area.right, area.bottom + 6);
 }

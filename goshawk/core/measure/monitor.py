@@ -202,8 +202,8 @@ class Monitor:
     def reach(self, rig: Rig, feed: FeedName) -> Reach:
         """Whether a microphone reaches a listener: measured in the feed over the last second, and
         from the gains in force there; never read off a switch."""
-        if self._last.get("is_replaying") and feed != "you":
-            return "closed"  # Recorded inputs are for your ears alone.
+        if self._last.get("is_replaying"):
+            return "hears" if feed == "you" else "closed"  # It is for your ears alone.
         place = FEEDS.index(feed)
         voices = [one.id for one in rig.inputs if one.role == "voice"]
         loudest = max(

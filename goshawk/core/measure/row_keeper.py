@@ -1,6 +1,5 @@
 """The last half minute of every input, kept so that another balance can be tried on it."""
 
-from collections import deque
 from typing import Any
 
 import numpy as np
@@ -8,40 +7,18 @@ from numpy.typing import NDArray
 
 from goshawk.core.graph.mixer import Replayed
 from goshawk.core.measure.levels import MOMENT_FRAMES, TAIL
+from goshawk.core.measure.sound_keeper import SoundKeeper
 from goshawk.core.mix import HeardInputs
 from goshawk.core.stage import Block
 from goshawk.units import SAMPLE_RATE_HZ
 
 KEPT_S = 30.0
 KEPT_MOMENTS = round(KEPT_S * 100)
-_KEPT_FRAMES = round((KEPT_S + 1.0) * SAMPLE_RATE_HZ)
+_LONGEST_S = KEPT_S + 1.0
+"""So much more as lies between the microphone and the last moment."""
 
 
 _MOST_MISSING = 2 * SAMPLE_RATE_HZ
-
-
-class _Kept:
-    """Pieces of one signal, the newest last."""
-
-    def __init__(self) -> None:
-        self.pieces: deque[Block] = deque()
-        self.frames = 0
-
-    def push(self, piece: Block) -> None:
-        self.pieces.append(piece)
-        self.frames += len(piece)
-        while self.frames - len(self.pieces[0]) > _KEPT_FRAMES:
-            self.frames -= len(self.pieces.popleft())
-
-    def newest(self, frames: int) -> Block:
-        wanted, there = [], 0
-        for piece in reversed(self.pieces):
-            if there >= frames:
-                break
-            wanted.append(piece)
-            there += len(piece)
-        sound: Block = np.concatenate(wanted[::-1])[-frames:]
-        return sound
 
 
 class RowKeeper:
@@ -53,8 +30,8 @@ class RowKeeper:
 
     def forget(self) -> None:
         """Begin anew."""
-        self._rows: dict[str, _Kept] = {}
-        self._key, self._raw = _Kept(), _Kept()
+        self._rows: dict[str, SoundKeeper] = {}
+        self._key, self._raw = SoundKeeper(_LONGEST_S), SoundKeeper(_LONGEST_S)
         self._activity: NDArray[np.int8] = np.zeros(0, np.int8)
         self._end_moment = self._end_frame = self._late = self._ahead = 0
 
@@ -76,7 +53,7 @@ class RowKeeper:
             self._key.push(silence[:, :1])
             self._activity = np.concatenate([self._activity, np.full(missed, TAIL, np.int8)])
         for name, row in rows["rows"].items():
-            self._rows.setdefault(name, _Kept()).push(row)
+            self._rows.setdefault(name, SoundKeeper(_LONGEST_S)).push(row)
         self._key.push(key)
         self._raw.push(readings["raw"])
         self._activity = np.concatenate([self._activity, readings["activity"]])[-KEPT_MOMENTS:]
@@ -92,7 +69,7 @@ class RowKeeper:
             return None
         frames = moments * MOMENT_FRAMES
 
-        def cut(kept: _Kept, earlier: int) -> Block:
+        def cut(kept: SoundKeeper, earlier: int) -> Block:
             newest = kept.newest(frames + beyond + earlier)
             return newest[:frames]
 
