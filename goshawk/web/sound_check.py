@@ -302,7 +302,8 @@ class SoundCheck:
     def stop_run(self) -> None:
         """Give up what is being computed; the last outcome stays."""
         if self._process is not None:
-            self._process.terminate()
+            if self._process.pid is not None:  # One that only starts is ended when it has.
+                self._process.terminate()
             self._process = None
         if self._progress:
             self._progress = None
@@ -321,6 +322,8 @@ class SoundCheck:
         loop = asyncio.get_running_loop()
         await loop.run_in_executor(None, process.start)
         theirs.close()
+        if process is not self._process:
+            process.terminate()
         try:
             while True:
                 said = await loop.run_in_executor(None, ours.recv)

@@ -56,7 +56,7 @@ def test_a_bad_start_is_brought_to_all_targets(page: Page, server: Server) -> No
     for name in ("Voice", "Game", "Music", "Co-pilot"):
         expect(strip(page, name)).to_contain_text("on target", timeout=HEARD_MS)
     whole = page.get_by_role("region", name="The whole")
-    expect(whole).to_contain_text(re.compile(r"−\d\d\.\d LUFS, wants −16"))
+    expect(whole).to_contain_text(re.compile(r"−\d\d\.\d of −16 LUFS"))
     page.get_by_role("radio", name="10 min").click()
     expect(page.get_by_text(re.compile("over you|Nothing stood over your voice"))).to_be_visible()
     page.keyboard.press("Control+z")

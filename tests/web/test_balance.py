@@ -71,7 +71,7 @@ def test_a_bad_start_is_brought_to_target_and_undone(studio: Studio) -> None:
         with pytest.raises(BadInput, match="not there any more"):
             await studio.bring_to_target("nobody")
         await studio.set_together({"inputs.game.fader_db": 5.0, "inputs.music.fader_db": -35.0})
-        desk.play(22.0)
+        desk.play(15.0)
         assert desk.clearance_db("game") < 4.0
         assert desk.clearance_db("music") > 30.0
         state = await studio.bring_to_target("")
@@ -83,8 +83,8 @@ def test_a_bad_start_is_brought_to_target_and_undone(studio: Studio) -> None:
         desk.play(0.3)
         assert desk.clearance_db("game") == pytest.approx(12.0, abs=1.0)
         assert desk.clearance_db("music") == pytest.approx(18.0, abs=1.0)
-        # … and it is so in what comes then.
-        desk.play(30.0)
+        # … and it stays about so in what comes then: the game's own passages are not all alike.
+        desk.play(6.0)
         assert desk.clearance_db("game") == pytest.approx(12.0, abs=3.0)
         levels = Levels.model_validate((await newest(desk.page))["levels"])
         assert levels.balance.whole is not None
@@ -105,7 +105,7 @@ def test_a_hold_moves_by_itself_and_one_press_takes_it_into_the_trim(studio: Stu
     async def story() -> None:
         desk = Desk(studio)
         await studio.set_together({"inputs.game.fader_db": 0.0, "inputs.game.is_held": True})
-        desk.play(26.0)
+        desk.play(17.0)
         held = [call[0]["game"] for call in told(studio, "hold") if "game" in call[0]]
         held = [db for db in held if db]
         assert held[0] == -0.25
@@ -129,7 +129,7 @@ def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> N
         with pytest.raises(BadInput, match="seconds of your voice"):
             await studio.suggest_ducker("game")
         studio.watch_balance(desk.page, True)
-        desk.play(18.0)
+        desk.play(14.0)
         studio.balance.start()
         await until(lambda: studio.balance.state.suggestions)
         state = BalanceState.model_validate((await newest(desk.page))["balance"])
@@ -137,7 +137,7 @@ def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> N
         assert [band.hz for band in sight.bands][:2] == [160, 200]
         assert state.indices[-1].sii == sight.sii
         assert state.sights[3].seconds == 3.0
-        assert len(state.seconds) >= 16
+        assert len(state.seconds) >= 12
         assert state.suggestions
         best = state.suggestions[0]
         assert best.sii_after > best.sii_before

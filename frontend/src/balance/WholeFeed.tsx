@@ -31,10 +31,10 @@ export function WholeFeed() {
             Anew
           </Button>
         </div>
-        <dl className="mt-1 grid grid-cols-[auto_1fr] gap-y-0.5 text-[13px]">
+        <dl className="mt-1 grid grid-cols-[auto_1fr] gap-x-2 gap-y-0.5 text-[13px]">
           <Row label={`Loudness, ${clock(whole?.seconds ?? 0)}`}>
-            <b>{decibels(whole?.integrated_lufs)}</b> LUFS, wants{" "}
-            {decibels(rig?.targets.loudness_lufs, 0)}
+            <b>{decibels(whole?.integrated_lufs)}</b> of {decibels(rig?.targets.loudness_lufs, 0)}{" "}
+            LUFS
           </Row>
           <Row label="Loudness, 3 s">{decibels(levels?.short_term_lufs)} LUFS</Row>
           <Row label="Range">{decibels(whole?.range_lu)} LU</Row>
