@@ -31,6 +31,7 @@ from goshawk.core.rig import Rig, changed_together
 from goshawk.core.rules.balance import CLEARANCE_TOLERANCE_DB
 from goshawk.core.stage import Floats
 from goshawk.core.wiring import MOST_TRIM_DB, InputSettings
+from goshawk.errors import BadSetting
 
 LEAST_GAIN = 0.01
 """An index that grows by less is not worth a change."""
@@ -207,9 +208,18 @@ def suggestions(rig: Rig, heard: HeardInputs) -> list[Suggestion]:
             update={"sii_before": round(now.index, 3), "sii_after": round(one.sii_after, 3)}
         )
         for one in made
-        if one.sii_after - now.index >= LEAST_GAIN
+        if one.sii_after - now.index >= LEAST_GAIN and _is_allowed(rig, one)
     ]
     return sorted(helpful, key=lambda one: -one.sii_after)
+
+
+def _is_allowed(rig: Rig, one: Suggestion) -> bool:
+    """Whether the rig takes a change: some would go beyond a setting's range."""
+    try:
+        changed_together(rig, one.changes)
+    except BadSetting:
+        return False
+    return True
 
 
 def _worst(tried: _Tried, now: Hearing) -> str:
@@ -247,8 +257,6 @@ def _further(tried: _Tried, one: InputSettings) -> Suggestion | None:
     path = f"targets.{one.role}_clearance_db"
     wanted = tried.rig.targets.clearance_db(one.role) + STEP_DB
     trim_db = round(one.trim_db - STEP_DB, 1)
-    if wanted > 40.0 or trim_db < -MOST_TRIM_DB:
-        return None
     return Suggestion(
         key=f"further:{one.id}",
         title=f"{one.name} {STEP_DB:g} dB further down",

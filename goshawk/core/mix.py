@@ -19,7 +19,7 @@ from goshawk.core.measure.levels import MOMENT_FRAMES
 from goshawk.core.measure.take import activity_of, moments_of
 from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.rig import Rig, changed_together
-from goshawk.core.rules.balance import Heard, Move, moves
+from goshawk.core.rules.balance import Move, PeaksHeard, moves
 from goshawk.core.stage import Block, Floats
 from goshawk.core.takes import loudness_lufs
 from goshawk.core.wiring import InputSettings
@@ -189,10 +189,10 @@ def figures_of(rig: Rig, heard: HeardInputs) -> MixFigures:
     return mix_figures(rig, parts, viewers_feed(rig, parts), heard.activity)
 
 
-def peaks_heard(rig: Rig, heard: HeardInputs) -> Heard:
+def peaks_heard(rig: Rig, heard: HeardInputs) -> PeaksHeard:
     """The peaks of what every input brings, for the rules."""
     parts = contributions(rig, heard)
-    return Heard({name: peaks_of(part) for name, part in parts.items()}, heard.activity)
+    return PeaksHeard({name: peaks_of(part) for name, part in parts.items()}, heard.activity)
 
 
 def fitted(rig: Rig, heard: HeardInputs) -> tuple[Rig, list[Move]]:

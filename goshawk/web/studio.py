@@ -40,7 +40,7 @@ from goshawk.core.rig import (
     without_input,
     without_stage,
 )
-from goshawk.core.rules.balance import LEAST_HEARD_S, moves
+from goshawk.core.rules.balance import LEAST_HEARD_S, moves, with_holds_let_go
 from goshawk.core.rules.sentences import feed_sentence
 from goshawk.core.rules.sound_check.advice import Wish
 from goshawk.core.rules.sound_check.since import drift_of
@@ -607,6 +607,7 @@ class Studio:
         async with self._changing:
             try:
                 rig = make(self._saved.rig)
+                rig = with_holds_let_go(self._saved.rig, rig, self.balance.held_db)
                 self._check_file(rig)
                 self._saved = await self._in_store(
                     lambda: rigs.save_change(self._db, rig, path, is_nudge=is_nudge)
@@ -642,6 +643,10 @@ class Studio:
         self._heard = rig
         self._give_file(rig)
         self._give_rig(rig)
+        held_db = self.balance.held_db
+        held = {one.id: held_db[one.id] for one in rig.inputs if one.is_held and one.id in held_db}
+        if held != held_db:
+            self.balance.set_held(held)
         self._tell_state()
 
     def _give_rig(self, rig: Rig) -> None:

@@ -32,7 +32,7 @@ from goshawk.core.mix import (
     viewers_feed,
 )
 from goshawk.core.rig import Rig, changed, changed_together
-from goshawk.core.rules.balance import HOLD_RANGE_DB, HOLD_STEP_DB, Heard, held_step, moves
+from goshawk.core.rules.balance import HOLD_RANGE_DB, HOLD_STEP_DB, PeaksHeard, held_step, moves
 from goshawk.core.stage import Block
 from goshawk.core.target_sets import CLEARANCES, TARGET_SETS, chosen_set
 from goshawk.errors import BadSetting
@@ -243,11 +243,13 @@ def test_one_press_brings_all_to_target(name: str) -> None:
     assert all(abs(one.by_db or 0.0) <= 0.2 for one in rest), "pressing again moves nothing"
 
 
-def peaks_over(seconds: float, **levels_dbfs: float) -> Heard:
+def peaks_over(seconds: float, **levels_dbfs: float) -> PeaksHeard:
     """Steady peaks, with a voice that speaks every other second."""
     count = round(seconds * 100)
     activity = np.where(np.arange(count) // 100 % 2 == 0, SPEECH, PAUSE).astype(np.int8)
-    return Heard({name: np.full(count, level) for name, level in levels_dbfs.items()}, activity)
+    return PeaksHeard(
+        {name: np.full(count, level) for name, level in levels_dbfs.items()}, activity
+    )
 
 
 def test_no_trim_from_too_little_and_none_beyond_its_bounds() -> None:
@@ -256,7 +258,7 @@ def test_no_trim_from_too_little_and_none_beyond_its_bounds() -> None:
     assert short["game"].by_db is None
     assert "only 4 s of speech" in short["game"].text
     silent = moves(
-        Heard(
+        PeaksHeard(
             {"voice": np.full(3000, -90.0), "game": np.full(3000, -9.0)}, np.zeros(3000, np.int8)
         ),
         rig,
@@ -292,7 +294,7 @@ def test_a_hold_is_slow_bounded_and_rests_without_sound() -> None:
         assert abs(step["game"] - held.get("game", 0.0)) <= HOLD_STEP_DB
         held = step
         assert held["game"] == -min(HOLD_RANGE_DB, HOLD_STEP_DB * (second + 1))
-    silent = Heard(
+    silent = PeaksHeard(
         {"voice": np.full(3000, -90.0), "game": np.full(3000, 0.0)}, np.zeros(3000, np.int8)
     )
     assert held_step(silent, rig, held) == held, "without speech there is nothing to stand above"

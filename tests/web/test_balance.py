@@ -24,7 +24,7 @@ from tests.web.test_tuning import told
 class Desk:
     """A studio whose engine really plays, as fast as it can."""
 
-    def __init__(self, studio: Studio, **changes: Any) -> None:
+    def __init__(self, studio: Studio) -> None:
         self.studio = studio
         self.loop = AudioLoop(studio.rig)
         self.page = studio.open_page()
@@ -118,6 +118,14 @@ def test_a_hold_moves_by_itself_and_one_press_takes_it_into_the_trim(studio: Stu
         await studio.bring_to_target("game")
         assert told(studio, "hold")[-1] == ({},)
         assert desk.named("game").trim_db == pytest.approx(held[-1] + off - 12.0, abs=0.3)
+        # A hold that is let go leaves the level where it is.
+        trim_db = desk.named("game").trim_db
+        studio.balance.set_held({"game": -1.5})
+        await studio.set_setting("inputs.game.is_held", False)
+        assert desk.named("game").trim_db == pytest.approx(trim_db - 1.5, abs=0.06)
+        assert studio.balance.held_db == {}
+        await studio.step(-1)
+        assert (desk.named("game").trim_db, desk.named("game").is_held) == (trim_db, True)
 
     asyncio.run(story())
 

@@ -21,7 +21,7 @@ from goshawk.core.measure.clearance import (
 from goshawk.core.measure.levels import LEAST_MOMENTS, SPEECH, moments_in_db
 from goshawk.core.measure.loudness import integrated_lufs, loudness_range_lu
 from goshawk.core.rig import Rig
-from goshawk.core.rules.balance import Heard
+from goshawk.core.rules.balance import PeaksHeard
 from goshawk.core.stage import Floats
 from goshawk.units import SILENCE_DBFS, linear_to_db
 
@@ -142,10 +142,10 @@ class BalanceMeter:
         levels: Floats = self._levels[name][-moments:, 1] + self._gains_db[name]
         return levels
 
-    def heard(self, seconds: float = KEPT_MOMENTS / 100.0) -> Heard:
+    def heard(self, seconds: float = KEPT_MOMENTS / 100.0) -> PeaksHeard:
         """Peaks over the newest seconds, for the rules."""
         moments = round(seconds * 100)
-        return Heard(
+        return PeaksHeard(
             {name: self._peaks(name, moments) for name in self._levels}, self._activity[-moments:]
         )
 

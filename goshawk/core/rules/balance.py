@@ -19,7 +19,7 @@ from goshawk.core.measure.clearance import (
     voice_peaks_dbfs,
 )
 from goshawk.core.measure.levels import SPEECH
-from goshawk.core.rig import Rig
+from goshawk.core.rig import Rig, changed_together
 from goshawk.core.stage import Floats
 from goshawk.core.wiring import MOST_TRIM_DB
 
@@ -91,7 +91,7 @@ def standings(
 
 
 @dataclass(frozen=True)
-class Heard:
+class PeaksHeard:
     """The 10 ms peaks of what every input brings to the viewers over one window, in dBFS by its id, at the gains
     in force now, and the activity of the same moments."""
 
@@ -135,7 +135,7 @@ def _needed_db(peaks: Floats, wanted_dbfs: float) -> float:
     return by_db
 
 
-def moves(heard: Heard, rig: Rig, input_id: str = "") -> list[Move]:
+def moves(heard: PeaksHeard, rig: Rig, input_id: str = "") -> list[Move]:
     """What brings one input, or all, to its target. The voice's own move counts for the others when all are
     brought; of one alone the voice stays as it is."""
     speech = heard.peaks_dbfs.get(rig.chained, np.zeros(0))
@@ -220,7 +220,21 @@ HOLD_REST_DB = 1.0
 """Nearer than this a hold leaves the input alone."""
 
 
-def held_step(heard: Heard, rig: Rig, held_db: dict[str, float]) -> dict[str, float]:
+def with_holds_let_go(before: Rig, after: Rig, held_db: dict[str, float]) -> Rig:
+    """The rig after a change, with what a hold had added taken into the trim of every input whose hold was switched
+    off by it: nothing jumps."""
+    was_held = {one.id for one in before.inputs if one.is_held}
+    changes = {
+        f"inputs.{one.id}.trim_db": max(
+            -MOST_TRIM_DB, min(MOST_TRIM_DB, round(one.trim_db + held_db[one.id], 1))
+        )
+        for one in after.inputs
+        if one.id in was_held and not one.is_held and held_db.get(one.id)
+    }
+    return changed_together(after, changes) if changes else after
+
+
+def held_step(heard: PeaksHeard, rig: Rig, held_db: dict[str, float]) -> dict[str, float]:
     """Where the holds should be one second later, in dB by the input's id; those that cannot be told of stay.
     The voice is not held: its chain does that."""
     wanted = {
