@@ -8,6 +8,7 @@ import time
 from collections import deque
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 from typing import Any
 
@@ -156,7 +157,10 @@ class BalanceDesk:
             is_trying = self.is_watched and due
             if is_trying:
                 tried_at = time.monotonic()
-            await self._look(is_trying)
+            try:
+                await self._look(is_trying)
+            except BrokenProcessPool:
+                self.renderer.close()  # it was ended from outside: the next look starts another
             every_s = LOOK_EVERY_S if self.is_watched else LOOK_UNWATCHED_EVERY_S
             await asyncio.sleep(0.3)
             try:
@@ -231,9 +235,10 @@ class Renderer:
         return self._pool
 
     def close(self) -> None:
-        """Break off what it does."""
+        """Break off what it does; the next piece of work starts another process."""
         if self._pool:
             self._pool.shutdown(wait=False, cancel_futures=True)
+            self._pool = None
 
 
 class Replay:
@@ -334,6 +339,10 @@ class Replay:
                 )
                 self._send()
                 self._tell()
+        except BrokenProcessPool:
+            self._renderer.close()
+            self.state = self.state.model_copy(update={"is_measuring": False})
+            self._tell()
         finally:
             self._measuring = None
 

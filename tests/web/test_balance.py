@@ -2,6 +2,7 @@
 
 import asyncio
 import json
+import os
 from pathlib import Path
 from typing import Any
 
@@ -151,6 +152,9 @@ def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> N
         assert best.sii_after > best.sii_before
         await studio.set_together(dict(best.changes))
         assert studio.balance.state.suggestions is None, "tried anew on another balance"
+        # The process that tries is ended from outside: another goes on.
+        studio.balance.renderer.pool.submit(os._exit, 1)
+        await until(lambda: studio.balance.state.suggestions is not None)
         await studio.suggest_ducker("game")
         assert desk.named("game").ducker.is_on
         assert "dips" in (await newest(desk.page))["notice"]["text"]
