@@ -7,6 +7,7 @@ GoshawkError
 │   └── BadPreset     a preset cannot be read
 ├── NotFound          the thing named does not exist
 ├── EngineLost        the audio process does not answer
+├── HelperLost        a process that computes beside the web was ended
 └── StoreUnusable     the database cannot be used
 """
 
@@ -55,6 +56,15 @@ class EngineLost(GoshawkError):
     """The audio process does not answer."""
 
     code = "engine_lost"
+
+
+class HelperLost(GoshawkError):
+    """A process that computes beside the web was ended from outside; the next piece of work starts another."""
+
+    code = "helper_lost"
+
+    def __init__(self) -> None:
+        super().__init__("The computation broke off. Try it again.")
 
 
 class StoreUnusable(GoshawkError):

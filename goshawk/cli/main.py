@@ -149,7 +149,9 @@ def render(
     with plain_errors():
         chosen = adjusted(load_preset_file(preset), only, set_ or [])
         if room:
-            chosen = with_room(chosen, room)
+            chosen, why_not = with_room(chosen, room)
+            if why_not:
+                typer.echo(f"goshawk: {why_not}", err=True)
         said = render_file(source, target, chosen, block, align)
     typer.echo(
         json.dumps(said)

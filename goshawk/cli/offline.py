@@ -7,7 +7,8 @@ from typing import Any
 import numpy as np
 import soundfile
 
-from goshawk.core.measure.room import learn_room
+from goshawk.core.measure.room import learn_room, settled
+from goshawk.core.measure.take import mono_of
 from goshawk.core.preset import Preset, make_preset, read_preset
 from goshawk.core.rig import Rig, changed, with_chain
 from goshawk.core.stage import Block
@@ -94,26 +95,28 @@ def _value(text: str) -> object:
         return text
 
 
-def with_room(preset: Preset, recording: Path) -> Preset:
+def with_room(preset: Preset, recording: Path) -> tuple[Preset, str]:
     """The preset with every suppressor knowing the room of a quiet recording, as it arrives there through the
-    stages before. Raises BadInput."""
+    stages before, and "". If that cannot be, the preset as it is, and the sentence why. Raises BadInput if the
+    recording cannot be read."""
+    sound = mono_of(read_sound_file(recording)[0])
     suppressors = [slot for slot in preset.chain if slot.stage == "suppressor"]
     if not suppressors:
-        raise BadInput(
-            "The preset has no suppressor to learn the room. Leave --room out, or add one."
-        )
-    sound, _ = read_sound_file(recording)
+        return preset, "The preset has no suppressor to learn the room, so it was left out."
     rig = with_chain(Rig(), preset.chain, "")
     for slot in suppressors:
         before = rig.chain[: [one.id for one in rig.chain].index(slot.id)]
         # A gate ahead of it would hide the room.
         open_stages = tuple(one for one in before if one.stage != "gate")
         arriving, latency = render(sound, open_stages)
-        take = learn_room(arriving[latency:].mean(axis=1, dtype=np.float64))
+        take = learn_room(settled(arriving[latency:, 0].astype(np.float64)))
         if take.room is None:
-            raise BadInput(take.refusal)
+            return (
+                preset,
+                f"{recording.name} was left out, and the room is followed. {take.refusal}",
+            )
         rig = changed(rig, f"chain.{slot.id}.settings.room", take.room.model_dump(mode="json"))
-    return make_preset(preset.name, preset.description, rig.chain)
+    return make_preset(preset.name, preset.description, rig.chain), ""
 
 
 def check_sound_name(target: Path) -> None:

@@ -60,12 +60,14 @@ _HZ: Floats = np.array(BAND_HZ, float)
 
 class BandSight(BaseModel):
     """One third-octave band while the voice speaks: levels in dB SPL at a viewer who hears the voice as loudly as
-    normal speech, how much of the voice is heard (0 to 1), its importance, and who covers it most."""
+    normal speech, how much of the voice is heard (0 to 1), whether that counts as covered, its importance, and who
+    covers it most."""
 
     hz: int
     voice_db: float
     rest_db: float
     heard: float
+    is_covered: bool
     importance: float
     by: str
 
@@ -82,13 +84,15 @@ class Suggestion(BaseModel):
 
 
 class Sight(BaseModel):
-    """What a viewer can follow, over some seconds; ``waits_for`` says what is missing where it cannot be told."""
+    """What a viewer can follow, over some seconds; ``waits_for`` says what is missing where it cannot be told.
+    From ``good_from`` on the index is good."""
 
     seconds: float
     speech_s: float
     waits_for: str
     sii: float | None
     sii_in_loud_moments: float | None
+    good_from: float = GOOD_SII
     text: str
     bands: list[BandSight]
 
@@ -126,6 +130,7 @@ def sight_of(rig: Rig, heard: HeardInputs, bands: Bands) -> Sight:
                 voice_db=round(float(found.voice_db[place]), 1),
                 rest_db=round(max(-20.0, float(found.rest_db[place])), 1),
                 heard=round(float(found.heard[place]), 2),
+                is_covered=bool(found.heard[place] < COVERED),
                 importance=float(IMPORTANCE[place]),
                 by=loudest,
             )

@@ -27,6 +27,7 @@ from goshawk.core.chain_slots import (
 from goshawk.core.dsp.compressor import CompressorSettings
 from goshawk.core.dsp.de_esser import DeEsser, DeEsserSettings
 from goshawk.core.dsp.suppressor import LearnedRoom
+from goshawk.core.dsp.trim import TrimSettings
 from goshawk.core.measure.levels import MOMENT_FRAMES, PAUSE, SPEECH
 from goshawk.core.measure.long_term_spectrum import (
     REFERENCE_DB,
@@ -38,7 +39,7 @@ from goshawk.core.measure.long_term_spectrum import (
     thirds_db,
     zone_db,
 )
-from goshawk.core.measure.room import learn_room
+from goshawk.core.measure.room import learn_room, settled
 from goshawk.core.measure.stage_work import LOST_DB, first_syllable_losses
 from goshawk.core.measure.take import (
     SETTLE_MOMENTS,
@@ -303,6 +304,11 @@ class _Check:
         room = moments_of(self.sounds["room"])[0][SETTLE_MOMENTS:]
         return self.level("usual", self.sounds) - float(np.median(room))
 
+    def compressor_takes_db(self) -> float:
+        """By about how much a compressor will bring speech nearer to the room: by what it takes off the spread."""
+        spread = self.spread(self.takes)
+        return max(0.0, spread - SPREAD_DB[self.wish.steadiness]) if self.has_compressor else 0.0
+
     def spread(self, sounds: Sounds) -> float:
         return self.level("big", sounds) - self.level("low", sounds)
 
@@ -374,8 +380,7 @@ class _Check:
 
     def learned_room(self) -> LearnedRoom | None:
         """The room as it arrives here; None if it is not steady enough."""
-        room = self.sounds["room"][SETTLE_MOMENTS * MOMENT_FRAMES :, 0].astype(np.float64)
-        return learn_room(room).room
+        return learn_room(settled(self.sounds["room"][:, 0].astype(np.float64))).room
 
     def add_gate(self) -> None:
         """The gate; lower, or none, if it cuts first syllables."""
@@ -384,6 +389,7 @@ class _Check:
             quiet_peaks_dbfs=self.peaks("low", 20),
             keys_peaks_dbfs=self.peaks("keys", 90) if "keys" in self.sounds else None,
             under_speech_db=self.under_speech(),
+            compressor_takes_db=self.compressor_takes_db(),
             is_over_game=self.wish.is_over_game,
         )
         voices = {kind: self.sounds[kind] for kind in VOICES}
@@ -512,8 +518,16 @@ class _Check:
         """Without a compressor the trim alone brings the peaks to the target: by what the stages after it
         changed. Gate and learned room move along."""
         miss = self.wish.voice_peaks_dbfs - self.peaks("usual", 95)
+        if "trim" in self.wish.refused or "trim.gain_db" in self.wish.adjusted:
+            return
         trim = next((slot for slot in self.slots if isinstance(slot, TrimSlot)), None)
-        if trim is None or abs(miss) < 0.3 or "trim.gain_db" in self.wish.adjusted:
+        if trim is None and abs(miss) >= stages.NO_MOVE_DB:
+            made_up = stages.make_up_trim(0.0, miss)
+            assert isinstance(made_up.settings, TrimSettings)
+            trim = TrimSlot(id="trim", settings=made_up.settings)
+            self.slots.insert(0, trim)
+            self.advice = [made_up if one.stage == "trim" else one for one in self.advice]
+        if trim is None or abs(miss) < 0.3:
             return
         miss = max(-30.0, min(40.0, round(trim.settings.gain_db + miss, 1))) - trim.settings.gain_db
         self.slots = [_shifted(slot, miss) for slot in self.slots]
@@ -607,10 +621,10 @@ class _Check:
             )
         fell = self.noise_fell(before, after)
         if fell < LEAST_NOISE_FALL_DB:
-            under = after.snr_db or 0.0
+            was, now = before.snr_db or 0.0, after.snr_db or 0.0
             said.append(
-                f"The room is {under:.0f} dB under your voice, as it was: there is little to take."
-                if (before.snr_db or 0.0) > stages.INAUDIBLE_UNDER_SPEECH_DB - 5.0
+                f"The room was {was:.0f} dB under your voice and is {now:.0f} dB under it now: there was little to take."
+                if was > stages.INAUDIBLE_UNDER_SPEECH_DB - 5.0
                 else f"The noise in your pauses falls by only {max(0.0, fell):.0f} dB beside the voice. "
                 + (
                     "Voices and knocks cannot be told from yours: a nearer microphone or a quieter place "

@@ -6,6 +6,7 @@ from pydantic import Field, StringConstraints
 
 from goshawk.core.dsp.ducker import DuckerSettings
 from goshawk.core.dsp.equaliser import EqualiserSettings
+from goshawk.core.dsp.limiter import LOWEST_CEILING_DBTP
 from goshawk.core.settings import Id, Settings, choice, number
 
 FeedName = Literal["viewers", "you", "call", "archive"]
@@ -99,7 +100,12 @@ class FeedSettings(Settings):
     is_muted: bool = choice(False, "Mute", "Silences the whole feed.")
     has_ceiling: bool = choice(True, "Ceiling", "Holds the whole feed under its ceiling.")
     ceiling_dbtp: float = number(
-        -3.0, -30.0, 0.0, "dBTP", "Ceiling of the feed", "The whole feed never goes above this."
+        -3.0,
+        LOWEST_CEILING_DBTP,
+        0.0,
+        "dBTP",
+        "Ceiling of the feed",
+        "The whole feed never goes above this.",
     )
     delay_ms: float = number(
         0.0,

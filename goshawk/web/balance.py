@@ -1,14 +1,11 @@
 """The balance on the server: what is measured of it, what would help, holds, and the replay of recorded inputs."""
 
 import asyncio
-import multiprocessing
-import os
+import contextlib
 import tempfile
 import time
 from collections import deque
 from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor
-from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 from typing import Any
 
@@ -30,8 +27,9 @@ from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import held_step
 from goshawk.core.stage import Block
 from goshawk.core.takes import MOST_GAIN_DB, SHORTEST_LOOP_S, seamless
-from goshawk.errors import BadInput
+from goshawk.errors import BadInput, HelperLost
 from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.web.helper import Helper
 from goshawk.web.messages import (
     BalanceLevels,
     BalanceState,
@@ -44,7 +42,6 @@ LOOK_EVERY_S = 2.0
 LOOK_UNWATCHED_EVERY_S = 5.0
 TRY_EVERY_S = 8.0
 LEVELS_EVERY_S = 0.4
-NICENESS = 10
 SIGHTS_S = (3, 10)
 INDEX_S = 10
 """Over so many seconds the bands and the index are shown; suggestions are tried on all that is kept."""
@@ -75,8 +72,8 @@ class BalanceDesk:
         self._task: asyncio.Task[None] | None = None
         self._rig: Rig | None = None
         self._newest: dict[str, Any] | None = None
-        self.renderer = Renderer()
-        self.replay = Replay(play, self.tell, self.renderer)
+        self.helper = Helper()
+        self.replay = Replay(play, self.tell, self.helper)
 
     def start(self) -> None:
         """Begin to look."""
@@ -88,7 +85,7 @@ class BalanceDesk:
             self._task.cancel()
             await asyncio.gather(self._task, return_exceptions=True)
         self.replay.close()
-        self.renderer.close()
+        self.helper.close()
 
     @property
     def state(self) -> BalanceState:
@@ -157,10 +154,8 @@ class BalanceDesk:
             is_trying = self.is_watched and due
             if is_trying:
                 tried_at = time.monotonic()
-            try:
+            with contextlib.suppress(HelperLost):  # the next look starts another
                 await self._look(is_trying)
-            except BrokenProcessPool:
-                self.renderer.close()  # it was ended from outside: the next look starts another
             every_s = LOOK_EVERY_S if self.is_watched else LOOK_UNWATCHED_EVERY_S
             await asyncio.sleep(0.3)
             try:
@@ -173,11 +168,7 @@ class BalanceDesk:
         heard = self.rows.heard(KEPT_S if is_trying else INDEX_S) if rig else None
         if rig is None or heard is None:
             return
-        rig = with_holds(rig, self.held_db)
-        loop = asyncio.get_running_loop()
-        sights, tried = await loop.run_in_executor(
-            self.renderer.pool, _look_at, rig, heard, is_trying
-        )
+        sights, tried = await self.helper.run(_look_at, rig, self.held_db, heard, is_trying)
         self._sights = sights
         if tried is not None:
             self._suggestions = tried
@@ -188,8 +179,9 @@ class BalanceDesk:
 
 
 def _look_at(
-    rig: Rig, heard: HeardInputs, is_trying: bool
+    rig: Rig, held_db: dict[str, float], heard: HeardInputs, is_trying: bool
 ) -> tuple[dict[int, Sight], list[Suggestion] | None]:
+    rig = with_holds(rig, held_db)
     sights = {}
     recent = heard.last(max(SIGHTS_S))
     parts = contributions(rig, recent)
@@ -198,7 +190,9 @@ def _look_at(
         length = len(newest.activity) * MOMENT_FRAMES
         own = {name: part[len(part) - length :] for name, part in parts.items()}
         sights[seconds] = sight_of(rig, newest, bands_of(rig, own, newest.activity))
-    return sights, suggestions(rig, heard) if is_trying else None
+    if not is_trying:
+        return sights, None
+    return sights, [without_holds(one, held_db) for one in suggestions(rig, heard)]
 
 
 def with_holds(rig: Rig, held_db: dict[str, float]) -> Rig:
@@ -208,6 +202,16 @@ def with_holds(rig: Rig, held_db: dict[str, float]) -> Rig:
         for one in rig.inputs
     )
     return rig.model_copy(update={"inputs": inputs})
+
+
+def without_holds(one: Suggestion, held_db: dict[str, float]) -> Suggestion:
+    """A suggestion that was made ``with_holds``, for the rig as it is saved: a hold goes on adding what it adds."""
+    paths = {f"inputs.{name}.trim_db": db for name, db in held_db.items()}
+    changes = {
+        path: round(float(value) - paths[path], 2) if path in paths else value
+        for path, value in one.changes.items()
+    }
+    return one.model_copy(update={"changes": changes})
 
 
 def _sound_of(rig: Rig) -> Any:
@@ -220,27 +224,6 @@ def _sound_of(rig: Rig) -> Any:
     )
 
 
-class Renderer:
-    """A process of its own, at low priority: in a thread, every kernel would wait for the web to let go of Python."""
-
-    def __init__(self) -> None:
-        self._pool: ProcessPoolExecutor | None = None
-
-    @property
-    def pool(self) -> ProcessPoolExecutor:
-        """One piece of work at a time; started when it is first needed."""
-        self._pool = self._pool or ProcessPoolExecutor(
-            1, multiprocessing.get_context("spawn"), initializer=os.nice, initargs=(NICENESS,)
-        )
-        return self._pool
-
-    def close(self) -> None:
-        """Break off what it does; the next piece of work starts another process."""
-        if self._pool:
-            self._pool.shutdown(wait=False, cancel_futures=True)
-            self._pool = None
-
-
 class Replay:
     """Recorded inputs that play in place of the devices, under the balance of then or of now."""
 
@@ -248,9 +231,9 @@ class Replay:
         self,
         play: Callable[[Path | None, list[str], float], None],
         tell: Callable[[], None],
-        renderer: Renderer,
+        helper: Helper,
     ) -> None:
-        self._play, self._tell, self._renderer = play, tell, renderer
+        self._play, self._tell, self._helper = play, tell, helper
         self._folder: tempfile.TemporaryDirectory[str] | None = None
         self._path: Path | None = None
         self._names: list[str] = []
@@ -325,8 +308,8 @@ class Replay:
                 rig, self._wanted = self._wanted, None
                 self.state = self.state.model_copy(update={"is_measuring": True})
                 self._tell()
-                before, now = await asyncio.get_running_loop().run_in_executor(
-                    self._renderer.pool, compared, self._path, self._names, self.before, rig
+                before, now = await self._helper.run(
+                    compared, self._path, self._names, self.before, rig
                 )
                 if not self.state.is_on:
                     continue
@@ -339,8 +322,7 @@ class Replay:
                 )
                 self._send()
                 self._tell()
-        except BrokenProcessPool:
-            self._renderer.close()
+        except HelperLost:
             self.state = self.state.model_copy(update={"is_measuring": False})
             self._tell()
         finally:

@@ -1,6 +1,5 @@
 """Computes a sound check in a process of its own, so that neither sound nor web wait for it."""
 
-import os
 from multiprocessing.connection import Connection
 from pathlib import Path
 
@@ -14,6 +13,7 @@ from goshawk.core.stage import Block
 from goshawk.core.takes import loudness_lufs
 from goshawk.errors import GoshawkError
 from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.web.helper import stay_behind
 
 SIDES = ("before", "after")
 _MOST_LINEAR = 0.9
@@ -24,8 +24,7 @@ def work(
 ) -> None:
     """Sends ("progress", text, share) as it goes and ("done", Outcome) or ("failed", sentence) at the end. The voices
     before and after, equally loud, are then in ``folder``."""
-    if hasattr(os, "nice"):
-        os.nice(10)  # the sound on air goes before this
+    stay_behind()
     try:
         sounds = {kind: read_take(path) for kind, path in takes.items()}
         outcome, after = run_with_sound(

@@ -4,10 +4,8 @@ The last minute of the raw microphone is always kept in memory, and nowhere else
 the audio process as a file in a folder that goes with the program."""
 
 import asyncio
-import multiprocessing
 import tempfile
 from collections.abc import Callable
-from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -17,8 +15,9 @@ from goshawk.core.graph.comparison import Heard
 from goshawk.core.measure.sound_keeper import SoundKeeper
 from goshawk.core.stage import Block
 from goshawk.core.takes import LONGEST_LOOP_S, SHORTEST_LOOP_S, equal_loudness_gains_db, seamless
-from goshawk.errors import BadInput
+from goshawk.errors import BadInput, HelperLost
 from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.web.helper import Helper
 from goshawk.web.messages import LoopState
 
 
@@ -40,7 +39,7 @@ class Looper:
         self._gains: dict[Heard, float] = {"chain": 0.0, "raw": 0.0, "other": 0.0}
         self._wanted: tuple[Block, Chain] | None = None
         self._measuring: asyncio.Task[None] | None = None
-        self._renderer: ProcessPoolExecutor | None = None
+        self._helper = Helper()
         self.raw = SoundKeeper(LONGEST_LOOP_S)
         self.other: Chain | None = None
         self.state = LoopState()
@@ -49,8 +48,7 @@ class Looper:
         """Forget everything."""
         if self._measuring:
             self._measuring.cancel()
-        if self._renderer:
-            self._renderer.shutdown(wait=False, cancel_futures=True)
+        self._helper.close()
         if self._folder:
             self._folder.cleanup()
 
@@ -151,13 +149,7 @@ class Looper:
         try:
             while self._wanted:
                 (voice, chain), self._wanted = self._wanted, None
-                # A process of its own: in a thread, every kernel would wait for the web to let go of Python.
-                self._renderer = self._renderer or ProcessPoolExecutor(
-                    1, multiprocessing.get_context("spawn")
-                )
-                found = await asyncio.get_running_loop().run_in_executor(
-                    self._renderer, equal_loudness_gains_db, voice, chain, self.other
-                )
+                found = await self._helper.run(equal_loudness_gains_db, voice, chain, self.other)
                 if self._wanted or not self.state.is_on:
                     continue
                 self._gains = found
@@ -166,6 +158,8 @@ class Looper:
                 )
                 self._send()
                 self._tell()
+        except HelperLost:
+            pass  # the gains stay as they were; the next change has them found again
         finally:
             self._measuring = None
 

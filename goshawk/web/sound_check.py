@@ -60,7 +60,8 @@ LONGEST_NOTHING_S = 2.0
 
 class SoundCheck:
     """Records takes, keeps them, and has the check computed. ``keep``, ``forget`` and ``keep_check`` write to the
-    store; ``tell`` shows the state in all windows; ``perform`` is called when a take begins or ends."""
+    store; ``tell`` shows the state in all windows; ``perform`` is called when a take begins or ends;
+    ``for_rig`` gives a wish the targets of the rig."""
 
     def __init__(
         self,
@@ -71,11 +72,13 @@ class SoundCheck:
         forget: Callable[[TakeKind], Awaitable[None]],
         tell: Callable[[], None],
         perform: Callable[[], None],
+        for_rig: Callable[[Wish], Wish],
     ) -> None:
         self._folder = folder
         self._takes = {kind: one for kind, one in takes.items() if (folder / one.file).is_file()}
         self.kept = kept
         self._keep, self._forget, self._tell, self._perform = keep, forget, tell, perform
+        self._for_rig = for_rig
         self._recording: TakeKind | None = None
         self._round: list[TakeKind] = []
         self._pieces: list[Block] = []
@@ -289,11 +292,12 @@ class SoundCheck:
     # --- computing -------------------------------------------------------------------------------
 
     def run(self, wish: Wish) -> None:
-        """Compute the check; one that is being computed is given up. Raises BadInput if a take is missing."""
+        """Compute the check for the rig's own targets; one that is being computed is given up. Raises BadInput if a take is missing."""
         for kind in NEEDED:
             if kind not in self._takes:
                 raise BadInput(f"The {TAKE_NAMES[kind]} is missing. Take it first.")
         self.stop_run()
+        wish = self._for_rig(wish)
         self._wish, self._failure = wish, ""
         self._progress = CheckProgress(text="Starting", share=0.0)
         self._running = asyncio.get_running_loop().create_task(self._run(wish))

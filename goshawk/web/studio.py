@@ -42,7 +42,6 @@ from goshawk.core.rig import (
 )
 from goshawk.core.rules.balance import LEAST_HEARD_S, moves, with_holds_let_go
 from goshawk.core.rules.sentences import feed_sentence
-from goshawk.core.rules.sound_check.advice import Wish
 from goshawk.core.rules.sound_check.since import drift_of
 from goshawk.core.stage import Block, Floats
 from goshawk.core.starting_points import STARTING_POINTS
@@ -117,6 +116,7 @@ class Studio:
             lambda kind: self._in_store(lambda: sound_checks.remove_take(self._db, kind)),
             self._tell_sound_check,
             lambda: self._give_rig(self.rig),
+            lambda wish: wish.under(self.rig),
         )
         self._drift = Drift()
         self._replayed: tuple[Path | None, list[str]] = (None, [])
@@ -437,12 +437,6 @@ class Studio:
         if self.sound_check.performance and self.rig.voice:
             self.sound_check.push(picked(raw, self.rig.voice.channels))
 
-    def run_check(self, wish: Wish) -> None:
-        """Compute the check for the rig's own targets. Raises BadInput if a take is missing."""
-        self.sound_check.run(
-            wish.model_copy(update={"voice_peaks_dbfs": self.rig.targets.voice_peaks_dbfs})
-        )
-
     async def accept_check(self, stages: list[str] | None) -> State:
         """The suggested chain in place of the present one, or only some of its stages. Raises BadInput."""
         outcome = self.sound_check.outcome
@@ -528,7 +522,7 @@ class Studio:
             raise BadInput(
                 f"Goshawk needs {LEAST_HEARD_S:.0f} seconds of your voice to set the dip. Talk a little first."
             )
-        settings = suggested_ducker(rig, heard, one)
+        settings = await self.balance.helper.run(suggested_ducker, rig, heard, one)
         state = await self._change(
             lambda rig: changed_together(
                 rig, {f"inputs.{input_id}.ducker": settings.model_dump(mode="json")}

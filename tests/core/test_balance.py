@@ -12,6 +12,7 @@ from goshawk.core.dsp.ducker import CLOSES_BELOW_DB, Ducker, DuckerSettings
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.masking import sight_of, suggested_ducker, suggestions
 from goshawk.core.measure.balance_meter import BalanceMeter
+from goshawk.core.measure.clearance import sounding_s
 from goshawk.core.measure.intelligibility import (
     BANDWIDTH_DB,
     NO_NOISE_DB,
@@ -282,6 +283,26 @@ def test_no_trim_from_too_little_and_none_beyond_its_bounds() -> None:
     assert (
         "do not hear Game" in moves(peaks_over(20.0, voice=-7.0, game=-10.0), muted, "game")[0].text
     )
+
+
+def test_a_rest_between_bursts_is_no_pause() -> None:
+    """Bursts of 0.2 s every two seconds have been heard all the time; four of them in half a minute have not."""
+    rig = Rig()
+    often, seldom = np.full(2000, -60.0), np.full(2000, -90.0)
+    for start in range(0, 2000, 200):
+        often[start : start + 20] = -10.0
+    for start in range(0, 2000, 500):
+        seldom[start : start + 60] = -10.0
+    assert sounding_s(often) == pytest.approx(18.2)
+    assert sounding_s(seldom) == pytest.approx(2.4)
+    assert sounding_s(np.full(100, -90.0)) == 0.0
+    activity = np.full(2000, SPEECH, np.int8)
+    heard = PeaksHeard({"voice": np.full(2000, -7.0), "game": often, "music": seldom}, activity)
+    game, music = (
+        next(one for one in moves(heard, rig) if one.input_id == n) for n in ("game", "music")
+    )
+    assert game.by_db == -9.0
+    assert "only 2 s of Music" in music.text
 
 
 def test_a_hold_is_slow_bounded_and_rests_without_sound() -> None:

@@ -134,6 +134,36 @@ def test_nothing_is_done_where_nothing_is_needed() -> None:
     assert [slot.stage for slot in outcome.chain] == ["limiter"]
 
 
+def test_without_a_compressor_a_trim_makes_up_for_what_the_rest_takes() -> None:
+    """An even voice at its target, but so boomy that high-pass and EQ cost it some decibels."""
+    takes = takes_of(
+        "porter",
+        usual_db=2.0,
+        low_db=-4.0,
+        big_db=3.0,
+        room=lambda s: gain(-92) * noise("hiss", s),
+        treat=lambda sound: shelved(sound, 12.0, 60.0, 260.0),
+    )
+    outcome = run_sound_check(takes, Wish())
+    assert "compressor" not in [slot.stage for slot in outcome.chain]
+    assert Judge(takes, outcome.chain).peaks_dbfs == pytest.approx(-7.0, abs=0.5)
+    trim = next(one for one in outcome.advice if one.stage == "trim")
+    assert (trim.is_needed, trim.reason[:13]) == (True, "Makes up for ")
+    refused = run_sound_check(takes, Wish(refused=frozenset({"trim"})))
+    assert "trim" not in [slot.stage for slot in refused.chain]
+    assert any("instead of −7.0" in text for text in refused.shortfalls)
+
+
+def test_a_compressor_brings_the_room_nearer_and_the_gate_knows_it() -> None:
+    """A hot microphone: behind the suppressor the room is far away, behind the compressor it is not."""
+    takes = takes_of("keeper", usual_db=6.0, room=lambda s: gain(-62) * noise("fan", s))
+    outcome = run_sound_check(takes, Wish())
+    raw, after = Judge(takes, ()), Judge(takes, outcome.chain)
+    assert "gate" in [slot.stage for slot in outcome.chain]
+    assert after.snr_db - raw.snr_db > 15.0
+    assert outcome.after.cut_syllables == 0
+
+
 def test_what_rings_in_every_voice_is_found_and_cut() -> None:
     """A peak around 1.1 kHz, as of a bare desk; no other situation has one."""
     takes = takes_of("porter", treat=lambda sound: shelved(sound, 20.0, 1040.0, 1180.0))

@@ -18,6 +18,7 @@ from goshawk.store.database import database_path, open_database
 from goshawk.store.rigs import load_active_rig
 from tests.conftest import RATE_HZ, random_sound, rig_with, tone
 from tests.mixes import evening
+from tests.situations import takes_of
 
 
 class Said(NamedTuple):
@@ -172,6 +173,15 @@ def test_render_takes_a_preset_apart_learns_the_room_and_is_aligned(tmp_path: Pa
         "--set", "suppressor.reduction_db=0", "--set", "suppressor.clatter_db=0", *alone
     )
     np.testing.assert_allclose(whole, room[:48_000, 0], atol=1e-6)
+    # A room that cannot be learned, or that nothing would learn, is said, and the rest is done.
+    soundfile.write(tmp_path / "knock.wav", random_sound(3, 1.0), 48_000)
+    for options, sentence in (
+        ((*alone, "--room", tmp_path / "knock.wav"), "that is not the room"),
+        (("--only", "gate", "--room", tmp_path / "room.wav"), "no suppressor"),
+    ):
+        done = goshawk("render", source, target, *options)
+        assert done.returncode == 0
+        assert sentence in done.stderr
 
 
 @pytest.mark.parametrize(
@@ -182,8 +192,7 @@ def test_render_takes_a_preset_apart_learns_the_room_and_is_aligned(tmp_path: Pa
         (("--set", "gate.range_db=900"), "range_db must be at most 80"),
         (("--set", "gate.loudness=3"), "There is no setting"),
         (("--set", "three_band.lower_hz=3"), "no one stage 'three_band'"),
-        (("--only", "gate", "--room", "voice.wav"), "no suppressor"),
-        (("--room", "voice.wav"), "not the room"),
+        (("--room", "none.wav"), "none.wav"),
     ],
 )
 def test_what_render_refuses(tmp_path: Path, options: tuple[str, ...], sentence: str) -> None:
@@ -215,6 +224,56 @@ def test_presets_and_schemas_on_the_command_line(tmp_path: Path) -> None:
         done = goshawk(*wrong)
         assert done.returncode == 2
         assert done.stderr.startswith("goshawk: ")
+
+
+def test_a_check_of_takes_gives_the_chain_its_reasons_and_the_promised_sound(
+    tmp_path: Path,
+) -> None:
+    for name, sound in takes_of("porter").items():
+        soundfile.write(tmp_path / f"{name}.wav", sound, RATE_HZ, subtype="FLOAT")
+    takes = {name: tmp_path / f"{name}.wav" for name in ("room", "low", "usual", "big")}
+
+    def options(**other: Path) -> list[object]:
+        return [part for name, path in {**takes, **other}.items() for part in (f"--{name}", path)]
+
+    preset = tmp_path / "preset.json"
+    found = said("soundcheck", *options(), "--steadiness", "very-steady", "--out", preset)
+    assert {"takes", "findings", "suggestions", "before", "after"} <= set(found)
+    assert {"code", "text", "value", "unit"} <= set(found["findings"][0])
+    assert {"stage", "setting", "value", "unit", "reason", "confidence"} == set(
+        found["suggestions"][0]
+    )
+    assert {"noise_floor_dbfs", "speech_level_dbfs", "pitch_low_hz", "findings"} <= set(
+        found["takes"]["usual"]
+    )
+    assert found["after"]["spread_db"] == pytest.approx(6.0, abs=2.0)
+    # Rendered with the room that is given, it is what was promised.
+    target = tmp_path / "out.wav"
+    said("render", takes["usual"], target, "--preset", preset, "--room", takes["room"])
+    peaks = np.abs(soundfile.read(target)[0])
+    assert 20 * np.log10(peaks.max()) < -3.9
+    measured = said("measure", target)
+    assert measured["integrated_lufs"] == pytest.approx(found["after"]["integrated_lufs"], abs=0.1)
+    text = goshawk("soundcheck", *options(), "--talk-only").stdout
+    assert "Nothing would cover its opening and closing" in text
+
+    # What is doubtful is said and done; what tells nothing is refused.
+    swapped = goshawk("soundcheck", *options(low=takes["big"], big=takes["low"]))
+    assert swapped.returncode == 0
+    assert "louder than your usual voice" in swapped.stderr
+    sound = soundfile.read(takes["usual"])[0]
+    for name, wrong, sentence in (
+        ("short", sound[: 2 * RATE_HZ], "too short"),
+        ("nothing", np.zeros_like(sound), "not even noise"),
+        ("quiet", soundfile.read(takes["room"])[0], "Speak for longer"),
+    ):
+        path = tmp_path / f"{name}.wav"
+        soundfile.write(path, wrong, RATE_HZ)
+        done = goshawk("soundcheck", *options(usual=path), "--out", tmp_path / "no.json")
+        assert done.returncode == 2
+        assert sentence in done.stderr
+        assert f"{name}.wav (usual voice)" in done.stderr
+    assert not (tmp_path / "no.json").exists()
 
 
 def test_recordings_are_mixed_and_brought_to_their_targets(tmp_path: Path) -> None:

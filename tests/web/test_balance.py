@@ -9,11 +9,12 @@ from typing import Any
 import numpy as np
 import pytest
 
+from goshawk.core.masking import Suggestion
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.wiring import InputSettings
 from goshawk.engine.loop import AudioLoop
-from goshawk.errors import BadInput, NotFound
-from goshawk.web.balance import compared
+from goshawk.errors import BadInput, HelperLost, NotFound
+from goshawk.web.balance import compared, without_holds
 from goshawk.web.messages import BalanceState, Levels
 from goshawk.web.pages import LivePage
 from goshawk.web.studio import Studio
@@ -131,6 +132,22 @@ def test_a_hold_moves_by_itself_and_one_press_takes_it_into_the_trim(studio: Stu
     asyncio.run(story())
 
 
+def test_what_helps_counts_what_a_hold_adds_once() -> None:
+    """A held game is brought down by what is missing, and the hold goes on adding what it adds."""
+    one = Suggestion(
+        key="target:game",
+        title="",
+        reason="",
+        changes={"inputs.game.trim_db": -13.0, "targets.game_clearance_db": 15.0},
+        sii_after=0.5,
+    )
+    assert without_holds(one, {"game": -6.0, "music": 1.0}).changes == {
+        "inputs.game.trim_db": -7.0,
+        "targets.game_clearance_db": 15.0,
+    }
+    assert without_holds(one, {}) == one
+
+
 def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> None:
     async def story() -> None:
         desk = Desk(studio)
@@ -153,7 +170,8 @@ def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> N
         await studio.set_together(dict(best.changes))
         assert studio.balance.state.suggestions is None, "tried anew on another balance"
         # The process that tries is ended from outside: another goes on.
-        studio.balance.renderer.pool.submit(os._exit, 1)
+        with pytest.raises(HelperLost):
+            await studio.balance.helper.run(os._exit, 1)
         await until(lambda: studio.balance.state.suggestions is not None)
         await studio.suggest_ducker("game")
         assert desk.named("game").ducker.is_on

@@ -94,7 +94,9 @@ def test_a_check_is_computed_accepted_and_compared_with_later_ones(studio: Studi
         await asyncio.sleep(0)
         check.stop_run()  # while it only starts, too
         assert check.state.run is None
-        studio.run_check(Wish(steadiness="natural"))
+        await studio.set_setting("feeds.viewers.ceiling_dbtp", -5.0)
+        check.run(Wish(steadiness="natural"))
+        assert check.state.wish.ceiling_dbtp == -6.0, "under the ceiling of this rig"
         await until(lambda: check.outcome is not None)
         for side in ("before", "after"):
             assert check.sound(check.state.heard, "usual", side).is_file()

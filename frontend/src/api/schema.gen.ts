@@ -742,7 +742,8 @@ export interface components {
         /**
          * BandSight
          * @description One third-octave band while the voice speaks: levels in dB SPL at a viewer who hears the voice as loudly as
-         *     normal speech, how much of the voice is heard (0 to 1), its importance, and who covers it most.
+         *     normal speech, how much of the voice is heard (0 to 1), whether that counts as covered, its importance, and who
+         *     covers it most.
          */
         BandSight: {
             /** By */
@@ -753,6 +754,8 @@ export interface components {
             hz: number;
             /** Importance */
             importance: number;
+            /** Is Covered */
+            is_covered: boolean;
             /** Rest Db */
             rest_db: number;
             /** Voice Db */
@@ -2218,7 +2221,8 @@ export interface components {
         };
         /**
          * InputWindow
-         * @description One input over a window: peaks, the middle half of its levels, clearance, and how long it spoke or played.
+         * @description One input over a window: peaks, the middle half of its levels, clearance, and how it stands by them; None if
+         *     viewers do not hear it.
          */
         InputWindow: {
             /** Body High Dbfs */
@@ -2227,10 +2231,9 @@ export interface components {
             body_low_dbfs: number | null;
             /** Clearance Db */
             clearance_db: number | null;
-            /** Heard S */
-            heard_s: number;
             /** Peaks Dbfs */
             peaks_dbfs: number | null;
+            standing: components["schemas"]["Standing"] | null;
         };
         /**
          * KeepOther
@@ -3309,10 +3312,16 @@ export interface components {
         /**
          * Sight
          * @description What a viewer can follow, over some seconds; ``waits_for`` says what is missing where it cannot be told.
+         *     From ``good_from`` on the index is good.
          */
         Sight: {
             /** Bands */
             bands: components["schemas"]["BandSight"][];
+            /**
+             * Good From
+             * @default 0.75
+             */
+            good_from: number;
             /** Seconds */
             seconds: number;
             /** Sii */
@@ -3384,9 +3393,12 @@ export interface components {
         };
         /**
          * Standing
-         * @description One input against its target. ``off_db`` is positive when it is too loud.
+         * @description One input against its target. ``off_db`` is positive when it is too loud; ``clearance_wanted_db`` is None for
+         *     the voice.
          */
         Standing: {
+            /** Clearance Wanted Db */
+            clearance_wanted_db: number | null;
             /** Off Db */
             off_db: number | null;
             /** Target Peaks Dbfs */

@@ -3,7 +3,6 @@
 import type { InputSettings } from "../api/client";
 import { ask, setSetting } from "../live/link";
 import { readings, useLevels } from "../live/readings";
-import { useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { Setting } from "../ui/Setting";
 import { roleColour, roleText } from "../ui/roles";
@@ -18,16 +17,10 @@ type Props = { input: InputSettings; isChained: boolean; isOpen: boolean; onOpen
 export function InputStrip({ input, isChained, isOpen, onOpen }: Props) {
   const levels = useLevels();
   const seconds = useBalanceView((view) => view.window);
-  const targets = useLive((live) => live.state?.rig.targets);
   const { id, name, role, is_muted: isMuted } = input;
   const window = levels?.balance.windows[String(seconds)]?.[id];
-  const standing = levels?.standings[id];
-  const wanted = isChained
-    ? targets?.voice_peaks_dbfs
-    : targets?.[`${role === "voice" ? "call" : role}_clearance_db`];
-  const offDb = offOf(isChained, window, wanted);
-  const tolerance = standing?.tolerance_db ?? 2;
-  const isOff = offDb !== null && Math.abs(offDb) > tolerance;
+  const standing = window?.standing;
+  const isOff = standing?.verdict === "too loud" || standing?.verdict === "too quiet";
   const held = levels?.balance.held_db[id];
   return (
     <section
@@ -57,7 +50,7 @@ export function InputStrip({ input, isChained, isOpen, onOpen }: Props) {
         data-standing={id}
       >
         {isOff && "▲ "}
-        {standing ? words(isMuted, offDb, tolerance, standing.text) : "not heard by viewers"}
+        {standing?.text ?? "not heard by viewers"}
         {input.is_held && held !== undefined && (
           <span className="figures font-normal text-quiet"> held {signed(held)}</span>
         )}
@@ -69,14 +62,14 @@ export function InputStrip({ input, isChained, isOpen, onOpen }: Props) {
         low={window?.body_low_dbfs ?? null}
         high={window?.body_high_dbfs ?? null}
         target={standing?.target_peaks_dbfs ?? null}
-        tolerance={tolerance}
+        tolerance={standing?.tolerance_db ?? 0}
       />
       <p className="figures mb-0.5 flex justify-between text-xs text-quiet">
         <span title="Peaks, dBFS">{decibels(window?.peaks_dbfs)}</span>
         {!isChained && (
           <span title="By how many dB your peaks stand above these, and how many are wanted">
             <b className="text-text">{decibels(window?.clearance_db)}</b> of{" "}
-            {decibels(wanted ?? null, 0)} dB
+            {decibels(standing?.clearance_wanted_db, 0)} dB
           </span>
         )}
       </p>
@@ -125,22 +118,6 @@ export function InputStrip({ input, isChained, isOpen, onOpen }: Props) {
 }
 
 const signed = (db: number) => `${db > 0 ? "+" : ""}${signless(db, 1)}`;
-
-type Window = { peaks_dbfs: number | null; clearance_db: number | null } | undefined;
-
-/** How far an input is above its target; null while that cannot be told. */
-function offOf(isChained: boolean, window: Window, wanted: number | undefined): number | null {
-  if (wanted === undefined || !window) return null;
-  if (isChained) return window.peaks_dbfs === null ? null : window.peaks_dbfs - wanted;
-  return window.clearance_db === null ? null : wanted - window.clearance_db;
-}
-
-function words(isMuted: boolean, offDb: number | null, tolerance: number, text: string): string {
-  if (isMuted) return "muted";
-  if (offDb === null) return text.startsWith("waiting") ? text : "waiting for sound";
-  if (Math.abs(offDb) <= tolerance) return "on target";
-  return `${Math.abs(offDb).toFixed(0)} dB too ${offDb > 0 ? "loud" : "quiet"}`;
-}
 
 type GaugeProps = {
   role: InputSettings["role"];

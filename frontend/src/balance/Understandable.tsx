@@ -5,7 +5,6 @@ import { useLive } from "../live/store";
 import { Panel } from "../ui/Panel";
 import { colour, Picture } from "../ui/Picture";
 
-const GOOD = 0.75;
 const HISTORY_S = 600;
 
 const NONE: never[] = [];
@@ -13,17 +12,20 @@ const NONE: never[] = [];
 export function Understandable() {
   const sight = useLive((live) => live.balance?.sights["10"]);
   const indices = useLive((live) => live.balance?.indices ?? NONE);
+  const goodFrom = sight?.good_from;
   const paint = useCallback(
     (canvas: CanvasRenderingContext2D, width: number, height: number) => {
       const newest = indices.at(-1)?.number ?? 0;
       const y = (sii: number) => height - 2 - sii * (height - 4);
-      canvas.strokeStyle = colour("line");
-      canvas.setLineDash([4, 4]);
-      canvas.beginPath();
-      canvas.moveTo(0, y(GOOD));
-      canvas.lineTo(width, y(GOOD));
-      canvas.stroke();
-      canvas.setLineDash([]);
+      if (goodFrom !== undefined) {
+        canvas.strokeStyle = colour("line");
+        canvas.setLineDash([4, 4]);
+        canvas.beginPath();
+        canvas.moveTo(0, y(goodFrom));
+        canvas.lineTo(width, y(goodFrom));
+        canvas.stroke();
+        canvas.setLineDash([]);
+      }
       canvas.strokeStyle = colour("voice");
       canvas.lineWidth = 1.8;
       canvas.beginPath();
@@ -36,7 +38,7 @@ export function Understandable() {
       }
       canvas.stroke();
     },
-    [indices],
+    [indices, goodFrom],
   );
   const sii = sight?.sii ?? null;
   return (
@@ -70,9 +72,16 @@ export function Understandable() {
             className="absolute inset-y-0 left-0 rounded-full bg-voice"
             style={{ width: `${(sii ?? 0) * 100}%` }}
           />
-          <span className="absolute -inset-y-1 w-0.5 bg-text" style={{ left: `${GOOD * 100}%` }} />
+          {goodFrom !== undefined && (
+            <span
+              className="absolute -inset-y-1 w-0.5 bg-text"
+              style={{ left: `${goodFrom * 100}%` }}
+            />
+          )}
         </div>
-        <p className="mt-1 text-right text-xs text-quiet">good from 0.75</p>
+        {goodFrom !== undefined && (
+          <p className="mt-1 text-right text-xs text-quiet">good from {goodFrom}</p>
+        )}
         {indices.length > 2 && (
           <Picture
             paint={paint}

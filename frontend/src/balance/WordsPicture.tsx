@@ -7,7 +7,7 @@ import { roleColour } from "../ui/roles";
 import { Choice } from "../ui/Choice";
 import { Panel } from "../ui/Panel";
 import { setWords, useBalanceView } from "./balanceView";
-import { COVERED, coveredSentence, hertz } from "./sentences";
+import { coveredSentence, hertz } from "./sentences";
 
 const BOTTOM_DB = 10;
 const LEAST_TOP_DB = 65;
@@ -38,12 +38,12 @@ export function WordsPicture() {
         canvas.fillStyle = colour(roleColour(role));
         const rest = y(band.rest_db);
         canvas.fillRect(middle - wide / 2, rest, wide, bottom - rest);
-        canvas.globalAlpha = band.heard < COVERED ? 0.7 : 1;
+        canvas.globalAlpha = band.is_covered ? 0.7 : 1;
         canvas.fillStyle = colour("voice");
         const voice = y(band.voice_db);
         canvas.fillRect(middle - wide / 4, voice, wide / 2, bottom - voice);
         canvas.globalAlpha = 1;
-        if (band.heard < COVERED) {
+        if (band.is_covered) {
           canvas.strokeStyle = colour("over");
           canvas.lineWidth = 1.4;
           canvas.setLineDash([3, 3]);

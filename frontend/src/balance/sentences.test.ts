@@ -10,7 +10,7 @@ const rig = {
 } as unknown as Rig;
 
 function band(hz: number, heard: number, by: string): BandSight {
-  return { hz, heard, by, voice_db: 50, rest_db: 50, importance: 0.05 };
+  return { hz, heard, is_covered: heard < 0.5, by, voice_db: 50, rest_db: 50, importance: 0.05 };
 }
 
 function second(number: number, over: string[], speech_s = 0.5): Balance["seconds"][number] {

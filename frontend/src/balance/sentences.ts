@@ -2,16 +2,13 @@
 
 import type { Balance, BandSight, Rig } from "../api/client";
 
-/** A band of which less is heard is covered. */
-export const COVERED = 0.5;
-
 export const hertz = (hz: number) => (hz >= 1000 ? `${hz / 1000}k` : String(hz));
 const nameOf = (rig: Rig | undefined, id: string) =>
   rig?.inputs.find((input) => input.id === id)?.name ?? "the rest";
 
 /** Which bands are covered, and by whom, in words. */
 export function coveredSentence(rig: Rig | undefined, bands: BandSight[]): string {
-  const covered = bands.filter(({ heard }) => heard < COVERED);
+  const covered = bands.filter((band) => band.is_covered);
   if (!covered.length) return "No band of your voice is covered.";
   const by = new Map<string, BandSight[]>();
   for (const band of covered) by.set(band.by, [...(by.get(band.by) ?? []), band]);

@@ -29,12 +29,15 @@ MARGIN_DB = 0.05
 ONE = float(2**40)
 
 
+LOWEST_CEILING_DBTP = -30.0
+
+
 class LimiterSettings(Settings):
     """Settings of the limiter."""
 
     ceiling_dbtp: float = number(
         -3.0,
-        -30.0,
+        LOWEST_CEILING_DBTP,
         0.0,
         "dBTP",
         "Ceiling",

@@ -21,7 +21,7 @@ from goshawk.core.measure.clearance import (
 from goshawk.core.measure.levels import LEAST_MOMENTS, SPEECH, moments_in_db
 from goshawk.core.measure.loudness import integrated_lufs, loudness_range_lu
 from goshawk.core.rig import Rig
-from goshawk.core.rules.balance import PeaksHeard
+from goshawk.core.rules.balance import PeaksHeard, Standing, standings
 from goshawk.core.stage import Floats
 from goshawk.units import SILENCE_DBFS, linear_to_db
 
@@ -41,13 +41,14 @@ KEPT_READINGS = 900
 
 
 class InputWindow(BaseModel):
-    """One input over a window: peaks, the middle half of its levels, clearance, and how long it spoke or played."""
+    """One input over a window: peaks, the middle half of its levels, clearance, and how it stands by them; None if
+    viewers do not hear it."""
 
     peaks_dbfs: float | None
     body_low_dbfs: float | None
     body_high_dbfs: float | None
     clearance_db: float | None
-    heard_s: float
+    standing: Standing | None
 
 
 class BalanceSecond(BaseModel):
@@ -155,7 +156,8 @@ class BalanceMeter:
 
     def _window(self, rig: Rig, moments: int) -> dict[str, InputWindow]:
         activity = self._activity[-moments:]
-        found: dict[str, InputWindow] = {}
+        bodies: dict[str, tuple[float | None, float | None]] = {}
+        peaks_dbfs: dict[str, float | None] = {}
         voice_dbfs = None
         if rig.chained in self._levels:
             voice_dbfs = voice_peaks_dbfs(self._peaks(rig.chained, moments), activity)
@@ -163,17 +165,28 @@ class BalanceMeter:
             peaks = self._peaks(name, moments)
             is_voice = name == rig.chained
             sounds = activity == SPEECH if is_voice else playing(peaks)
-            own = voice_dbfs if is_voice else background_peaks_dbfs(peaks)
+            peaks_dbfs[name] = _rounded(voice_dbfs if is_voice else background_peaks_dbfs(peaks))
             rms = levels[-moments:, 0][sounds] + self._gains_db[name]
-            low, high = np.percentile(rms, (25, 75)) if len(rms) >= LEAST_MOMENTS else (None, None)
-            found[name] = InputWindow(
-                peaks_dbfs=_rounded(own),
-                body_low_dbfs=_rounded(low),
-                body_high_dbfs=_rounded(high),
-                clearance_db=None if is_voice else _rounded(clearance_db(voice_dbfs, own)),
-                heard_s=round(float(sounds.sum()) / 100.0, 1),
+            bodies[name] = (None, None)
+            if len(rms) >= LEAST_MOMENTS:
+                low, high = np.percentile(rms, (25, 75))
+                bodies[name] = (_rounded(low), _rounded(high))
+        clearances = {
+            name: _rounded(clearance_db(voice_dbfs, own))
+            for name, own in peaks_dbfs.items()
+            if name != rig.chained
+        }
+        standing = standings(peaks_dbfs, clearances, rig)
+        return {
+            name: InputWindow(
+                peaks_dbfs=own,
+                body_low_dbfs=bodies[name][0],
+                body_high_dbfs=bodies[name][1],
+                clearance_db=clearances.get(name),
+                standing=standing.get(name),
             )
-        return found
+            for name, own in peaks_dbfs.items()
+        }
 
     def _second(self, rig: Rig) -> BalanceSecond:
         activity = self._activity[-SECOND_MOMENTS:]

@@ -31,6 +31,17 @@ def playing(peaks_dbfs: Floats) -> NDArray[np.bool_]:
     return plays
 
 
+LONGEST_REST_MOMENTS = 300
+"""A rest between two strikes or two bursts belongs to what sounds; a longer one is a pause."""
+
+
+def sounding_s(peaks_dbfs: Floats) -> float:
+    """For how long a background input has been heard, in seconds, with its rests."""
+    places = np.flatnonzero(playing(peaks_dbfs))
+    steps = np.diff(places, append=places[-1:] + 1)
+    return float(np.where(steps <= LONGEST_REST_MOMENTS, steps, 1).sum()) / 100.0
+
+
 def background_peaks_dbfs(peaks_dbfs: Floats) -> float | None:
     """95th percentile of the 10 ms peaks while the input plays; None under half a second of it."""
     heard = peaks_dbfs[playing(peaks_dbfs)]

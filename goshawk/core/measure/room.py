@@ -55,6 +55,12 @@ class RoomLearner:
         return learn_room(np.concatenate(self._pieces)[self._settle : self._wanted])
 
 
+def settled(recording: Floats) -> Floats:
+    """A quiet recording, shape (frames,), without its beginning, if it is long enough to spare that."""
+    settle = round(SETTLE_S * SAMPLE_RATE_HZ)
+    return recording[settle:] if len(recording) >= TAKE_S * SAMPLE_RATE_HZ else recording
+
+
 def learn_room(sound: Floats) -> RoomTake:
     """The room of a quiet recording at 48 kHz, shape (frames,), or a refusal in one sentence."""
     if len(sound) < LEAST_S * SAMPLE_RATE_HZ:

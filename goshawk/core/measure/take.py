@@ -9,6 +9,7 @@ from pydantic import BaseModel
 from goshawk.core.measure.levels import MOMENT_FRAMES, PAUSE, SPEECH
 from goshawk.core.measure.long_term_spectrum import Resonance, mean_power, resonances, thirds_db
 from goshawk.core.measure.pitch import pitch_range
+from goshawk.core.measure.room import SETTLE_S
 from goshawk.core.measure.speech_activity import SpeechActivity
 from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.stage import Block, Floats
@@ -21,8 +22,7 @@ VOICES: tuple[TakeKind, ...] = ("low", "usual", "big")
 CLIPPED_LINEAR = 0.9885
 """−0.1 dBFS, as everywhere."""
 
-SETTLE_MOMENTS = 30
-"""The beginning of a quiet take is left out: the hand that pressed the key is still moving."""
+SETTLE_MOMENTS = round(SETTLE_S * SAMPLE_RATE_HZ) // MOMENT_FRAMES
 
 LOWEST_LEVEL_DBFS, HIGHEST_LEVEL_DBFS = -90, 0
 OUTLINE_POINTS = 160

@@ -4,7 +4,7 @@ The targets are the user's own. Their defaults (voice peaks at -7 dBFS, game 12 
 below) are this project's starting points, not a standard's; they are declared in ``core/rig.py``.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -15,13 +15,13 @@ from pydantic import BaseModel
 from goshawk.core.measure.clearance import (
     PEAKS_PERCENTILE,
     background_peaks_dbfs,
-    playing,
+    sounding_s,
     voice_peaks_dbfs,
 )
 from goshawk.core.measure.levels import SPEECH
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.stage import Floats
-from goshawk.core.wiring import MOST_TRIM_DB
+from goshawk.core.wiring import MOST_TRIM_DB, InputSettings
 
 CLEARANCE_TOLERANCE_DB = 2.0
 """Nearer than this counts as on target: the measured peaks of a lively game wander by as much."""
@@ -36,57 +36,61 @@ Verdict = Literal["waiting", "on target", "too loud", "too quiet"]
 
 
 class Standing(BaseModel):
-    """One input against its target. ``off_db`` is positive when it is too loud."""
+    """One input against its target. ``off_db`` is positive when it is too loud; ``clearance_wanted_db`` is None for
+    the voice."""
 
     verdict: Verdict
     target_peaks_dbfs: float
+    clearance_wanted_db: float | None
     tolerance_db: float
     off_db: float | None
     text: str
 
 
-def _standing(target: float, tolerance: float, off_db: float | None, waits_for: str) -> Standing:
-    if off_db is None:
+def _standing(one: InputSettings, rig: Rig, off_db: float | None, is_voice_heard: bool) -> Standing:
+    targets = rig.targets
+    is_voice = one.id == rig.chained
+    wanted_db = None if is_voice else targets.clearance_db(one.role)
+    tolerance_db = targets.voice_tolerance_db if is_voice else CLEARANCE_TOLERANCE_DB
+    if one.is_muted:
         verdict: Verdict = "waiting"
-        text = f"waiting for {waits_for}"
-    elif abs(off_db) <= tolerance:
-        verdict, text = "on target", "on target"
+        text = "muted"
+    elif off_db is None:
+        verdict = "waiting"
+        waits = "half a second of speech" if is_voice else "sound" if is_voice_heard else "speech"
+        text = f"waiting for {waits}"
+    elif abs(off_db) <= tolerance_db:
+        verdict = text = "on target"
     else:
         verdict = "too loud" if off_db > 0 else "too quiet"
         text = f"{abs(off_db):.0f} dB {verdict}"
     return Standing(
-        verdict=verdict, target_peaks_dbfs=target, tolerance_db=tolerance, off_db=off_db, text=text
+        verdict=verdict,
+        target_peaks_dbfs=targets.voice_peaks_dbfs - (wanted_db or 0.0),
+        clearance_wanted_db=wanted_db,
+        tolerance_db=tolerance_db,
+        off_db=off_db,
+        text=text,
     )
 
 
 def standings(
-    peaks_dbfs: dict[str, float | None], clearance_db: dict[str, float | None], rig: Rig
+    peaks_dbfs: Mapping[str, float | None], clearance_db: Mapping[str, float | None], rig: Rig
 ) -> dict[str, Standing]:
     """The voice of the chain by its peaks, every other input by the clearance that the voice has
     over it; by the input's id. Inputs that viewers do not hear have no standing."""
     targets = rig.targets
     voice = peaks_dbfs.get(rig.chained)
-    target = targets.voice_peaks_dbfs
     found = {}
     for one in rig.inputs:
         if not one.sends.viewers.is_heard:
             continue
         if one.id == rig.chained:
-            found[one.id] = _standing(
-                target,
-                targets.voice_tolerance_db,
-                None if voice is None else voice - target,
-                "half a second of speech",
-            )
-            continue
-        wanted_db = targets.clearance_db(one.role)
-        clearance = clearance_db.get(one.id)
-        found[one.id] = _standing(
-            target - wanted_db,
-            CLEARANCE_TOLERANCE_DB,
-            None if clearance is None else wanted_db - clearance,
-            "speech" if voice is None else "sound",
-        )
+            off_db = None if voice is None else voice - targets.voice_peaks_dbfs
+        else:
+            clearance = clearance_db.get(one.id)
+            off_db = None if clearance is None else targets.clearance_db(one.role) - clearance
+        found[one.id] = _standing(one, rig, off_db, voice is not None)
     return found
 
 
@@ -108,10 +112,6 @@ class Move(BaseModel):
     trim_db: float
     sure_db: float | None
     text: str
-
-
-def _db(value: float) -> str:
-    return f"{value:.1f}".replace("-", "−")
 
 
 def _spread(peaks: Floats, level: Callable[[Floats], float | None]) -> float:
@@ -140,74 +140,63 @@ def moves(heard: PeaksHeard, rig: Rig, input_id: str = "") -> list[Move]:
     brought; of one alone the voice stays as it is."""
     speech = heard.peaks_dbfs.get(rig.chained, np.zeros(0))
     speech = speech[heard.activity[: len(speech)] == SPEECH]
-    speech_s = len(speech) / 100.0
     voice_dbfs = voice_peaks_dbfs(speech, np.full(len(speech), SPEECH))
     made = []
     for one in sorted(rig.inputs, key=lambda one: one.id != rig.chained):
-        if one.id not in heard.peaks_dbfs or not one.sends.viewers.is_heard or one.is_muted:
-            if one.id == input_id:
-                made.append(
-                    _none(one.id, one.trim_db, f"Viewers do not hear {one.name}: unmute it first.")
-                )
+        if input_id and one.id != input_id:
             continue
-        if input_id and one.id not in (input_id, rig.chained):
+        if one.id not in heard.peaks_dbfs or not one.sends.viewers.is_heard or one.is_muted:
+            if input_id:
+                made.append(_stays(one, f"Viewers do not hear {one.name}: unmute it first."))
             continue
         peaks = heard.peaks_dbfs[one.id]
-        is_voice = one.id == rig.chained
-        own_s = speech_s if is_voice else float(playing(peaks).sum()) / 100.0
-        short = [
-            f"{seconds:.0f} s of {what}"
-            for seconds, what in (
-                (speech_s, "speech"),
-                *(() if is_voice else ((own_s, one.name),)),
-            )
-            if seconds < LEAST_HEARD_S
-        ]
-        if short or voice_dbfs is None:
-            if not (is_voice and input_id not in ("", one.id)):
-                made.append(
-                    _none(
-                        one.id,
-                        one.trim_db,
-                        f"{one.name} stays: only {' and '.join(short)} in the last half minute, "
-                        f"{LEAST_HEARD_S:.0f} are needed.",
-                    )
-                )
-            continue
-        if is_voice:
-            if input_id not in ("", one.id):
-                continue
-            by_db = rig.targets.voice_peaks_dbfs - voice_dbfs
-            sure_db = _spread(speech, _speech_level)
-        else:
-            wanted = voice_dbfs - rig.targets.clearance_db(one.role)
-            by_db = _needed_db(peaks, wanted)
-            sure_db = _spread(speech, _speech_level) + _spread(peaks, background_peaks_dbfs)
-        trim_db = round(max(-MOST_TRIM_DB, min(MOST_TRIM_DB, one.trim_db + by_db)), 1)
-        moved_db = trim_db - one.trim_db
-        if is_voice:
-            voice_dbfs += moved_db
-        text = f"{one.name} {_db(abs(moved_db))} dB {'down' if moved_db < 0 else 'up'}"
-        if abs(moved_db) < 0.05:
-            text = f"{one.name} is on target"
-        elif abs(trim_db - one.trim_db - by_db) > 0.1:
-            text += f", as far as its trim goes; {_db(abs(by_db - moved_db))} dB are missing"
-        heard_s = f"{speech_s:.0f} s of speech" + ("" if is_voice else f" and {own_s:.0f} s of it")
-        text += f" (from {heard_s}, sure to ±{_db(sure_db)} dB)"
-        made.append(
-            Move(
-                input_id=one.id,
-                by_db=round(moved_db, 1),
-                trim_db=trim_db,
-                sure_db=round(sure_db, 1),
-                text=text,
-            )
-        )
+        move = _move(one, rig, None if one.id == rig.chained else peaks, speech, voice_dbfs)
+        made.append(move)
+        if one.id == rig.chained and voice_dbfs is not None:
+            voice_dbfs += move.by_db or 0.0
     return made
 
 
-def _none(input_id: str, trim_db: float, text: str) -> Move:
-    return Move(input_id=input_id, by_db=None, trim_db=trim_db, sure_db=None, text=text)
+def _move(
+    one: InputSettings, rig: Rig, peaks: Floats | None, speech: Floats, voice_dbfs: float | None
+) -> Move:
+    """Of the voice, or of another input with its ``peaks``; from the peaks in speech and the level that they have,
+    or will have."""
+    heard_s = {"speech": len(speech) / 100.0}
+    if peaks is not None:
+        heard_s[one.name] = sounding_s(peaks)
+    short = [f"{s:.0f} s of {what}" for what, s in heard_s.items() if s < LEAST_HEARD_S]
+    if short or voice_dbfs is None:
+        return _stays(
+            one,
+            f"{one.name} stays: only {' and '.join(short)} in the last half minute, "
+            f"{LEAST_HEARD_S:.0f} are needed.",
+        )
+    sure_db = _spread(speech, _speech_level)
+    if peaks is None:
+        by_db = rig.targets.voice_peaks_dbfs - voice_dbfs
+    else:
+        by_db = _needed_db(peaks, voice_dbfs - rig.targets.clearance_db(one.role))
+        sure_db += _spread(peaks, background_peaks_dbfs)
+    trim_db = round(max(-MOST_TRIM_DB, min(MOST_TRIM_DB, one.trim_db + by_db)), 1)
+    moved_db = trim_db - one.trim_db
+    text = f"{one.name} {abs(moved_db):.1f} dB {'down' if moved_db < 0 else 'up'}"
+    if abs(moved_db) < 0.05:
+        text = f"{one.name} is on target"
+    elif abs(moved_db - by_db) > 0.1:
+        text += f", as far as its trim goes; {abs(by_db - moved_db):.1f} dB are missing"
+    said = " and ".join(f"{s:.0f} s of {what}" for what, s in heard_s.items())
+    return Move(
+        input_id=one.id,
+        by_db=round(moved_db, 1),
+        trim_db=trim_db,
+        sure_db=round(sure_db, 1),
+        text=f"{text} (from {said}, sure to ±{sure_db:.1f} dB)",
+    )
+
+
+def _stays(one: InputSettings, text: str) -> Move:
+    return Move(input_id=one.id, by_db=None, trim_db=one.trim_db, sure_db=None, text=text)
 
 
 HOLD_RANGE_DB = 6.0

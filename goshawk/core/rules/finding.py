@@ -46,5 +46,5 @@ def standing(findings: Iterable[Finding], rig: Rig) -> list[Finding]:
 
 
 def minus(value: float, digits: int = 0) -> str:
-    """A number with a true minus sign."""
-    return f"{value:.{digits}f}".replace("-", "−")
+    """A number with a true minus sign; what rounds to nothing has none."""
+    return f"{round(value, digits) + 0.0:.{digits}f}".replace("-", "−")

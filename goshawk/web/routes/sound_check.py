@@ -80,7 +80,7 @@ async def remove_take(kind: TakeKind, studio: StudioDep) -> None:
 @router.post("/run", status_code=202)
 async def run(wish: Wish, studio: StudioDep) -> SoundCheckState:
     """Compute a chain from the takes. What the rig says of targets goes before what is wished."""
-    studio.run_check(wish)
+    studio.sound_check.run(wish)
     return studio.sound_check.state
 
 

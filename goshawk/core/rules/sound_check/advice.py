@@ -5,6 +5,8 @@ from typing import Any, Literal
 
 from pydantic import BaseModel
 
+from goshawk.core.dsp.limiter import LOWEST_CEILING_DBTP
+from goshawk.core.rig import Rig
 from goshawk.core.settings import Settings
 
 Steadiness = Literal["natural", "steady", "very_steady"]
@@ -17,15 +19,28 @@ EBU R 128 s1 limits short-term excess); steady is the middle of it, natural leav
 for a voice over loud action."""
 
 
+CEILING_UNDER_FEED_DB = 1.0
+"""So far under the viewers' ceiling is the chain's own: the voice alone never meets theirs."""
+
+
 class Wish(BaseModel):
     """What the user asks for. ``refused`` names stages; ``adjusted`` has values by "stage.setting"."""
 
     steadiness: Steadiness = "steady"
     is_over_game: bool = True
-    voice_peaks_dbfs: float = -7.0
-    ceiling_dbtp: float = -4.0
+    voice_peaks_dbfs: float = Rig().targets.voice_peaks_dbfs
+    ceiling_dbtp: float = Rig().feeds.viewers.ceiling_dbtp - CEILING_UNDER_FEED_DB
     refused: frozenset[str] = frozenset()
     adjusted: dict[str, float] = {}
+
+    def under(self, rig: Rig) -> "Wish":
+        """The same for a rig's targets and ceiling."""
+        ceiling_dbtp = max(
+            LOWEST_CEILING_DBTP, rig.feeds.viewers.ceiling_dbtp - CEILING_UNDER_FEED_DB
+        )
+        return self.model_copy(
+            update={"voice_peaks_dbfs": rig.targets.voice_peaks_dbfs, "ceiling_dbtp": ceiling_dbtp}
+        )
 
 
 class Suggestion(BaseModel):

@@ -58,7 +58,7 @@ NO_MOVE_DB = 1.0
 
 def say_gain(gain_db: float) -> str:
     """A gain with its sign."""
-    return f"{gain_db:+.1f} dB".replace("-", "−")
+    return f"{'+' if gain_db > 0 else ''}{minus(gain_db, 1)} dB"
 
 
 def plan_trim(usual_peaks_dbfs: float, has_compressor: bool, target_dbfs: float) -> Advice:
@@ -74,6 +74,18 @@ def plan_trim(usual_peaks_dbfs: float, has_compressor: bool, target_dbfs: float)
         say_gain(gain),
         f"Brings usual peaks from {minus(usual_peaks_dbfs)} to {minus(usual_peaks_dbfs + gain)} dBFS.",
         settings=TrimSettings(gain_db=gain),
+        names=("gain_db",),
+    )
+
+
+def make_up_trim(gain_db: float, taken_db: float) -> Advice:
+    """A trim that is there only for what the other stages take off usual peaks, or add to them."""
+    side = "takes off" if taken_db > 0 else "adds to"
+    return Advice(
+        "trim",
+        say_gain(gain_db),
+        f"Makes up for the {abs(taken_db):.0f} dB that the rest {side} usual peaks.",
+        settings=TrimSettings(gain_db=gain_db),
         names=("gain_db",),
     )
 
@@ -182,12 +194,14 @@ NEEDS_NO_GATE_DB = INAUDIBLE_UNDER_SPEECH_DB + 6.0
 @dataclass(frozen=True)
 class GateInput:
     """Peaks of 10 ms at the gate: the room's loudest, quiet speech's (20th percentile of the low voice), the
-    keys' (90th percentile; None without a take of them), and how far the room is under usual speech."""
+    keys' (90th percentile; None without a take of them), how far the room is under usual speech, and by how much a
+    compressor will bring it nearer."""
 
     room_peaks_dbfs: float
     quiet_peaks_dbfs: float
     keys_peaks_dbfs: float | None
     under_speech_db: float
+    compressor_takes_db: float
     is_over_game: bool
 
 
@@ -203,10 +217,11 @@ def plan_gate(heard: GateInput, lower_by_db: float = 0.0) -> Advice:
     """Thresholds between the room and quiet speech, or none. ``lower_by_db``: because first syllables were
     cut."""
     margin = heard.quiet_peaks_dbfs - heard.room_peaks_dbfs
-    if heard.under_speech_db > NEEDS_NO_GATE_DB:
+    under_speech_db = heard.under_speech_db - heard.compressor_takes_db
+    if under_speech_db > NEEDS_NO_GATE_DB:
         return left_out(
             "gate",
-            f"The room is {heard.under_speech_db:.0f} dB under your voice: nothing to close on.",
+            f"The room will be {under_speech_db:.0f} dB under your voice: nothing to close on.",
         )
     if not heard.is_over_game:
         return left_out(
