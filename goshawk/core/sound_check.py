@@ -536,11 +536,13 @@ class _Check:
             if one.stage in settings:
                 moved = settings[one.stage]
                 title = one.title
+                reason = one.reason
                 if one.stage == "trim":
                     title = stages.say_gain(moved.gain_db)
+                    reason = reason.replace("dBFS.", "dBFS behind the whole chain.")
                 elif one.stage == "gate":
                     title = stages.say_thresholds(moved)
-                self.advice[number] = replace(one, title=title, settings=moved)
+                self.advice[number] = replace(one, title=title, reason=reason, settings=moved)
         louder = np.float32(10.0 ** (miss / 20.0))
         self.sounds = {kind: sound * louder for kind, sound in self.sounds.items()}
 

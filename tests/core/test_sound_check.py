@@ -138,7 +138,7 @@ def test_without_a_compressor_a_trim_makes_up_for_what_the_rest_takes() -> None:
     """An even voice at its target, but so boomy that high-pass and EQ cost it some decibels."""
     takes = takes_of(
         "porter",
-        usual_db=2.0,
+        usual_db=1.0,
         low_db=-4.0,
         big_db=3.0,
         room=lambda s: gain(-92) * noise("hiss", s),
