@@ -3,7 +3,6 @@
 import asyncio
 import contextlib
 import json
-import secrets
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
@@ -23,7 +22,6 @@ from goshawk.core.masking import suggested_ducker
 from goshawk.core.measure.levels import SPEECH
 from goshawk.core.measure.room import RoomLearner
 from goshawk.core.measure.take import TakeKind
-from goshawk.core.preset import Preset, make_preset, read_preset
 from goshawk.core.rig import (
     Rig,
     changed,
@@ -44,17 +42,14 @@ from goshawk.core.rules.balance import LEAST_HEARD_S, moves, with_holds_let_go
 from goshawk.core.rules.sentences import feed_sentence
 from goshawk.core.rules.sound_check.since import drift_of
 from goshawk.core.stage import Block, Floats
-from goshawk.core.starting_points import STARTING_POINTS
 from goshawk.core.target_sets import CLEARANCES, TARGET_SETS, chosen_set
 from goshawk.core.wiring import FEEDS, Role
 from goshawk.devices.catalog import checked_fault
-from goshawk.devices.file import read_sound_file
 from goshawk.engine.client import EngineClient
-from goshawk.errors import BadInput, BadSetting, BadSoundFile, GoshawkError, NotFound
-from goshawk.store import presets, rigs, sound_checks, sound_files
+from goshawk.errors import BadInput, BadSetting, GoshawkError, NotFound
+from goshawk.store import rigs, sound_checks
 from goshawk.store.database import Opened
 from goshawk.store.sound_files import StoredSoundFile
-from goshawk.units import SAMPLE_RATE_HZ
 from goshawk.web.balance import BalanceDesk, with_holds
 from goshawk.web.buffer_search import BufferSearch
 from goshawk.web.drift import Drift
@@ -65,13 +60,14 @@ from goshawk.web.messages import (
     History,
     Levels,
     Notice,
-    PresetInfo,
     RoomTakeState,
     State,
 )
 from goshawk.web.observer import SLOW_EVERY_S, Observer
 from goshawk.web.pages import Listener, LivePage
+from goshawk.web.preset_shelf import PresetShelf
 from goshawk.web.sound_check import SoundCheck
+from goshawk.web.sound_file_shelf import SoundFileShelf
 from goshawk.web.stage_sound import StageSpectra, band_stage, engine_point
 
 T = TypeVar("T")
@@ -82,15 +78,14 @@ class Studio:
     """Owns the rig: every change goes through here, is heard, saved, and shown in all windows."""
 
     def __init__(self, data_dir: Path, opened: Opened) -> None:
-        self._data_dir = data_dir
         self._db = opened.connection
         self._start_notice = opened.notice
         self._saved = rigs.load_active_rig(self._db)
         self._heard = self._saved.rig
         self._tried: Rig | None = None
         self._trying_page: LivePage | None = None
-        self._files = sound_files.list_sound_files(self._db)
         self._changing = asyncio.Lock()
+        self._storing = asyncio.Lock()
         self.observer = Observer()
         self._pages: set[LivePage] = set()
         self._coughing: set[LivePage] = set()
@@ -98,14 +93,21 @@ class Studio:
         self._listeners: set[Listener] = set()
         self._microphone_page: Listener | None = None
         self._was_running = False
-        self._presets = presets.list_presets(self._db)
         self._shown_stages: dict[LivePage, str] = {}
         self._spectra: dict[str, StageSpectra] = {}
         self._room: tuple[str, RoomLearner] | None = None
         self._room_progress = 0.0
         self._background: set[asyncio.Task[Any]] = set()
-        self._played = ""
         self._slow: asyncio.Task[None] | None = None
+        self.presets = PresetShelf(
+            self._db,
+            lambda: self._saved.rig,
+            self._change,
+            self._in_store,
+            self.notify,
+            self._tell_state,
+        )
+        self.files = SoundFileShelf(self._db, data_dir / "sounds", self._play_file, self._in_store)
         self.buffer_search = BufferSearch(lambda: self._give_rig(self.rig), self._tell_state)
         self.looper = Looper(self._play_loop, self._compare, self._tell_state)
         self.sound_check = SoundCheck(
@@ -134,7 +136,7 @@ class Studio:
 
     async def start(self) -> None:
         """Start the engine."""
-        self._give_file(self._saved.rig)
+        self.files.give(self._saved.rig)
         await self.engine.start()
         self._slow = asyncio.create_task(self._listen_slowly())
         self.balance.start()
@@ -166,7 +168,7 @@ class Studio:
             can_undo=self._saved.can_undo,
             can_redo=self._saved.can_redo,
             is_saved=self._tried is None,
-            sound_files=self._files,
+            sound_files=self.files.listed,
             is_engine_running=self.engine.is_running,
             curves={
                 slot.id: curve.round(2).tolist()
@@ -181,8 +183,8 @@ class Studio:
             sentences={feed: feed_sentence(self.rig, feed) for feed in FEEDS},
             buffer_search=self.buffer_search.state,
             is_coughing=bool(self._coughing),
-            presets=self._listed(),
-            is_preset_changed=self._is_preset_changed(),
+            presets=self.presets.listed(),
+            is_preset_changed=self.presets.is_changed(self.rig),
             loop=self.looper.state,
             target_sets=list(TARGET_SETS),
             target_set=chosen_set(self.rig),
@@ -243,94 +245,8 @@ class Studio:
         """Move a stage in the chain. Raises BadSetting."""
         return await self._change(lambda rig: with_stage_moved(rig, stage_id, by), "chain")
 
-    # --- presets ---------------------------------------------------------------------------------
-
-    def _listed(self) -> list[PresetInfo]:
-        return [
-            PresetInfo(
-                id=preset_id,
-                name=preset.name,
-                description=preset.description,
-                is_own=preset_id in self._presets,
-            )
-            for preset_id, preset in {**STARTING_POINTS, **self._presets}.items()
-        ]
-
-    def _is_preset_changed(self) -> bool:
-        came_from = {**STARTING_POINTS, **self._presets}.get(self.rig.preset_id)
-        return came_from is None or came_from.chain != self.rig.chain
-
-    def preset(self, preset_id: str) -> Preset:
-        """A preset or starting point. Raises NotFound."""
-        found = self._presets.get(preset_id) or STARTING_POINTS.get(preset_id)
-        if found is None:
-            raise NotFound("That preset is not there any more. Choose another.")
-        return found
-
-    async def _keep(self, preset_id: str, preset: Preset) -> None:
-        await self._in_store(lambda: presets.save_preset(self._db, preset_id, preset))
-        self._presets = presets.list_presets(self._db)
-
-    async def save_preset(self, name: str, description: str) -> State:
-        """Keep the chain as it is now as a new preset, from which it then comes."""
-        preset_id = secrets.token_hex(8)
-        rig = self._saved.rig
-        await self._keep(preset_id, make_preset(name, description, rig.chain))
-        return await self._change(lambda rig: with_chain(rig, rig.chain, preset_id), "preset_id")
-
-    async def update_preset(
-        self, preset_id: str, name: str | None, description: str | None, with_present_chain: bool
-    ) -> State:
-        """Rename or describe a preset of one's own, or put the present chain into it. Raises NotFound."""
-        old = self._own(preset_id)
-        rig = self._saved.rig
-        chain = rig.chain if with_present_chain else old.chain
-        await self._keep(
-            preset_id,
-            make_preset(
-                old.name if name is None else name,
-                old.description if description is None else description,
-                chain,
-            ),
-        )
-        if with_present_chain:
-            return await self._change(lambda rig: with_chain(rig, chain, preset_id), "preset_id")
-        self._tell_state()
-        return self.state()
-
-    async def copy_preset(self, preset_id: str) -> State:
-        """A copy under another name. Raises NotFound."""
-        preset = self.preset(preset_id)
-        name = f"{preset.name[:70]}, copy"
-        await self._keep(secrets.token_hex(8), make_preset(name, preset.description, preset.chain))
-        self._tell_state()
-        return self.state()
-
-    async def remove_preset(self, preset_id: str) -> State:
-        """Forget a preset of one's own; the chain stays as it is. Raises NotFound."""
-        gone = self._own(preset_id)
-        await self._in_store(lambda: presets.remove_preset(self._db, preset_id))
-        self._presets = presets.list_presets(self._db)
-        self.notify(f"The preset {gone.name} was deleted. The chain stays as it is.", "news")
-        return self.state()
-
-    async def load_preset(self, preset_id: str) -> State:
-        """Take a preset's chain; undo brings the old one back. Raises NotFound."""
-        preset = self.preset(preset_id)
-        return await self._change(lambda rig: with_chain(rig, preset.chain, preset_id), "preset_id")
-
-    async def import_preset(self, text: bytes) -> State:
-        """Keep a preset from a JSON document. Raises BadPreset; the chain stays as it is either way."""
-        preset = read_preset(text)
-        await self._keep(secrets.token_hex(8), preset)
-        self.notify(f"The preset {preset.name} was imported. Choose it to hear it.", "news")
-        return self.state()
-
-    def _own(self, preset_id: str) -> Preset:
-        if preset_id in STARTING_POINTS:
-            raise BadInput("Starting points stay as they are. Copy this one, and change the copy.")
-        self.preset(preset_id)
-        return self._presets[preset_id]
+    def _play_file(self, path: Path | None) -> None:
+        self.engine.play_file(path)
 
     # --- the loop --------------------------------------------------------------------------------
 
@@ -352,7 +268,7 @@ class Studio:
     def keep_other(self, preset_id: str) -> None:
         """Keep the present chain as chain B, or take a preset for it. Raises NotFound."""
         if preset_id:
-            preset = self.preset(preset_id)
+            preset = self.presets.named(preset_id)
             self.looper.keep_other(preset.chain, preset.name)
         else:
             self.looper.keep_other(self.rig.chain, "the chain as it was kept")
@@ -602,7 +518,7 @@ class Studio:
             try:
                 rig = make(self._saved.rig)
                 rig = with_holds_let_go(self._saved.rig, rig, self.balance.held_db)
-                self._check_file(rig)
+                self.files.check(rig)
                 self._saved = await self._in_store(
                     lambda: rigs.save_change(self._db, rig, path, is_nudge=is_nudge)
                 )
@@ -635,7 +551,7 @@ class Studio:
             self.balance.changed()
             self.balance.replay.measure(rig)
         self._heard = rig
-        self._give_file(rig)
+        self.files.give(rig)
         self._give_rig(rig)
         held_db = self.balance.held_db
         held = {one.id: held_db[one.id] for one in rig.inputs if one.is_held and one.id in held_db}
@@ -663,70 +579,24 @@ class Studio:
         self.engine.apply(rig)
 
     async def _in_store(self, work: Callable[[], T]) -> T:
-        return await asyncio.get_running_loop().run_in_executor(None, work)
-
-    # --- sound files -----------------------------------------------------------------------------
-
-    def _samples(self, file_id: str) -> Path:
-        return self._data_dir / "sounds" / f"{file_id}.npy"
-
-    def _check_file(self, rig: Rig) -> None:
-        wanted = rig.devices.file.file_id
-        if wanted and all(file.id != wanted for file in self._files):
-            raise NotFound("That sound file is not there any more. Choose another.")
-
-    def _give_file(self, rig: Rig) -> None:
-        """Tell the engine which file to play, when that changes."""
-        wanted = rig.devices.file.file_id
-        if wanted != self._played:
-            self._played = wanted
-            self.engine.play_file(self._samples(wanted) if wanted else None)
-
-    def replay_file(self) -> None:
-        """Play the chosen file from its beginning."""
-        if self._played:
-            self.engine.play_file(self._samples(self._played))
+        """Beside everything else; one after the other, since all of it shares one connection."""
+        async with self._storing:
+            return await asyncio.to_thread(work)
 
     async def add_file(self, uploaded: Path, name: str) -> StoredSoundFile:
-        """Check a file, bring it to 48 kHz and keep it. Raises BadSoundFile."""
-        file_id = secrets.token_hex(8)
-
-        def prepare() -> StoredSoundFile:
-            sound, rate_hz = read_sound_file(uploaded, name)
-            target = self._samples(file_id)
-            target.parent.mkdir(parents=True, exist_ok=True)
-            np.save(target, sound)
-            return StoredSoundFile(
-                id=file_id,
-                name=name,
-                rate_hz=rate_hz,
-                channels=sound.shape[1],
-                duration_s=round(len(sound) / SAMPLE_RATE_HZ, 3),
-            )
-
-        try:
-            # A long file takes seconds: settings can be changed meanwhile.
-            file = await self._in_store(prepare)
-        except OSError as error:
-            raise BadSoundFile(
-                f"{name} could not be kept ({error.strerror}). Make room on the disk and try again."
-            ) from None
-        async with self._changing:
-            await self._in_store(lambda: sound_files.add_sound_file(self._db, file))
-            self._files = sound_files.list_sound_files(self._db)
+        """Keep a sound file. Raises BadSoundFile."""
+        # A long file takes seconds: settings can be changed meanwhile.
+        file = await self.files.add(uploaded, name)
         self._tell_state()
         return file
 
     async def remove_file(self, file_id: str) -> None:
-        """Forget a file; if it is playing, there is silence instead. Raises NotFound."""
+        """Forget a sound file; if it is playing, there is silence instead. Raises NotFound."""
         if self._saved.rig.devices.file.file_id == file_id:
             await self.set_setting("devices.file.file_id", "")
             if any(one.device == "file" for one in self._saved.rig.inputs):
                 self.notify("The file that was playing was removed. Choose another.", "news")
-        async with self._changing:
-            await self._in_store(lambda: sound_files.remove_sound_file(self._db, file_id))
-            self._samples(file_id).unlink(missing_ok=True)
-            self._files = sound_files.list_sound_files(self._db)
+        await self.files.remove(file_id)
         self._tell_state()
 
     # --- pages -----------------------------------------------------------------------------------

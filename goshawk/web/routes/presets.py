@@ -31,7 +31,8 @@ class PresetChange(BaseModel):
 @router.post("", status_code=201)
 async def save_preset(new: NewPreset, studio: StudioDep) -> State:
     """Keep the chain as it is now."""
-    return await studio.save_preset(new.name, new.description)
+    await studio.presets.save(new.name, new.description)
+    return studio.state()
 
 
 @router.post("/import", status_code=201)
@@ -44,39 +45,44 @@ async def import_preset(request: Request, studio: StudioDep) -> State:
             raise BadPreset(
                 "The preset is larger than 1 MB. A preset is a small JSON file; check it."
             )
-    return await studio.import_preset(text)
+    await studio.presets.take_in(text)
+    return studio.state()
 
 
 @router.patch("/{preset_id}")
 async def update_preset(preset_id: str, change: PresetChange, studio: StudioDep) -> State:
     """Rename or describe a preset, or put the present chain into it."""
-    return await studio.update_preset(
+    await studio.presets.update(
         preset_id, change.name, change.description, change.with_present_chain
     )
+    return studio.state()
 
 
 @router.post("/{preset_id}/load")
 async def load_preset(preset_id: str, studio: StudioDep) -> State:
     """Take its chain; undo brings the old one back."""
-    return await studio.load_preset(preset_id)
+    await studio.presets.load(preset_id)
+    return studio.state()
 
 
 @router.post("/{preset_id}/copy", status_code=201)
 async def copy_preset(preset_id: str, studio: StudioDep) -> State:
     """A copy under another name."""
-    return await studio.copy_preset(preset_id)
+    await studio.presets.copy(preset_id)
+    return studio.state()
 
 
 @router.delete("/{preset_id}")
 async def remove_preset(preset_id: str, studio: StudioDep) -> State:
     """Forget it; the chain stays as it is."""
-    return await studio.remove_preset(preset_id)
+    await studio.presets.remove(preset_id)
+    return studio.state()
 
 
 @router.get("/{preset_id}/export")
 async def export_preset(preset_id: str, studio: StudioDep) -> Response:
     """Its JSON document (``goshawk schema preset`` prints the schema)."""
-    preset = studio.preset(preset_id)
+    preset = studio.presets.named(preset_id)
     name = "".join(c if c.isascii() and c.isalnum() else "-" for c in preset.name).strip("-")
     return Response(
         preset.model_dump_json(indent=1),

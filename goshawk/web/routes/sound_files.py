@@ -32,4 +32,4 @@ async def remove_sound_file(file_id: str, studio: StudioDep) -> None:
 @router.post("/replay", status_code=204)
 async def replay(studio: StudioDep) -> None:
     """Play the chosen file from its beginning."""
-    studio.replay_file()
+    studio.files.replay()

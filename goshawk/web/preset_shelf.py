@@ -1,0 +1,120 @@
+"""Presets on the server: the user's own, and the starting points that ship with the application."""
+
+import secrets
+import sqlite3
+from collections.abc import Awaitable, Callable
+from typing import Any
+
+from goshawk.core.preset import Preset, make_preset, read_preset
+from goshawk.core.rig import Rig, with_chain
+from goshawk.core.starting_points import STARTING_POINTS
+from goshawk.errors import BadInput, NotFound
+from goshawk.store import presets
+from goshawk.web.messages import PresetInfo
+
+LONGEST_COPIED_NAME = 70
+
+
+class PresetShelf:
+    """Keeps presets. ``rig`` gives the saved rig, ``change`` makes another of it, ``in_store`` does what waits for
+    the disk, ``notify`` and ``tell`` speak to every window."""
+
+    def __init__(
+        self,
+        db: sqlite3.Connection,
+        rig: Callable[[], Rig],
+        change: Callable[[Callable[[Rig], Rig], str], Awaitable[Any]],
+        in_store: Callable[[Callable[[], None]], Awaitable[None]],
+        notify: Callable[[str, str], None],
+        tell: Callable[[], None],
+    ) -> None:
+        self._db, self._rig, self._change = db, rig, change
+        self._in_store, self._notify, self._tell = in_store, notify, tell
+        self._own = presets.list_presets(db)
+
+    @property
+    def _all(self) -> dict[str, Preset]:
+        return {**STARTING_POINTS, **self._own}
+
+    def listed(self) -> list[PresetInfo]:
+        """All there are, starting points first."""
+        return [
+            PresetInfo(
+                id=preset_id,
+                name=preset.name,
+                description=preset.description,
+                is_own=preset_id in self._own,
+            )
+            for preset_id, preset in self._all.items()
+        ]
+
+    def is_changed(self, rig: Rig) -> bool:
+        """Whether a rig's chain is another than that of the preset it came from."""
+        came_from = self._all.get(rig.preset_id)
+        return came_from is None or came_from.chain != rig.chain
+
+    def named(self, preset_id: str) -> Preset:
+        """A preset or starting point. Raises NotFound."""
+        found = self._all.get(preset_id)
+        if found is None:
+            raise NotFound("That preset is not there any more. Choose another.")
+        return found
+
+    def _own_one(self, preset_id: str) -> Preset:
+        if preset_id in STARTING_POINTS:
+            raise BadInput("Starting points stay as they are. Copy this one, and change the copy.")
+        return self.named(preset_id)
+
+    async def _keep(self, preset_id: str, preset: Preset) -> None:
+        await self._in_store(lambda: presets.save_preset(self._db, preset_id, preset))
+        self._own = presets.list_presets(self._db)
+
+    async def save(self, name: str, description: str) -> None:
+        """Keep the chain as it is now as a new preset, from which it then comes."""
+        preset_id = secrets.token_hex(8)
+        await self._keep(preset_id, make_preset(name, description, self._rig().chain))
+        await self._change(lambda rig: with_chain(rig, rig.chain, preset_id), "preset_id")
+
+    async def update(
+        self, preset_id: str, name: str | None, description: str | None, with_present_chain: bool
+    ) -> None:
+        """Rename or describe a preset of one's own, or put the present chain into it. Raises NotFound."""
+        old = self._own_one(preset_id)
+        chain = self._rig().chain if with_present_chain else old.chain
+        await self._keep(
+            preset_id,
+            make_preset(
+                old.name if name is None else name,
+                old.description if description is None else description,
+                chain,
+            ),
+        )
+        if with_present_chain:
+            await self._change(lambda rig: with_chain(rig, chain, preset_id), "preset_id")
+        else:
+            self._tell()
+
+    async def copy(self, preset_id: str) -> None:
+        """A copy under another name. Raises NotFound."""
+        preset = self.named(preset_id)
+        name = f"{preset.name[:LONGEST_COPIED_NAME]}, copy"
+        await self._keep(secrets.token_hex(8), make_preset(name, preset.description, preset.chain))
+        self._tell()
+
+    async def remove(self, preset_id: str) -> None:
+        """Forget a preset of one's own; the chain stays as it is. Raises NotFound."""
+        gone = self._own_one(preset_id)
+        await self._in_store(lambda: presets.remove_preset(self._db, preset_id))
+        self._own = presets.list_presets(self._db)
+        self._notify(f"The preset {gone.name} was deleted. The chain stays as it is.", "news")
+
+    async def load(self, preset_id: str) -> None:
+        """Take a preset's chain; undo brings the old one back. Raises NotFound."""
+        preset = self.named(preset_id)
+        await self._change(lambda rig: with_chain(rig, preset.chain, preset_id), "preset_id")
+
+    async def take_in(self, text: bytes) -> None:
+        """Keep a preset from a JSON document. Raises BadPreset; the chain stays as it is either way."""
+        preset = read_preset(text)
+        await self._keep(secrets.token_hex(8), preset)
+        self._notify(f"The preset {preset.name} was imported. Choose it to hear it.", "news")

@@ -1,0 +1,85 @@
+"""Sound files on the server, which can be played as the microphone: kept at 48 kHz beside the database."""
+
+import asyncio
+import secrets
+import sqlite3
+from collections.abc import Awaitable, Callable
+from pathlib import Path
+
+import numpy as np
+
+from goshawk.core.rig import Rig
+from goshawk.devices.file import read_sound_file
+from goshawk.errors import BadSoundFile, NotFound
+from goshawk.store import sound_files
+from goshawk.store.sound_files import StoredSoundFile
+from goshawk.units import SAMPLE_RATE_HZ
+
+
+class SoundFileShelf:
+    """Keeps sound files. ``play`` hands the samples of one to the engine, or None."""
+
+    def __init__(
+        self,
+        db: sqlite3.Connection,
+        folder: Path,
+        play: Callable[[Path | None], None],
+        in_store: Callable[[Callable[[], None]], Awaitable[None]],
+    ) -> None:
+        self._db, self._folder, self._play, self._in_store = db, folder, play, in_store
+        self._played = ""
+        self.listed = sound_files.list_sound_files(db)
+
+    def _samples(self, file_id: str) -> Path:
+        return self._folder / f"{file_id}.npy"
+
+    def check(self, rig: Rig) -> None:
+        """Raises NotFound if a rig plays a file that is not there."""
+        wanted = rig.devices.file.file_id
+        if wanted and all(file.id != wanted for file in self.listed):
+            raise NotFound("That sound file is not there any more. Choose another.")
+
+    def give(self, rig: Rig) -> None:
+        """Tell the engine which file to play, when that changes."""
+        wanted = rig.devices.file.file_id
+        if wanted != self._played:
+            self._played = wanted
+            self._play(self._samples(wanted) if wanted else None)
+
+    def replay(self) -> None:
+        """Play the chosen file from its beginning."""
+        if self._played:
+            self._play(self._samples(self._played))
+
+    async def add(self, uploaded: Path, name: str) -> StoredSoundFile:
+        """Check a file, bring it to 48 kHz and keep it. Raises BadSoundFile."""
+        file_id = secrets.token_hex(8)
+
+        def prepare() -> StoredSoundFile:
+            sound, rate_hz = read_sound_file(uploaded, name)
+            target = self._samples(file_id)
+            target.parent.mkdir(parents=True, exist_ok=True)
+            np.save(target, sound)
+            return StoredSoundFile(
+                id=file_id,
+                name=name,
+                rate_hz=rate_hz,
+                channels=sound.shape[1],
+                duration_s=round(len(sound) / SAMPLE_RATE_HZ, 3),
+            )
+
+        try:
+            file = await asyncio.to_thread(prepare)
+        except OSError as error:
+            raise BadSoundFile(
+                f"{name} could not be kept ({error.strerror}). Make room on the disk and try again."
+            ) from None
+        await self._in_store(lambda: sound_files.add_sound_file(self._db, file))
+        self.listed = sound_files.list_sound_files(self._db)
+        return file
+
+    async def remove(self, file_id: str) -> None:
+        """Forget a file and its samples. Raises NotFound."""
+        await self._in_store(lambda: sound_files.remove_sound_file(self._db, file_id))
+        self._samples(file_id).unlink(missing_ok=True)
+        self.listed = sound_files.list_sound_files(self._db)
