@@ -220,7 +220,7 @@ def test_true_peak_stays_under_the_ceiling(name: str, ceiling: float) -> None:
     assert np.abs(out).max() <= 10 ** (ceiling / 20)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(
     seed=st.integers(0, 10_000),
     gain_db=st.floats(-20, 24),

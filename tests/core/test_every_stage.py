@@ -51,7 +51,7 @@ def through(place: StagePlace, sound: np.ndarray, block_frames: int) -> np.ndarr
 
 
 @every_stage
-@settings(max_examples=8, deadline=None)
+@settings(max_examples=8)
 @given(seed=st.integers(0, 1000), cuts=st.lists(st.integers(0, BLOCK), min_size=3, max_size=12))
 def test_any_way_of_cutting_gives_the_same_samples(name: str, seed: int, cuts: list[int]) -> None:
     sound = random_sound(seed, 0.2, channels=2)
@@ -121,7 +121,7 @@ def anywhere(model: type[Settings]) -> st.SearchStrategy[Settings]:
 
 
 @every_stage
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(data=st.data())
 def test_any_settings_give_a_bounded_output_of_anything(name: str, data: st.DataObject) -> None:
     chosen = data.draw(anywhere(type(default_slot(name).settings)))

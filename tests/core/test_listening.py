@@ -94,7 +94,7 @@ def test_a_tap_keeps_the_low_part_of_a_sound_whatever_the_block() -> None:
 
 
 @given(st.lists(st.integers(1, 1024), min_size=1, max_size=60))
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 def test_the_raw_tap_gives_every_frame_once(lengths: list[int]) -> None:
     tap, written, taken = RawTap(), 0, []
     for number, length in enumerate(lengths):

@@ -40,7 +40,7 @@ def mixed(matrix: Matrix, sound: np.ndarray, lengths: list[int]) -> np.ndarray:
 
 
 @given(st.integers(0, 1000), st.lists(st.integers(1, 1024), min_size=1, max_size=5))
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 def test_every_feed_is_the_sum_of_gains_times_inputs(seed: int, lengths: list[int]) -> None:
     matrix, gains, sound = matrix_with(seed)
     out = mixed(matrix, sound, lengths)

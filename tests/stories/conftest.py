@@ -112,7 +112,8 @@ def browser(spoken_tone: Path) -> Iterator[Browser]:
 
 
 def open_page(browser: Browser, server: Server) -> Page:
-    page = browser.new_page(viewport={"width": 1280, "height": 800})
+    # Pictures at display rate would take a whole processor, which has more to do here.
+    page = browser.new_page(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
     page.set_default_timeout(20_000)
     page.goto(server.url)
     page.get_by_text("Level path").wait_for()

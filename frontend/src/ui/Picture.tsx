@@ -1,4 +1,4 @@
-/** A canvas that is drawn once a display frame, outside React. */
+/** A canvas that is drawn once a display frame, outside React; ten times a second for those who want less motion. */
 
 import { useEffect, useRef } from "react";
 
@@ -54,11 +54,16 @@ export function hatch(canvas: CanvasRenderingContext2D): CanvasPattern | string 
 export const FIGURES_FONT = '11px "Atkinson Hyperlegible Mono Variable", monospace';
 export const TEXT_FONT = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
 
+const CALM_MS = 100;
+const wantsCalm = matchMedia("(prefers-reduced-motion: reduce)");
+
 export function Picture({ paint, label, className = "" }: Props) {
   const place = useRef<HTMLCanvasElement>(null);
   const newest = useRef(paint);
+  const drawnAt = useRef(-Infinity);
   useEffect(() => {
     newest.current = paint;
+    drawnAt.current = -Infinity; // what the hand changes is shown at once
   }, [paint]);
   useEffect(() => {
     const element = place.current;
@@ -71,10 +76,13 @@ export function Picture({ paint, label, className = "" }: Props) {
       ({ width, height } = entry.contentRect);
       element.width = Math.round(width * devicePixelRatio);
       element.height = Math.round(height * devicePixelRatio);
+      drawnAt.current = -Infinity;
     });
     watcher.observe(element);
-    let frame = requestAnimationFrame(function draw() {
-      if (width && height) {
+    let frame = requestAnimationFrame(function draw(now) {
+      const isDue = !wantsCalm.matches || now - drawnAt.current >= CALM_MS;
+      if (width && height && isDue) {
+        drawnAt.current = now;
         canvas.setTransform(devicePixelRatio, 0, 0, devicePixelRatio, 0, 0);
         canvas.clearRect(0, 0, width, height);
         newest.current(canvas, width, height);

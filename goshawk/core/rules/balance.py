@@ -180,11 +180,12 @@ def _move(
         sure_db += _spread(peaks, background_peaks_dbfs)
     trim_db = round(max(-MOST_TRIM_DB, min(MOST_TRIM_DB, one.trim_db + by_db)), 1)
     moved_db = trim_db - one.trim_db
+    missing_db = abs(by_db - moved_db)
     text = f"{one.name} {abs(moved_db):.1f} dB {'down' if moved_db < 0 else 'up'}"
     if abs(moved_db) < 0.05:
-        text = f"{one.name} is on target"
-    elif abs(moved_db - by_db) > 0.1:
-        text += f", as far as its trim goes; {abs(by_db - moved_db):.1f} dB are missing"
+        text = f"{one.name} {'stays' if missing_db > 0.1 else 'is on target'}"
+    if missing_db > 0.1:
+        text += f", as far as its trim goes; {missing_db:.1f} dB are missing"
     said = " and ".join(f"{s:.0f} s of {what}" for what, s in heard_s.items())
     return Move(
         input_id=one.id,
