@@ -309,9 +309,9 @@ def _dip(tried: _Tried, one: InputSettings, now: Hearing) -> Suggestion | None:
         return None
     covered = [band for band in range(len(BAND_HZ)) if now.heard[band] < COVERED]
     near = [band for band in covered if abs(np.log2(_HZ[band] / hz)) < 1.0]
-    where = (
-        f"{_hertz(BAND_HZ[near[0]])} to {_hertz(BAND_HZ[near[-1]])}" if near else _hertz(int(hz))
-    )
+    where = _hertz(int(hz))
+    if len(near) > 1:
+        where = f"{_hertz(BAND_HZ[near[0]])} to {_hertz(BAND_HZ[near[-1]])}"
     return Suggestion(
         key=f"dip:{one.id}",
         title=f"{one.name}: {-DIP_DB:g} dB less around {_hertz(int(hz))}",

@@ -68,6 +68,7 @@ class BalanceDesk:
         self._suggestions: list[Suggestion] | None = None
         self._indices: deque[IndexPoint] = deque(maxlen=HISTORY_S // 2)
         self._number = 0
+        self._version = 0
         self._wake = asyncio.Event()
         self._task: asyncio.Task[None] | None = None
         self._rig: Rig | None = None
@@ -142,7 +143,8 @@ class BalanceDesk:
         self._hold(held_db)
 
     def changed(self) -> None:
-        """The rig is another one: look again soon."""
+        """The rig is another one: look again soon. What is being tried is of the one before."""
+        self._version += 1
         self._suggestions = None
         self._wake.set()
 
@@ -168,7 +170,10 @@ class BalanceDesk:
         heard = self.rows.heard(KEPT_S if is_trying else INDEX_S) if rig else None
         if rig is None or heard is None:
             return
+        version = self._version
         sights, tried = await self.helper.run(_look_at, rig, self.held_db, heard, is_trying)
+        if version != self._version:
+            return
         self._sights = sights
         if tried is not None:
             self._suggestions = tried

@@ -438,7 +438,7 @@ class Studio:
             raise BadInput(
                 f"Goshawk needs {LEAST_HEARD_S:.0f} seconds of your voice to set the dip. Talk a little first."
             )
-        settings = await self.balance.helper.run(suggested_ducker, rig, heard, one)
+        settings = await asyncio.to_thread(suggested_ducker, rig, heard, one)
         state = await self._change(
             lambda rig: changed_together(
                 rig, {f"inputs.{input_id}.ducker": settings.model_dump(mode="json")}

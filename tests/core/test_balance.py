@@ -210,6 +210,27 @@ def test_what_is_tried_is_what_is_heard() -> None:
     np.testing.assert_array_equal(recorded["game"], sounds["game"][at : at + RATE_HZ])
 
 
+def test_a_gap_in_what_the_engine_says_is_not_replayed() -> None:
+    """The web was too slow for one piece: it is silence for what is tried, and what came before it is not replayed."""
+    sounds = {name: sound[: 3 * RATE_HZ] for name, sound in evening().items()}
+    mixer, keeper = Mixer(Rig(), 1024), RowKeeper()
+    mixer.set_replay(sounds)
+    for number in range(90):
+        for _ in range(6):
+            mixer.process({}, 256)
+        readings, rows = mixer.take_readings(), mixer.take_rows()
+        if number != 50:
+            keeper.push(rows, readings, "same")
+    recorded = keeper.recorded(10.0, "voice")
+    assert recorded is not None
+    assert len(recorded["voice"]) == 39 * 1536 - rows["latency_frames"]
+    kept = np.abs(recorded["music"]).max(axis=1).reshape(-1)
+    assert kept[:480].max() > 0.0
+    heard = keeper.heard(2.0)
+    assert heard is not None
+    assert len(heard.activity) == 200
+
+
 # --- trims ------------------------------------------------------------------------------------------
 
 

@@ -169,6 +169,12 @@ def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> N
         assert best.sii_after > best.sii_before
         await studio.set_together(dict(best.changes))
         assert studio.balance.state.suggestions is None, "tried anew on another balance"
+        await until(lambda: studio.balance.state.suggestions is not None)
+        looking = asyncio.create_task(studio.balance._look(True))
+        await asyncio.sleep(0)
+        studio.balance.changed()
+        await looking
+        assert studio.balance.state.suggestions is None, "what was tried is of the balance before"
         # The process that tries is ended from outside: another goes on.
         with pytest.raises(HelperLost):
             await studio.balance.helper.run(os._exit, 1)

@@ -14,7 +14,7 @@ import { Setting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
 
 const SIDES = ["Trim", "Dip under the voice", "EQ"];
-const SHALLOW_DB = 15;
+const SHALLOW_DB = 18;
 const DEEPEST_DB = 30;
 const DUCKER = [
   "depth_db",

@@ -61,7 +61,7 @@ export function LastTenSeconds() {
     <Picture
       paint={paint}
       label="Ten seconds of the peaks of every input with their targets"
-      className="h-[150px] w-full"
+      className="h-[116px] w-full"
     />
   );
 }
@@ -120,7 +120,7 @@ export function LastTenMinutes() {
       <Picture
         paint={paint}
         label="Ten minutes of the peaks of every input; marked where one stood over the voice"
-        className="h-[150px] w-full"
+        className="h-[116px] w-full"
       />
       <p className="text-[13px]">{overSentence(rig, seconds)}</p>
     </>

@@ -16,18 +16,18 @@ export function StartReplay() {
   const [seconds, setSeconds] = useState(10);
   return (
     <>
-      <Select
-        label="Length of the replay"
-        value={String(seconds)}
-        groups={[{ options: LENGTHS_S.map((s) => ({ value: String(s), label: `${s} s` })) }]}
-        onChange={(value) => setSeconds(Number(value))}
-      />
       <Button
         title="Plays voice, game and music of just now over and over, to you alone"
         onClick={() => ask({ type: "replay_last", seconds })}
       >
         Replay the last
       </Button>
+      <Select
+        label="Length of the replay"
+        value={String(seconds)}
+        groups={[{ options: LENGTHS_S.map((s) => ({ value: String(s), label: `${s} s` })) }]}
+        onChange={(value) => setSeconds(Number(value))}
+      />
     </>
   );
 }

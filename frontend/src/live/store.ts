@@ -29,9 +29,12 @@ export const useLive = create<Live>((set) => ({
   messages: [],
   say: (level, text) =>
     set((live) => ({
-      // The same sentence twice is one message, moved to the end.
+      // The same sentence twice is one message, moved to the end; trouble stays, news makes way for newer news.
       messages: [
-        ...live.messages.filter((message) => message.text !== text),
+        ...live.messages.filter(
+          (message) =>
+            message.text !== text && (level === "trouble" || message.level === "trouble"),
+        ),
         { id: nextId++, level, text },
       ].slice(-MOST_MESSAGES),
     })),

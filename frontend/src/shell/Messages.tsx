@@ -1,7 +1,7 @@
 import { X } from "lucide-react";
 import { useLive } from "../live/store";
 
-/** Sentences from the server and from the page; each stays until it is put away. */
+/** Sentences from the server and from the page; each stays until it is put away, or newer news comes. */
 export function Messages() {
   const messages = useLive((live) => live.messages);
   const status = useLive((live) => live.status);

@@ -61,11 +61,8 @@ export function LevelsPicture({ outcome, wanted }: { outcome: Outcome; wanted: n
           canvas.strokeStyle = colour(kind === "room" ? "noise" : "voice");
           canvas.lineWidth = 1.2;
           canvas.stroke();
-          if (shares.length) {
-            canvas.fillStyle = colour("text");
-            canvas.fillText(kind, left + 6, Math.min(y(crestOf(shares)), bottom - 8));
-          }
         }
+        labelVoices(canvas, left + 6, bottom - 8, y, proof);
         bracket(canvas, left + half * 0.62, y, proof);
       }
       canvas.strokeStyle = colour("text");
@@ -98,6 +95,29 @@ export function LevelsPicture({ outcome, wanted }: { outcome: Outcome; wanted: n
 }
 
 type Proof = Outcome["before"];
+
+const LABEL_APART = 13;
+
+/** Each hill's name at its crest, from the top; one that would lie on another goes below it. */
+function labelVoices(
+  canvas: CanvasRenderingContext2D,
+  x: number,
+  lowest: number,
+  y: (db: number) => number,
+  proof: Proof,
+) {
+  const places = [...VOICES, "room"].flatMap((kind) => {
+    const shares = proof.levels[kind] ?? [];
+    return shares.length ? [{ kind, at: Math.min(y(crestOf(shares)), lowest) }] : [];
+  });
+  places.sort((a, b) => a.at - b.at);
+  let free = 0;
+  canvas.fillStyle = colour("text");
+  for (const { kind, at } of places) {
+    free = Math.max(at, free) + LABEL_APART;
+    canvas.fillText(kind, x, free - LABEL_APART);
+  }
+}
 
 /** The level that is met most often. */
 const crestOf = (shares: number[]) => LOWEST_DBFS + shares.indexOf(Math.max(...shares)) + 0.5;

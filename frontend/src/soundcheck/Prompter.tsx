@@ -5,11 +5,13 @@ import { readings, useLevels } from "../live/readings";
 import { Button } from "../ui/Button";
 import { LevelBar } from "../ui/LevelBar";
 import { Progress } from "../ui/Progress";
+import { decibels } from "../units/format";
 import { run, TAKES } from "./takes";
 
 export function Prompter({ kind, isStandIn }: { kind: TakeKind; isStandIn: boolean }) {
   const take = useLevels()?.take;
   const { name, task, lines } = TAKES[kind];
+  const level = readings.livePeak("microphone");
   const begins = take?.begins_in_s ?? 0;
   const left = take ? Math.max(0, take.wanted_s - take.elapsed_s) : 0;
   return (
@@ -31,12 +33,16 @@ export function Prompter({ kind, isStandIn }: { kind: TakeKind; isStandIn: boole
           {left.toFixed(0)} s left
         </span>
       </div>
-      <div className="mt-3 w-60">
+      <div className="mt-3 flex items-center gap-3">
         <LevelBar
-          dbfs={readings.livePeak("microphone")}
+          dbfs={level}
           colour="var(--voice)"
           label="Level at the microphone"
+          className="h-2.5 w-60"
         />
+        <span aria-hidden className="figures w-20 text-left text-[13px] whitespace-nowrap">
+          {decibels(level, 0)} dBFS
+        </span>
       </div>
       <Button className="mt-4" onClick={() => void run("/recording", "DELETE")}>
         Cancel

@@ -34,6 +34,7 @@ class RowKeeper:
         self._key, self._raw = SoundKeeper(_LONGEST_S), SoundKeeper(_LONGEST_S)
         self._activity: NDArray[np.int8] = np.zeros(0, np.int8)
         self._end_moment = self._end_frame = self._late = self._ahead = 0
+        self._since_gap = 0
 
     def push(self, rows: dict[str, Any], readings: dict[str, Any], kind: Any) -> None:
         """Take the inputs' sound and the readings that came with it; ``kind`` is what the sound depends on: with
@@ -52,8 +53,10 @@ class RowKeeper:
                 row.push(silence)
             self._key.push(silence[:, :1])
             self._activity = np.concatenate([self._activity, np.full(missed, TAIL, np.int8)])
+            self._since_gap = 0
         for name, row in rows["rows"].items():
             self._rows.setdefault(name, SoundKeeper(_LONGEST_S)).push(row)
+        self._since_gap += len(key)
         self._key.push(key)
         self._raw.push(readings["raw"])
         self._activity = np.concatenate([self._activity, readings["activity"]])[-KEPT_MOMENTS:]
@@ -81,8 +84,10 @@ class RowKeeper:
 
     def recorded(self, seconds: float, chained: str) -> Replayed | None:
         """The newest seconds of every input as it came, together: both channels of the voice's device, the others
-        ahead of their strips; by the input's id. None while there are none."""
-        frames = min(round(seconds * SAMPLE_RATE_HZ), self._raw.frames - self._late)
+        ahead of their strips; by the input's id. None while there are none. Nothing from before a gap: played as the
+        microphone, its silence would pass for the room."""
+        there = min(self._raw.frames, self._since_gap)
+        frames = min(round(seconds * SAMPLE_RATE_HZ), there - self._late)
         if frames <= 0 or not self._rows:
             return None
         # The rows come later than the microphone by the chain's delay.
