@@ -11,6 +11,7 @@ from goshawk.core.rig import Rig
 from goshawk.engine.loop import AudioLoop
 from goshawk.errors import BadSetting
 from goshawk.store.database import open_database
+from goshawk.store.rigs import load_active_rig
 from goshawk.web import buffer_search
 from goshawk.web.pages import WAITING_MESSAGES, WAITING_SOUND, Listener, LivePage
 from goshawk.web.studio import Studio
@@ -29,6 +30,25 @@ async def taken(page: LivePage) -> list[str]:
 
 def all_of(page: LivePage) -> list[str]:
     return asyncio.run(taken(page))
+
+
+def test_many_wishes_at_once_are_all_kept(studio: Studio) -> None:
+    """Settings, presets and takes share one connection: they go one after the other, and none is lost."""
+
+    async def story() -> None:
+        await asyncio.gather(
+            *(studio.set_setting("inputs.game.fader_db", -float(n)) for n in range(12)),
+            *(studio.presets.save(f"Mine {n}", "") for n in range(12)),
+            *(studio.presets.copy("start_noisy") for _ in range(6)),
+        )
+
+    asyncio.run(story())
+    own = [one.name for one in studio.state().presets if one.is_own]
+    assert {f"Mine {n}" for n in range(12)} <= set(own)
+    assert len(own) == 18
+    again = load_active_rig(studio._db)
+    assert again.rig == studio.rig
+    assert again.rig.inputs[1].fader_db == -11.0
 
 
 def test_a_slow_page_gets_every_state_but_only_the_newest_readings() -> None:

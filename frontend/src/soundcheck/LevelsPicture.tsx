@@ -2,6 +2,7 @@
 
 import { useCallback } from "react";
 import type { Outcome } from "../api/client";
+import { keptApart } from "../ui/axes";
 import { colour, FIGURES_FONT, hatch, Picture, TEXT_FONT } from "../ui/Picture";
 import { signless } from "../units/format";
 
@@ -110,13 +111,12 @@ function labelVoices(
     const shares = proof.levels[kind] ?? [];
     return shares.length ? [{ kind, at: Math.min(y(crestOf(shares)), lowest) }] : [];
   });
-  places.sort((a, b) => a.at - b.at);
-  let free = 0;
+  const heights = keptApart(
+    places.map(({ at }) => at),
+    LABEL_APART,
+  );
   canvas.fillStyle = colour("text");
-  for (const { kind, at } of places) {
-    free = Math.max(at, free) + LABEL_APART;
-    canvas.fillText(kind, x, free - LABEL_APART);
-  }
+  places.forEach(({ kind }, i) => canvas.fillText(kind, x, heights[i] ?? 0));
 }
 
 /** The level that is met most often. */

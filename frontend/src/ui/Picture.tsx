@@ -55,7 +55,6 @@ export const FIGURES_FONT = '11px "Atkinson Hyperlegible Mono Variable", monospa
 export const TEXT_FONT = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
 
 const CALM_MS = 100;
-const wantsCalm = matchMedia("(prefers-reduced-motion: reduce)");
 
 export function Picture({ paint, label, className = "" }: Props) {
   const place = useRef<HTMLCanvasElement>(null);
@@ -69,6 +68,7 @@ export function Picture({ paint, label, className = "" }: Props) {
     const element = place.current;
     const canvas = element?.getContext("2d");
     if (!element || !canvas) return;
+    const wantsCalm = matchMedia("(prefers-reduced-motion: reduce)");
     let width = 0;
     let height = 0;
     const watcher = new ResizeObserver(([entry]) => {

@@ -117,3 +117,15 @@ export function levelLine(
   canvas.textBaseline = "middle";
   canvas.fillText(label, area.right - 6, middle);
 }
+
+/** Heights of labels in the order given, each as near below its wish as the others allow. */
+export function keptApart(wished: readonly number[], apart: number): number[] {
+  const order = wished.map((_, i) => i).sort((a, b) => (wished[a] ?? 0) - (wished[b] ?? 0));
+  const heights = [...wished];
+  let free = -Infinity;
+  for (const i of order) {
+    heights[i] = Math.max(wished[i] ?? 0, free);
+    free = heights[i] + apart;
+  }
+  return heights;
+}
