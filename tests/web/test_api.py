@@ -16,6 +16,7 @@ from starlette.websockets import WebSocketDisconnect
 
 from goshawk.core.rig import Rig
 from goshawk.web.app import create_app
+from tests.situations import takes_of
 
 HOST = "127.0.0.1:8610"
 
@@ -286,3 +287,107 @@ def test_settings_are_as_they_were_left(tmp_path: Path) -> None:
         with TestClient(create_app(tmp_path), base_url=f"http://{HOST}") as client:
             assert client.get("/api/state").json()["rig"]["targets"]["voice_peaks_dbfs"] == expected
             change(client, "targets.voice_peaks_dbfs", value)
+
+
+def test_a_sound_check_over_the_interface(client: TestClient, tmp_path: Path) -> None:
+    """Files in, a chain out, and every refusal a sentence; a take that was accepted outlives what is refused."""
+    base = "/api/sound-check"
+    takes = takes_of("porter")
+
+    def give(kind: str, sound: bytes, name: str = "take.wav") -> Any:
+        return client.put(f"{base}/takes/{kind}?name={name}", content=sound)
+
+    assert client.post(f"{base}/run", json={}).json()["detail"].endswith("Take it first.")
+    assert "Compute it first" in client.post(f"{base}/accept", json={}).json()["detail"]
+    assert client.delete(f"{base}/takes/low").status_code == 404
+    assert give("song", b"").status_code == 422
+    for sound, sentence in (
+        (b"no sound at all", "cannot be read as sound"),
+        (wav(tmp_path, takes["usual"][:48_000]), "too short"),
+        (wav(tmp_path, np.zeros((5 * 48_000, 1), np.float32)), "not even noise"),
+        (wav(tmp_path, takes["room"]), "Speak for longer"),
+    ):
+        refused = give("usual", sound)
+        assert refused.status_code == 422
+        assert refused.headers["content-type"] == "application/problem+json"
+        assert sentence in refused.json()["detail"]
+    # One dead side, another rate, longer than is listened to: all the same take.
+    dead = np.hstack([takes["usual"], takes["usual"] * np.float32(1e-4)])
+    assert give("usual", wav(tmp_path, np.tile(dead, (4, 1)))).status_code == 200
+    for kind in ("room", "low", "big"):
+        reply = give(kind, wav(tmp_path, takes[kind][::3], 16_000))
+        assert reply.status_code == 200, reply.text
+    kept = reply.json()["takes"]
+    assert set(kept) == {"room", "low", "usual", "big"}
+    assert kept["usual"]["figures"]["duration_s"] == 15.0
+    assert give("low", b"no sound at all").status_code == 422
+    assert set(client.get(base).json()["takes"]) == set(kept), "what was kept stays"
+
+    assert client.post(f"{base}/run", json={"steadiness": "wild"}).status_code == 422
+    assert client.post(f"{base}/run", json={"adjusted": {"gate.range_db": 900}}).status_code == 202
+    assert "range_db must be at most 80" in until_computed(client)["failure"]
+    client.post(f"{base}/run", json={"steadiness": "natural", "voice_peaks_dbfs": 5.0})
+    state = until_computed(client)
+    assert state["wish"]["voice_peaks_dbfs"] == -7.0, "the rig's targets go before"
+    assert state["outcome"]["after"]["spread_db"] == pytest.approx(14, abs=2)
+    sound = client.get(f"{base}/sound/{state['heard']}/usual/after")
+    assert sound.content[:4] == b"RIFF"
+    assert client.get(f"{base}/sound/{state['heard'] + 1}/usual/after").status_code == 404
+    before = client.get("/api/state").json()["rig"]["chain"]
+    accepted = client.post(f"{base}/accept", json={}).json()
+    assert accepted["rig"]["chain"] != before
+    assert client.get(base).json()["is_accepted"]
+    for gain_db in (500.0, "NaN"):
+        refused = client.post(f"{base}/make-up", content=f'{{"gain_db": {gain_db}}}')
+        assert refused.status_code == 422
+    assert client.post("/api/rig/undo").json()["rig"]["chain"] == before
+    for kind in kept:
+        assert client.delete(f"{base}/takes/{kind}").status_code == 204
+    assert client.get(base).json()["takes"] == {}
+
+
+def until_computed(client: TestClient) -> dict[str, Any]:
+    for _ in range(1200):
+        state: dict[str, Any] = client.get("/api/sound-check").json()
+        if state["run"] is None and (state["outcome"] or state["failure"]):
+            return state
+        time.sleep(0.05)
+    raise AssertionError("the check was not computed")
+
+
+def test_whatever_a_page_asks_of_the_balance_the_link_stays(client: TestClient) -> None:
+    with link_to(client, "live") as link:
+        for asked, sentence in (
+            ({"type": "bring_to_target", "input_id": "nobody"}, "not there any more"),
+            ({"type": "bring_to_target", "input_id": "x" * 50}, "not understood"),
+            ({"type": "suggest_ducker", "input_id": "voice"}, "Only a background input"),
+            ({"type": "suggest_ducker", "input_id": "nobody"}, "Only a background input"),
+            ({"type": "choose_targets", "set_id": "loudest"}, "no such set"),
+            ({"type": "replay_last", "seconds": 500}, "not understood"),
+            ({"type": "replay_last", "seconds": "all"}, "not understood"),
+            ({"type": "replay_hear", "heard": "before"}, "Nothing is replayed"),
+            ({"type": "replay_hear", "heard": "tomorrow"}, "not understood"),
+            (
+                {"type": "set", "path": "targets.voice_peaks_dbfs", "value": -1.5},
+                "cannot peak at -1.5 dBFS",
+            ),
+            (
+                {"type": "set", "path": "inputs.game.ducker.depth_db", "value": 31},
+                "at most 30",
+            ),
+            (
+                {"type": "set_together", "changes": {"inputs.game.eq.bell_9.gain_db": 3}},
+                "no setting",
+            ),
+        ):
+            link.send_text(json.dumps(asked))
+            assert sentence in next_of(link, "refused")["text"], asked
+        for asked in (
+            {"type": "replay_stop"},
+            {"type": "count_anew"},
+            {"type": "watch_balance", "is_on": True},
+            {"type": "watch_balance", "is_on": False},
+        ):
+            link.send_text(json.dumps(asked))
+        assert next_of(link, "readings")["peak_dbfs"]["microphone"]
+    assert client.get("/api/state").json()["rig"]["targets"] == Rig().targets.model_dump()

@@ -162,10 +162,10 @@ def _move(
 ) -> Move:
     """Of the voice, or of another input with its ``peaks``; from the peaks in speech and the level that they have,
     or will have."""
-    heard_s = {"speech": len(speech) / 100.0}
+    heard = [("speech", len(speech) / 100.0)]
     if peaks is not None:
-        heard_s[one.name] = sounding_s(peaks)
-    short = [f"{s:.0f} s of {what}" for what, s in heard_s.items() if s < LEAST_HEARD_S]
+        heard.append((one.name, sounding_s(peaks)))
+    short = [f"{s:.0f} s of {what}" for what, s in heard if s < LEAST_HEARD_S]
     if short or voice_dbfs is None:
         return _stays(
             one,
@@ -186,7 +186,7 @@ def _move(
         text = f"{one.name} {'stays' if missing_db > 0.1 else 'is on target'}"
     if missing_db > 0.1:
         text += f", as far as its trim goes; {missing_db:.1f} dB are missing"
-    said = " and ".join(f"{s:.0f} s of {what}" for what, s in heard_s.items())
+    said = " and ".join(f"{s:.0f} s of {what}" for what, s in heard)
     return Move(
         input_id=one.id,
         by_db=round(moved_db, 1),
