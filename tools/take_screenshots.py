@@ -24,7 +24,7 @@ def main() -> None:
     url = sys.argv[1] if len(sys.argv) > 1 else "http://127.0.0.1:8610"
     with sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
         page.goto(url)
         page.get_by_text("Level path").wait_for()
         page.wait_for_timeout(11_000)  # until the pictures' ten seconds are full
@@ -59,8 +59,10 @@ def main() -> None:
         take("balance")
         page.get_by_role("button", name="Shape Game").click()
         page.get_by_role("button", name="Set from what was heard").click()
+        page.get_by_text("after your last word.").last.wait_for()
         page.get_by_role("region", name="Game in detail").scroll_into_view_if_needed()
         page.wait_for_timeout(9000)
+        page.get_by_label("Put this message away").last.click()
         take("balance-dip")
         page.get_by_role("button", name="Close Game").click()
         page.get_by_role("button", name="Replay the last").click()
