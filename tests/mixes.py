@@ -5,7 +5,7 @@ from functools import cache
 
 import numpy as np
 
-from goshawk.core.graph.mixer import Replayed
+from goshawk.core.graph.playback import Replayed
 from goshawk.core.mix import HeardInputs, heard_inputs
 from goshawk.core.rig import Rig
 from goshawk.core.stage import Block

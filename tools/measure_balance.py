@@ -64,7 +64,7 @@ def loudness() -> None:
     """Five minutes of the demo's Viewers feed as the graph makes it, by three meters."""
     sounds = evening(60.0 * MINUTES)
     mixer = Mixer(Rig(), FRAMES)
-    mixer.set_replay(sounds)
+    mixer.set_replay(sounds, at_once=True)
     feed, segments = [], []
     for number in range(60 * MINUTES * RATE_HZ // FRAMES):
         mixer.process({}, FRAMES)

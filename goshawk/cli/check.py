@@ -7,13 +7,13 @@ from typing import Any
 import typer
 
 from goshawk.cli.offline import write_preset
-from goshawk.core.measure.take import TakeKind, mono_of
+from goshawk.core.measure.take import TakeKind
 from goshawk.core.preset import make_preset
 from goshawk.core.rules.sound_check.advice import Wish
 from goshawk.core.rules.sound_check.verdicts import TAKE_NAMES, judged
-from goshawk.core.sound_check import PRESET_NAME, describe, measured, run_sound_check, shortened
+from goshawk.core.sound_check import PRESET_NAME, describe, measured, run_sound_check
 from goshawk.core.stage import Block
-from goshawk.devices.file import read_sound_file
+from goshawk.devices.take_file import read_take_file
 from goshawk.errors import BadInput
 from goshawk.units import SAMPLE_RATE_HZ
 
@@ -36,8 +36,7 @@ def check_files(
     takes: dict[TakeKind, Block] = {}
     said: dict[TakeKind, list[str]] = {}
     for kind, path in files.items():
-        sound, rate_hz = read_sound_file(path)
-        takes[kind] = shortened(mono_of(sound))
+        takes[kind], rate_hz = read_take_file(path)
         said[kind] = (
             [f"It was recorded at {rate_hz / 1000:g} kHz and brought to 48 kHz."]
             if rate_hz != SAMPLE_RATE_HZ

@@ -2,11 +2,13 @@
 
 import errno
 import json
+import os
 import socket
 import sys
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from enum import StrEnum
+from math import isfinite
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -49,9 +51,11 @@ def _serve(port: int, data_dir: Path) -> None:
     import uvicorn
 
     from goshawk.store.database import database_path, open_database
+    from goshawk.store.ownership import take
     from goshawk.store.rigs import load_active_rig
     from goshawk.web.app import FRONTEND_DIR, create_app
 
+    os.umask(0o077)  # raw voice and settings are for their user alone
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
@@ -67,11 +71,17 @@ def _serve(port: int, data_dir: Path) -> None:
         raise fail("the page has not been built. Run ./scripts/setup first.")
     with plain_errors():
         # Opened before the server starts, so that trouble is one sentence and not a traceback.
-        opened = open_database(database_path(data_dir))
-        load_active_rig(opened.connection)
+        ownership = take(data_dir)
+        try:
+            opened = open_database(database_path(data_dir))
+            load_active_rig(opened.connection)
+        except GoshawkError:
+            ownership.release()
+            raise
+    ownership.say(url=f"http://127.0.0.1:{port}")
     typer.echo(f"Goshawk is at http://127.0.0.1:{port}  (stop it with Ctrl+C)")
     uvicorn.run(
-        create_app(data_dir, opened),
+        create_app(data_dir, opened, ownership=ownership),
         host="127.0.0.1",
         port=port,
         log_level="warning",
@@ -103,7 +113,7 @@ def measure(file: Path, as_json: JsonFlag = False) -> None:
     with plain_errors():
         sound, rate_hz = read_sound_file(file)
     figures = {
-        key: None if value is None else round(value, 2)
+        key: None if value is None or not isfinite(value) else round(value, 2)
         for key, value in measure_recording(sound).items()
     }
     figures |= {
@@ -112,7 +122,7 @@ def measure(file: Path, as_json: JsonFlag = False) -> None:
         "channels": sound.shape[1],
     }
     if as_json:
-        typer.echo(json.dumps(figures))
+        typer.echo(json.dumps(figures, allow_nan=False))
         return
     for key, value in figures.items():
         name, _, unit = key.rpartition("_")
@@ -285,20 +295,22 @@ OwnOption = Annotated[
 ]
 
 
-@contextmanager
-def _saved_presets(data_dir: Path | None) -> Iterator[tuple[Any, dict[str, Any]]]:
-    """The database, and every preset and starting point by its id."""
+def _saved_presets(data_dir: Path | None) -> dict[str, Any]:
+    """Every preset and starting point by its id. Nothing is changed by looking, whoever owns the folder."""
     from goshawk.core.starting_points import STARTING_POINTS
-    from goshawk.store.database import database_path, open_database
+    from goshawk.store.database import database_path, open_to_read
     from goshawk.store.presets import list_presets
 
     with plain_errors():
-        folder = data_dir or platformdirs.user_data_path("goshawk")
-        database = open_database(database_path(folder)).connection
-        try:
-            yield database, {**STARTING_POINTS, **list_presets(database)}
-        finally:
-            database.close()
+        database = open_to_read(database_path(_own_folder(data_dir)))
+        if database is None:
+            return dict(STARTING_POINTS)
+        with closing(database):
+            return {**STARTING_POINTS, **list_presets(database)}
+
+
+def _own_folder(data_dir: Path | None) -> Path:
+    return data_dir or platformdirs.user_data_path("goshawk")
 
 
 def _named(found: dict[str, Any], name: str) -> Any:
@@ -316,10 +328,10 @@ def _named(found: dict[str, Any], name: str) -> Any:
 @presets_app.command("list")
 def presets_list(data_dir: OwnOption = None, as_json: JsonFlag = False) -> None:
     """Ids, names and what each is for; starting points first."""
-    with _saved_presets(data_dir) as (_, found):
-        rows = [
-            {"id": key, "name": p.name, "description": p.description} for key, p in found.items()
-        ]
+    rows = [
+        {"id": key, "name": p.name, "description": p.description}
+        for key, p in _saved_presets(data_dir).items()
+    ]
     if as_json:
         typer.echo(json.dumps(rows))
         return
@@ -330,8 +342,8 @@ def presets_list(data_dir: OwnOption = None, as_json: JsonFlag = False) -> None:
 @presets_app.command("show")
 def presets_show(name: str, data_dir: OwnOption = None) -> None:
     """The stages of a preset and what is set."""
-    with _saved_presets(data_dir) as (_, found):
-        preset = _named(found, name)
+    with plain_errors():
+        preset = _named(_saved_presets(data_dir), name)
     typer.echo(f"{preset.name}: {preset.description}" if preset.description else preset.name)
     for slot in preset.chain:
         settings = slot.settings.model_dump(mode="json", exclude={"room"})
@@ -346,8 +358,8 @@ def presets_export(name: str, target: Path, data_dir: OwnOption = None) -> None:
     """Write a preset's JSON to a file."""
     from goshawk.cli.offline import write_preset
 
-    with _saved_presets(data_dir) as (_, found):
-        preset = _named(found, name)
+    with plain_errors():
+        preset = _named(_saved_presets(data_dir), name)
         write_preset(preset, target)
     typer.echo(f"{preset.name} → {target}")
 
@@ -358,11 +370,18 @@ def presets_import(source: Path, data_dir: OwnOption = None) -> None:
     import secrets
 
     from goshawk.cli.offline import load_preset_file
+    from goshawk.store.database import database_path, open_database
+    from goshawk.store.ownership import take
     from goshawk.store.presets import save_preset
 
-    with _saved_presets(data_dir) as (database, _):
+    folder = _own_folder(data_dir)
+    with plain_errors():
         preset = load_preset_file(source)
-        save_preset(database, secrets.token_hex(8), preset)
+        # Its owner must not find a preset that it does not know: it takes presets in on its page.
+        ownership = take(folder)
+        with closing(open_database(database_path(folder)).connection) as database:
+            save_preset(database, secrets.token_hex(8), preset)
+        ownership.release()
     typer.echo(f"{preset.name} is kept.")
 
 
@@ -381,10 +400,10 @@ def schema(what: Annotated[str, typer.Argument(help="preset or rig")]) -> None:
 @app.command(hidden=True)
 def warm_up() -> None:
     """Compile every kernel into the cache, so that the first start is as quick as later ones."""
-    from goshawk.core.rig import Rig
     from goshawk.engine.loop import AudioLoop
+    from goshawk.engine.plan import Plan
 
-    AudioLoop(Rig())
+    AudioLoop(Plan())
 
 
 @app.command(hidden=True)

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from goshawk.core.dsp.limiter import Limiter, LimiterSettings
-from goshawk.core.graph.mixer import Mixer, Replayed, send_gain
+from goshawk.core.graph.mixer import Mixer
 from goshawk.core.graph.pick import picked
+from goshawk.core.graph.playback import Replayed
 from goshawk.core.graph.strip import shaped
 from goshawk.core.measure.clearance import background_peaks_dbfs, clearance_db, voice_peaks_dbfs
 from goshawk.core.measure.intelligibility import Hearing, band_powers, hearing, speech_pieces
@@ -22,6 +23,7 @@ from goshawk.core.rig import Rig, changed_together
 from goshawk.core.rules.balance import Move, PeaksHeard, moves
 from goshawk.core.stage import Block, Floats
 from goshawk.core.takes import loudness_lufs
+from goshawk.core.who_hears import send_gain
 from goshawk.core.wiring import InputSettings
 
 BLOCK_FRAMES = 1024
@@ -57,7 +59,9 @@ def heard_inputs(rig: Rig, sounds: Replayed, block_frames: int = BLOCK_FRAMES) -
     late, ahead = mixer.mixed_latency_frames, mixer.key_ahead_frames
     frames = len(next(iter(sounds.values())))
     padding = np.zeros((late, 2), np.float32)
-    mixer.set_replay({name: np.concatenate([one, padding]) for name, one in sounds.items()})
+    mixer.set_replay(
+        {name: np.concatenate([one, padding]) for name, one in sounds.items()}, at_once=True
+    )
     rows = {one.id: np.zeros((frames + late, 2), np.float32) for one in rig.inputs}
     key = np.zeros((frames + late, 1), np.float32)
     for start in range(0, frames + late, block_frames):

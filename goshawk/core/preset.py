@@ -6,14 +6,16 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import ConfigDict, Field, StringConstraints, ValidationError, model_validator
 
 from goshawk.core.chain_slots import Chain, check_chain, default_chain
-from goshawk.core.settings import Settings, sentence_of
+from goshawk.core.settings import PLAIN_TEXT, PLAIN_TEXT_WITH_LINES, Settings, sentence_of
 from goshawk.errors import BadPreset
 
 LARGEST_PRESET_BYTES = 1_000_000
 NEWEST_VERSION = 3
 
 
-PresetName = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)]
+PresetName = Annotated[
+    str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80), PLAIN_TEXT
+]
 
 
 class Preset(Settings):
@@ -22,7 +24,7 @@ class Preset(Settings):
     format: Literal["goshawk-preset"] = "goshawk-preset"
     version: Literal[3] = 3
     name: PresetName = "Preset"
-    description: str = Field("", max_length=500)
+    description: Annotated[str, PLAIN_TEXT_WITH_LINES] = Field("", max_length=500)
     chain: Chain = Field(default_factory=default_chain)
 
     @model_validator(mode="after")
@@ -48,10 +50,12 @@ class _Header(Settings):
 def _upgraded(document: dict[str, Any]) -> dict[str, Any]:
     """Version 1 chose the microphone's channel in the trim; now the input does. Version 2 had no description
     and fewer stages; what it holds is read as it is."""
-    if document.get("version") == 1:
-        for slot in document.get("chain", []):
-            if isinstance(slot, dict) and slot.get("stage") == "trim":
-                slot.get("settings", {}).pop("channel", None)
+    chain = document.get("chain")
+    if document.get("version") == 1 and isinstance(chain, list):
+        for slot in chain:
+            settings = slot.get("settings") if isinstance(slot, dict) else None
+            if isinstance(settings, dict) and slot.get("stage") == "trim":
+                settings.pop("channel", None)
     if document.get("version") in (1, 2):
         document["version"] = NEWEST_VERSION
     return document
@@ -76,3 +80,5 @@ def read_preset(text: str | bytes) -> Preset:
         return Preset.model_validate(_upgraded(json.loads(text)))
     except ValidationError as error:
         raise BadPreset(str(sentence_of(error, "preset"))) from None
+    except (ValueError, RecursionError):
+        raise BadPreset("The preset is not a JSON document. Give a file exported here.") from None

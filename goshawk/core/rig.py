@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, StringConstraints, ValidationError, model_validator
 
 from goshawk.core.chain_slots import Chain, Slot, StageName, check_chain, default_chain
-from goshawk.core.settings import Settings, choice, number, sentence_of
+from goshawk.core.settings import PLAIN_TEXT, Settings, choice, number, sentence_of
 from goshawk.core.wiring import (
     DeviceSettings,
     Feeds,
@@ -72,9 +72,9 @@ class Rig(Settings):
     """Everything a user sets up."""
 
     version: Literal[3] = RIG_VERSION
-    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80)] = (
-        Field("Attic, late", title="Name")
-    )
+    name: Annotated[
+        str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80), PLAIN_TEXT
+    ] = Field("Attic, late", title="Name")
     block_frames: BlockFrames = Field(
         256,
         title="Buffer",

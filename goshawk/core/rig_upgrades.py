@@ -4,6 +4,7 @@ import json
 from typing import Any
 
 from goshawk.core.rig import RIG_VERSION, Rig, Targets
+from goshawk.core.settings import visible
 from goshawk.core.wiring import FeedSettings, default_inputs
 
 
@@ -58,6 +59,18 @@ _STEPS = {1: _to_2, 2: _to_3}
 def read_rig(text: str | bytes) -> Rig:
     """A saved rig of this or an older version. Raises ValidationError or ValueError."""
     document = json.loads(text)
+    if not isinstance(document, dict):
+        raise ValueError("it is no rig")
     while (version := document.get("version", 1)) < RIG_VERSION:
         document = _STEPS[version](document)
+    _make_names_visible(document)
     return Rig.model_validate(document)
+
+
+def _make_names_visible(document: dict[str, Any]) -> None:
+    """Names could once hold characters that cannot be seen: they are left out, so that the rig still opens."""
+    inputs = document.get("inputs")
+    named = [document, *(inputs if isinstance(inputs, list) else [])]
+    for number, one in enumerate(named):
+        if isinstance(one, dict) and isinstance(name := one.get("name"), str):
+            one["name"] = visible(name) or f"Unnamed {number}"

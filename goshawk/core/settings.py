@@ -4,14 +4,55 @@ The same line validates in the API, checks what the database holds and draws the
 browser, which reads it as JSON Schema (``minimum``, ``maximum``, ``unit``, ``step``, ``title``).
 """
 
+import unicodedata
 from typing import Annotated, Any
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
+from pydantic import (
+    AfterValidator,
+    BaseModel,
+    ConfigDict,
+    Field,
+    StringConstraints,
+    ValidationError,
+)
 
 from goshawk.errors import BadSetting
 
 Id = Annotated[str, StringConstraints(min_length=1, max_length=40, pattern=r"^[a-z0-9_]+$")]
 """The name by which a path finds an item of a list; never shown."""
+
+
+_CONTROL_CATEGORIES = {"Cc", "Cf", "Cs", "Co", "Zl", "Zp"}
+"""Control characters, marks that turn the direction of writing, halves of pairs, line separators: none can be seen, and
+some change how what follows reads."""
+
+_JOINERS = "\u200c\u200d"
+"""Format characters that several scripts, and signs made of signs, need."""
+
+
+def _is_hidden(letter: str, allowed: str) -> bool:
+    return unicodedata.category(letter) in _CONTROL_CATEGORIES and letter not in allowed
+
+
+def visible(text: str) -> str:
+    """A text without what cannot be seen in a name."""
+    return "".join(letter for letter in text if not _is_hidden(letter, _JOINERS)).strip()
+
+
+def _plain(text: str, allowed: str = _JOINERS) -> str:
+    hidden = next((letter for letter in text if _is_hidden(letter, allowed)), None)
+    if hidden:
+        raise ValueError(
+            f"it holds a character that cannot be seen (U+{ord(hidden):04X}). Type it anew."
+        )
+    return text
+
+
+PLAIN_TEXT = AfterValidator(_plain)
+"""A name: one line, nothing invisible in it."""
+
+PLAIN_TEXT_WITH_LINES = AfterValidator(lambda text: _plain(text, _JOINERS + "\n\r\t"))
+"""A longer text, which may have lines."""
 
 
 class Settings(BaseModel):

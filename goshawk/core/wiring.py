@@ -7,7 +7,7 @@ from pydantic import Field, StringConstraints
 from goshawk.core.dsp.ducker import DuckerSettings
 from goshawk.core.dsp.equaliser import EqualiserSettings
 from goshawk.core.dsp.limiter import LOWEST_CEILING_DBTP
-from goshawk.core.settings import Id, Settings, choice, number
+from goshawk.core.settings import PLAIN_TEXT, Id, Settings, choice, number
 
 FeedName = Literal["viewers", "you", "call", "archive"]
 FEEDS: tuple[FeedName, ...] = ("viewers", "you", "call", "archive")
@@ -16,7 +16,9 @@ Channels = Literal["left", "right", "sum", "stereo"]
 Tap = Literal["after_fader", "before_fader"]
 Performance = Literal["silent", "murmur", "talk", "laugh", "type"]
 YouOutput = Literal["headphones", "loudspeakers"]
-Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40)]
+Name = Annotated[
+    str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40), PLAIN_TEXT
+]
 
 MOST_INPUTS = 12
 LONGEST_FEED_DELAY_MS = 1000.0

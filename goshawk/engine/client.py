@@ -1,12 +1,13 @@
-"""The engine as the other parts see it: start it, give it rigs and sound, hear its readings.
+"""The engine as the other parts see it: start it, give it the plan and sound, hear its readings.
 
-If the audio process dies it is started again with the rig and file it had, and the user is told.
+What it is to do is one plan, sent until the engine's readings name it; if the audio process dies it is started
+again with that plan, and the user is told.
 """
 
 import asyncio
 import contextlib
-import json
 import logging
+import select
 import socket
 import subprocess
 import sys
@@ -19,6 +20,7 @@ from goshawk.core.chain_slots import Chain
 from goshawk.core.graph.comparison import Heard
 from goshawk.core.rig import Rig
 from goshawk.engine import messages
+from goshawk.engine.plan import Comparing, Plan
 
 log = logging.getLogger(__name__)
 
@@ -28,6 +30,17 @@ SILENT_S = 3.0
 START_S = 60.0
 """A first start compiles every kernel."""
 
+SEND_AGAIN_S = 0.1
+UNSEEN_S = 2.0
+"""A plan that was not seen for so long is told to the user."""
+
+TAKEN_AT_ONCE = 24
+SHARE_S = 0.02
+"""One turn of the event loop takes so many packets at most, and handles readings for about so long. What took longer
+is made up for by a pause, so that everything else has its turn however slow a handler is."""
+
+MOST_PAUSE_S = 0.5
+
 
 class EngineClient:
     """Starts, feeds and watches over the audio process. Handlers are called in the event loop."""
@@ -36,31 +49,26 @@ class EngineClient:
         self,
         rig: Rig,
         on_readings: Callable[[dict[str, Any]], None],
-        on_sound: Callable[[str, bytes], None],
+        on_sound: Callable[[str, int, bytes], None],
         on_notice: Callable[[str], None],
         on_rows: Callable[[dict[str, Any]], None] = lambda rows: None,
     ) -> None:
-        self._rig = rig
-        self._file: Path | None = None
-        self._points: list[str] = []
-        self._is_coughing = False
-        self._is_watching = False
-        self._loop: Path | None = None
-        self._comparison: dict[str, Any] = {"heard": "chain", "gain_db": 0.0, "other": None}
+        self._plan = Plan(number=1, rig=rig)
+        self._sent_at = self._unseen_since = 0.0
+        self._is_told = False
+        self.seen_number = 0
         self._on_readings = on_readings
         self._on_sound = on_sound
         self._on_rows = on_rows
         self._on_notice = on_notice
-        self._replay: tuple[Path | None, list[str]] = (None, [])
-        self._replay_gain_db = 0.0
-        self._held_db: dict[str, float] = {}
-        self._process: subprocess.Popen[str] | None = None
+        self._process: subprocess.Popen[bytes] | None = None
         self._end: socket.socket | None = None
         self._is_ready = False
         self._heard_at = 0.0
         self._watch: asyncio.Task[None] | None = None
         self._is_stopping = False
         self.restarts = 0
+        self.lost_readings = 0
 
     @property
     def is_running(self) -> bool:
@@ -71,6 +79,11 @@ class EngineClient:
     def pid(self) -> int | None:
         """The audio process's number."""
         return self._process.pid if self._process else None
+
+    @property
+    def plan_number(self) -> int:
+        """Of the newest plan; it is heard once ``seen_number`` is the same."""
+        return self._plan.number
 
     async def start(self) -> None:
         """Start the process; returns at once, ``is_running`` tells when it plays."""
@@ -87,64 +100,85 @@ class EngineClient:
                 messages.send(self._end, messages.QUIT)
         self._put_away()
 
+    # --- the plan --------------------------------------------------------------------------------
+
     def apply(self, rig: Rig) -> None:
         """Give the engine a rig; it takes it at the next block."""
-        self._rig = rig
-        self._send(messages.RIG, rig.model_dump_json().encode())
+        self._change(rig=rig)
 
     def play_file(self, path: Path | None) -> None:
-        """Play prepared samples as the microphone."""
-        self._file = path
-        self._send(messages.SOURCE_FILE, json.dumps(str(path) if path else None).encode())
+        """Play prepared samples as the microphone, from their beginning."""
+        self._change(file=_named(path), file_round=self._plan.file_round + 1)
+
+    def set_points(self, points: list[str]) -> None:
+        """At which points pages listen: a feed's name, or ``input:`` and an input's id."""
+        self._change(points=tuple(points))
+
+    def cough(self, is_on: bool) -> None:
+        """Silence the voices while a key is held."""
+        self._change(is_coughing=is_on)
+
+    def watch_devices(self, is_on: bool) -> None:
+        """Run the devices that no input uses too, so that their levels are seen."""
+        self._change(is_watching=is_on)
+
+    def loop(self, path: Path | None) -> None:
+        """Play a piece of raw microphone (a .npy file) in its place, to you alone; None: no more."""
+        self._change(loop=_named(path), comparing=Comparing())
+
+    def compare(self, heard: Heard, gain_db: float, other: Chain | None) -> None:
+        """While a loop plays: hear it through the chain, raw, or through another chain."""
+        self._change(comparing=Comparing(heard=heard, gain_db=gain_db, other=other))
+
+    def replay(self, path: Path | None, names: list[str]) -> None:
+        """Play recorded inputs (an .npy file and the inputs' ids) in place of all devices, to you alone."""
+        self._change(replay=_named(path), replay_names=tuple(names))
+
+    def replay_gain(self, gain_db: float) -> None:
+        """How loudly you hear the replay."""
+        self._change(replay_gain_db=gain_db)
+
+    def hold(self, held_db: dict[str, float]) -> None:
+        """What holds add to the trims, in dB by the input's id."""
+        self._change(held_db=dict(held_db))
+
+    def _change(self, **update: Any) -> None:
+        plan = self._plan.model_copy(update=update)
+        if plan == self._plan:
+            return
+        if self.seen_number == self._plan.number:
+            self._unseen_since = time.monotonic()
+        self._plan = plan.model_copy(update={"number": plan.number + 1})
+        self._send_plan()
+
+    def _send_plan(self) -> None:
+        self._sent_at = time.monotonic()
+        self._send(messages.PLAN, messages.pack_plan(self._plan))
+
+    def _follow_plan(self) -> None:
+        """Send the plan again while it is not seen: what did not fit into the socket must not be lost."""
+        if self.seen_number == self._plan.number:
+            self._is_told = False
+            return
+        now = time.monotonic()
+        if self._is_ready and now - self._sent_at > SEND_AGAIN_S:
+            self._send_plan()
+        if now - self._unseen_since > UNSEEN_S and self._is_ready and not self._is_told:
+            self._is_told = True
+            self._on_notice(
+                "The audio process has not taken your last change yet. It is sent until it is heard."
+            )
+
+    # --- what does not last ----------------------------------------------------------------------
 
     def push_microphone(self, rate_hz: int, channels: int, samples: bytes) -> None:
-        """The browser's microphone: interleaved float32."""
-        self._send(messages.MICROPHONE, messages.pack_microphone(rate_hz, channels, samples))
+        """The browser's microphone: interleaved float32. It gives way to all else when the engine is slow."""
+        if self._end and messages.has_room(self._end):
+            self._send(messages.MICROPHONE, messages.pack_microphone(rate_hz, channels, samples))
 
     def stop_microphone(self) -> None:
         """The browser's microphone was closed."""
         self._send(messages.MICROPHONE_STOPPED)
-
-    def set_points(self, points: list[str]) -> None:
-        """At which points pages listen: a feed's name, or ``input:`` and an input's id."""
-        self._points = points
-        self._send(messages.POINTS, json.dumps(points).encode())
-
-    def cough(self, is_on: bool) -> None:
-        """Silence the voices while a key is held."""
-        self._is_coughing = is_on
-        self._command("cough", is_on=is_on)
-
-    def watch_devices(self, is_on: bool) -> None:
-        """Run the devices that no input uses too, so that their levels are seen."""
-        self._is_watching = is_on
-        self._command("watch_devices", is_on=is_on)
-
-    def loop(self, path: Path | None) -> None:
-        """Play a piece of raw microphone (a .npy file) in its place, to you alone; None: no more."""
-        self._loop = path
-        self._command("loop", path=str(path) if path else None)
-
-    def compare(self, heard: Heard, gain_db: float, other: Chain | None) -> None:
-        """While a loop plays: hear it through the chain, raw, or through another chain."""
-        documents = None if other is None else [slot.model_dump(mode="json") for slot in other]
-        self._comparison = {"heard": heard, "gain_db": gain_db, "other": documents}
-        self._command("compare", **self._comparison)
-
-    def replay(self, path: Path | None, names: list[str]) -> None:
-        """Play recorded inputs (an .npy file and the inputs' ids) in place of all devices, to you alone."""
-        self._replay = (path, names)
-        self._command("replay", path=str(path) if path else None, names=names)
-
-    def replay_gain(self, gain_db: float) -> None:
-        """How loudly you hear the replay."""
-        self._replay_gain_db = gain_db
-        self._command("replay_gain", gain_db=gain_db)
-
-    def hold(self, held_db: dict[str, float]) -> None:
-        """What holds add to the trims, in dB by the input's id."""
-        self._held_db = held_db
-        self._command("hold", held_db=held_db)
 
     def click(self) -> None:
         """Send a click through; the delays come with the readings."""
@@ -155,75 +189,95 @@ class EngineClient:
         self._command("fault", device=device, fault=fault, value=value)
 
     def _command(self, name: str, **given: Any) -> None:
-        self._send(messages.COMMAND, json.dumps({"name": name, **given}).encode())
+        if not self._send(messages.COMMAND, messages.pack_command(name, **given)):
+            self._on_notice("The audio process did not take that. Wait a moment, and try again.")
 
-    def _send(self, kind: bytes, body: bytes = b"") -> None:
+    def _send(self, kind: bytes, body: bytes = b"") -> bool:
         if self._end and self._is_ready:
             with contextlib.suppress(OSError):
-                messages.send(self._end, kind, body)
+                return messages.send(self._end, kind, body)
+        return False
+
+    # --- the process -----------------------------------------------------------------------------
 
     def _launch(self) -> None:
         ours, theirs = messages.make_pair()
         self._end = ours
         self._is_ready = False
-        self._heard_at = time.monotonic()
+        self.seen_number = 0
+        self._heard_at = self._unseen_since = time.monotonic()
+        # It waits in the socket: a pipe that is not read yet could hold us up.
+        messages.send(ours, messages.PLAN, messages.pack_plan(self._plan))
         self._process = subprocess.Popen(
             [sys.executable, "-m", "goshawk.engine.process", str(theirs.fileno())],
-            stdin=subprocess.PIPE,
+            stdin=subprocess.DEVNULL,
             pass_fds=[theirs.fileno()],
-            text=True,
         )
         theirs.close()
-        assert self._process.stdin
-        self._process.stdin.write(self._rig.model_dump_json())
-        self._process.stdin.close()
         asyncio.get_running_loop().add_reader(ours, self._read)
 
     def _read(self) -> None:
-        """Take everything that waits."""
+        """Take some of what waits, and handle it for a bounded time; of many readings, at least the newest."""
         assert self._end
+        end, loop = self._end, asyncio.get_running_loop()
+        packets: list[tuple[bytes, bytes]] = []
+        is_gone = False
         try:
-            while message := messages.receive(self._end):
-                self._heard_at = time.monotonic()
-                kind, body = message
-                match kind:
-                    case messages.READINGS:
-                        self._on_readings(messages.unpack_readings(body))
-                    case messages.ROWS:
-                        self._on_rows(messages.unpack_readings(body))
-                    case messages.SOUND:
-                        self._on_sound(*messages.unpack_sound(body))
-                    case messages.NOTICE:
-                        self._on_notice(body.decode())
-                    case messages.READY:
-                        self._greet()
+            while len(packets) < TAKEN_AT_ONCE and (message := messages.receive(end)):
+                packets.append(message)
         except EOFError:
-            asyncio.get_running_loop().remove_reader(self._end)
+            is_gone = True
+        began = self._heard_at = time.monotonic()
+        newest = max(
+            (place for place, (kind, _) in enumerate(packets) if kind == messages.READINGS),
+            default=0,
+        )
+        for place, (kind, body) in enumerate(packets):
+            is_long = time.monotonic() - began > SHARE_S
+            if is_long and place < newest and kind in (messages.READINGS, messages.ROWS):
+                self.lost_readings += kind == messages.READINGS
+                continue
+            try:
+                self._handle(kind, body)
+            except Exception:  # One bad reading must not end the link to the engine.
+                log.exception("a message of the audio process could not be handled")
+        if is_gone:
+            loop.remove_reader(end)
             self._is_ready = False
+            return
+        took = time.monotonic() - began
+        if took > SHARE_S and end is self._end:
+            loop.remove_reader(end)
+            loop.call_later(min(took, MOST_PAUSE_S), self._read_on, end)
 
-    def _greet(self) -> None:
-        """The engine plays: give it what may have changed while it started."""
-        self._is_ready = True
-        self.apply(self._rig)
-        self.play_file(self._file)
-        self.set_points(self._points)
-        self.cough(self._is_coughing)
-        self.watch_devices(self._is_watching)
-        if self._held_db:
-            self.hold(self._held_db)
-        if self._replay[0]:
-            self.replay(*self._replay)
-            self.replay_gain(self._replay_gain_db)
-        if self._loop:
-            self.loop(self._loop)
-            self._command("compare", **self._comparison)
+    def _read_on(self, end: socket.socket) -> None:
+        if end is self._end:
+            asyncio.get_running_loop().add_reader(end, self._read)
+
+    def _handle(self, kind: bytes, body: bytes) -> None:
+        match kind:
+            case messages.READINGS:
+                readings = messages.unpack_readings(body)
+                self.seen_number = readings["plan"]
+                self._follow_plan()
+                self._on_readings(readings)
+            case messages.ROWS:
+                self._on_rows(messages.unpack_readings(body))
+            case messages.SOUND:
+                self._on_sound(*messages.unpack_sound(body))
+            case messages.NOTICE:
+                self._on_notice(body.decode())
+            case messages.READY:
+                self._is_ready = True
+                self._send_plan()
 
     async def _watch_over(self) -> None:
         while not self._is_stopping:
-            await asyncio.sleep(0.1)
+            await asyncio.sleep(SEND_AGAIN_S)
+            self._follow_plan()
             assert self._process
             patience = SILENT_S if self._is_ready else START_S
-            is_hung = time.monotonic() - self._heard_at > patience
+            is_hung = time.monotonic() - self._heard_at > patience and not self._has_waiting()
             if self._process.poll() is None and not is_hung:
                 continue
             log.warning(
@@ -234,6 +288,10 @@ class EngineClient:
             self.restarts += 1
             await asyncio.sleep(min(5.0, 0.2 * self.restarts))
             self._launch()
+
+    def _has_waiting(self) -> bool:
+        """Whether the engine has spoken and it is we who are slow."""
+        return bool(self._end and select.select([self._end], [], [], 0)[0])
 
     def _put_away(self) -> None:
         if self._end:
@@ -249,3 +307,7 @@ class EngineClient:
             except subprocess.TimeoutExpired:
                 process.kill()
                 process.wait()
+
+
+def _named(path: Path | None) -> str | None:
+    return None if path is None else str(path)

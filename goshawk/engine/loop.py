@@ -7,15 +7,14 @@ from typing import Any
 
 import numpy as np
 
-from goshawk.core.chain_slots import Chain
 from goshawk.core.graph.chain import warm_up_stages
-from goshawk.core.graph.comparison import Heard
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.measure.click import ClickListener
 from goshawk.core.rig import BlockFrames, Rig, changed_together
 from goshawk.core.stage import Block, Floats, Glide, glide, kernel
 from goshawk.core.wiring import FEEDS, CallServiceSettings, FeedName
 from goshawk.devices.rack import Rack
+from goshawk.engine.plan import Plan
 from goshawk.units import SAMPLE_RATE_HZ, db_to_linear, frames_to_ms
 
 MAX_FRAMES = 1024
@@ -35,70 +34,89 @@ def _scale(
 
 
 class AudioLoop:
-    """Devices and mixer of one rig."""
+    """Devices and mixer of one plan."""
 
-    def __init__(self, rig: Rig) -> None:
+    def __init__(self, plan: Plan) -> None:
         self.rack = Rack(MAX_FRAMES)
         self._clicks: dict[FeedName, ClickListener] = {}
         self._measured: dict[str, Any] | None = None
-        self._mixer = Mixer(rig, MAX_FRAMES, time.perf_counter)
-        self._silence = np.zeros((MAX_FRAMES, 2), np.float32)
         self._rehearsal = np.zeros((MAX_FRAMES, 2), np.float32)
         self._rehearsal_gain = Glide(1)
-        self._rehearsal_gain.set(1.0)
-        self.apply(rig)
+        self.plan = Plan(rig=plan.rig)
+        self.rack.apply(plan.rig)
+        self._mixer = Mixer(plan.rig, MAX_FRAMES, time.perf_counter)
         self._warm_up()
+        self._rehearsal_gain.set(1.0)
+        self.obey(plan)
 
     @property
     def rig(self) -> Rig:
-        return self._mixer.rig
+        return self.plan.rig
 
     @property
     def block_frames(self) -> BlockFrames:
-        return self._mixer.rig.block_frames
+        return self.plan.rig.block_frames
+
+    @property
+    def frames(self) -> int:
+        """How many frames have passed since the engine began."""
+        return self._mixer.frames
+
+    def obey(self, plan: Plan) -> list[str]:
+        """Take a new plan between two blocks. Returns sentences for what could not be done: the sound goes on
+        without it. What is to be shut comes first."""
+        old, self.plan = self.plan, plan
+        trouble: list[str] = []
+        mixer = self._mixer
+        if plan.is_coughing != old.is_coughing:
+            mixer.cough(plan.is_coughing)
+        if plan.rig != old.rig:
+            mixer.apply(plan.rig)
+            self.rack.apply(plan.rig)
+        if plan.held_db != old.held_db:
+            mixer.set_held(plan.held_db)
+        if (plan.file, plan.file_round) != (old.file, old.file_round):
+            self._play_file(plan, trouble)
+        if plan.loop != old.loop:
+            mixer.set_loop(self._mapped(plan.loop, "loop", trouble))
+        if plan.replay != old.replay:
+            sounds = self._mapped(plan.replay, "replay", trouble)
+            named = None if sounds is None else dict(zip(plan.replay_names, sounds, strict=False))
+            mixer.set_replay(named or None)
+        if plan.loop and (plan.loop, plan.comparing) != (old.loop, old.comparing):
+            mixer.compare(plan.comparing.heard, plan.comparing.gain_db, plan.comparing.other)
+        self._rehearsal_gain.set(db_to_linear(plan.replay_gain_db))
+        self.rack.is_watched = plan.is_watching
+        parts = [point.partition(":") for point in plan.points]
+        mixer.watch(frozenset(name for kind, _, name in parts if kind in STAGE_POINTS))
+        return trouble
 
     def apply(self, rig: Rig) -> None:
-        """Take a new rig between two blocks."""
-        self._mixer.apply(rig)
-        self.rack.apply(rig)
+        """Take a new rig; all else stays."""
+        self.obey(self.plan.model_copy(update={"rig": rig}))
 
-    def cough(self, is_coughing: bool) -> None:
-        """Silence the voices while a key is held."""
-        self._mixer.cough(is_coughing)
+    def _play_file(self, plan: Plan, trouble: list[str]) -> None:
+        try:
+            self.rack.play_file(
+                Path(plan.file) if plan.file else None, plan.rig.devices.file.is_looped
+            )
+        except (OSError, ValueError):
+            self.rack.play_file(None, False)
+            trouble.append(
+                "The sound file is gone or damaged, so the microphone is silent. Choose it again."
+            )
 
-    def play_file(self, path: Path | None) -> None:
-        """Play prepared samples as the file device."""
-        self.rack.play_file(path, self.rig.devices.file.is_looped)
-
-    def set_loop(self, path: Path | None) -> None:
-        """Play a piece of raw microphone in its place, to you alone; None: the microphone again."""
-        self._mixer.set_loop(np.load(path, mmap_mode="r") if path else None)
-
-    def set_replay(self, path: Path | None, names: list[str]) -> None:
-        """Play recorded inputs in place of all devices, to you alone, as viewers would hear them: an array of
-        shape (inputs, frames, 2) and the inputs' ids; None: the devices again."""
+    @staticmethod
+    def _mapped(path: str | None, what: str, trouble: list[str]) -> Block | None:
+        """Sound that the web process has put into a file; None if there is none, or it cannot be read."""
         if path is None:
-            self._mixer.set_replay(None)
-            return
-        sounds = np.load(path, mmap_mode="r")
-        self._mixer.set_replay(dict(zip(names, sounds, strict=True)))
-
-    def set_replay_gain(self, gain_db: float) -> None:
-        """How loudly you hear the replay: what makes two balances equally loud."""
-        self._rehearsal_gain.set(db_to_linear(gain_db))
-
-    def set_held(self, held_db: dict[str, float]) -> None:
-        """What holds add to the trims."""
-        self._mixer.set_held(held_db)
-
-    def compare(self, heard: Heard, gain_db: float, other: Chain | None) -> None:
-        """While a loop plays: hear it through the chain, raw, or through another chain."""
-        self._mixer.compare(heard, gain_db, other)
-
-    def set_points(self, points: list[str]) -> None:
-        """Where somebody listens: stages whose sound must be kept are among them."""
-        parts = [point.partition(":") for point in points]
-        self._mixer.watch(frozenset(name for kind, _, name in parts if kind in STAGE_POINTS))
+            return None
+        try:
+            sound: Block = np.load(path, mmap_mode="r")
+        except (OSError, ValueError):
+            trouble.append(f"The {what} could not be read, so it does not play. Start it again.")
+            return None
+        return sound if sound.size else None
 
     def send_click(self) -> None:
         """Send a click through, to measure the delay to every feed."""
@@ -110,7 +128,6 @@ class AudioLoop:
         something changes or a device's switch is on."""
         warm_up_stages()
         self.rack.browser.push(44_100, np.zeros((8000, 2), np.float32))
-        self.rack.is_watched = True
         self.send_click()
         everything_on = {
             "feeds.you.output": "loudspeakers",
@@ -118,20 +135,24 @@ class AudioLoop:
         }
         rig = self.rig
         for one in (rig, changed_together(rig, everything_on), rig):
-            self.apply(one)
+            self.obey(self.plan.model_copy(update={"rig": one, "is_watching": True}))
             for _ in range(4):
                 self.run_block()
         self._mixer.set_loop(np.zeros((4800, 2), np.float32))
         self._mixer.compare("raw", 0.0, rig.chain)
         self.run_block()
-        self._mixer.set_replay({one.id: np.zeros((4800, 2), np.float32) for one in rig.inputs})
+        self._mixer = Mixer(rig, MAX_FRAMES, time.perf_counter)
+        self._mixer.set_replay(
+            {one.id: np.zeros((4800, 2), np.float32) for one in rig.inputs}, at_once=True
+        )
         self.run_block()
         self.take_readings()
         self.take_rows()
         self._clicks = {}
         self.rack.browser.stop()
+        self.plan = Plan(rig=rig)
         self.rack.is_watched = False
-        self._mixer = Mixer(self.rig, MAX_FRAMES, time.perf_counter)
+        self._mixer = Mixer(rig, MAX_FRAMES, time.perf_counter)
 
     def run_block(self, *, is_late: bool = False) -> None:
         """Read every device, mix, and give the feeds to the outputs."""
@@ -141,31 +162,33 @@ class AudioLoop:
         feed = mixer.feed
         if self._clicks:
             self._listen_for_click(frames)
-        if mixer.is_replaying:
-            nothing = self._silence[:frames]
-            self.rack.play(nothing, self._rehearsed(frames), nothing, is_late=is_late)
-            return
         self.rack.play(
-            feed("viewers", frames), feed("you", frames), feed("call", frames), is_late=is_late
+            feed("viewers", frames), self._yours(frames), feed("call", frames), is_late=is_late
         )
 
-    def _rehearsed(self, frames: int) -> Block:
-        """What viewers would get, for your ears."""
+    def _yours(self, frames: int) -> Block:
+        """What you get: your feed, or, while recorded inputs play, what viewers would have got."""
+        yours = self._mixer.feed("you", frames)
+        kept_back = self._mixer.kept_back(frames)
+        if kept_back is None:
+            return yours
         block, g, you = self._rehearsal[:frames], self._rehearsal_gain, self.rig.feeds.you
-        _scale(
-            self._mixer.feed("viewers", frames), block, g.now, g.between, g.target, g.coefficient
-        )
+        _scale(self._mixer.rehearsed(frames), block, g.now, g.between, g.target, g.coefficient)
+        block *= kept_back
         block *= np.float32(0.0 if you.is_muted else db_to_linear(you.fader_db))
+        block += yours
         return block
 
     def point(self, name: str) -> Block:
         """The last block as one listener heard it, of one input (``input:`` and its id), or at a stage
-        (one of STAGE_POINTS, a colon and its id)."""
+        (one of STAGE_POINTS, a colon and its id). While recorded inputs play, whoever listens hears them."""
         kind, _, item = name.partition(":")
         if kind == "input":
             return self._mixer.input(item, self.block_frames)
         if kind in STAGE_POINTS:
             return self._mixer.stage_sound(kind, item, self.block_frames)
+        if self._mixer.is_replaying:
+            return self._rehearsal[: self.block_frames]
         return self._mixer.feed(next(f for f in FEEDS if f == name), self.block_frames)
 
     def _listen_for_click(self, frames: int) -> None:
@@ -204,6 +227,7 @@ class AudioLoop:
     def take_readings(self) -> dict[str, Any]:
         """The mixer's readings, how the devices do, the delays, and a delay that was measured."""
         readings = self._mixer.take_readings()
+        readings["plan"] = self.plan.number
         readings["ledgers"] = self._ledgers()
         readings["devices"] = self.rack.statuses()
         readings["encoder"] = self.rack.encoder.status()

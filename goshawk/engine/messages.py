@@ -2,32 +2,27 @@
 
 A message is one packet (SOCK_SEQPACKET keeps their borders): a byte that says its kind, then its
 body. Both ends send without waiting: a packet that does not fit is dropped and counted, so that a
-slow reader never makes the sound late.
+slow reader never makes the sound late. What must arrive is the plan: it is sent until it is seen.
 """
 
 import fcntl
+import json
 import pickle
 import socket
 import struct
 import sys
 import termios
+import zlib
 from typing import Any
 
 import numpy as np
 
 from goshawk.core.stage import Block
+from goshawk.engine.plan import Plan
 
-RIG, SOURCE_FILE, MICROPHONE, MICROPHONE_STOPPED, POINTS, COMMAND, QUIT = (
-    b"R",
-    b"F",
-    b"M",
-    b"m",
-    b"P",
-    b"C",
-    b"Q",
-)
-"""To the engine: a rig (JSON), the file to play (JSON), the browser's sound, its end, the points at
-which somebody listens (JSON), a command (JSON: its name and arguments), the end."""
+PLAN, MICROPHONE, MICROPHONE_STOPPED, COMMAND, QUIT = b"P", b"M", b"m", b"C", b"Q"
+"""To the engine: the plan, the browser's sound, its end, a command that does not last (JSON: its name and
+arguments), the end."""
 
 READY, READINGS, ROWS, SOUND, NOTICE = b"y", b"r", b"w", b"s", b"n"
 """From the engine: it plays now, readings (pickled), the inputs' sound (pickled too), sound (see ``pack_sound``), a sentence."""
@@ -36,6 +31,7 @@ BUFFER_BYTES = 1 << 20
 LARGEST_PACKET_BYTES = 200_000
 """Of all systems' limits the least is some 400 kB for everything that waits."""
 _MICROPHONE_HEADER = struct.Struct("<IB")
+_SOUND_HEADER = struct.Struct("<QB")
 
 
 def make_pair() -> tuple[socket.socket, socket.socket]:
@@ -79,6 +75,21 @@ def receive(end: socket.socket) -> tuple[bytes, bytes] | None:
     return packet[:1], packet[1:]
 
 
+def pack_plan(plan: Plan) -> bytes:
+    """A plan, compressed: the largest rig with a room in every stage must fit into a packet."""
+    return zlib.compress(plan.model_dump_json().encode(), 1)
+
+
+def unpack_plan(body: bytes) -> Plan:
+    """The inverse."""
+    return Plan.model_validate_json(zlib.decompress(body))
+
+
+def pack_command(name: str, **given: Any) -> bytes:
+    """Something to be done once."""
+    return json.dumps({"name": name, **given}).encode()
+
+
 def pack_microphone(rate_hz: int, channels: int, samples: bytes) -> bytes:
     """The browser's sound: rate, channels and interleaved float32."""
     return _MICROPHONE_HEADER.pack(rate_hz, channels) + samples
@@ -90,15 +101,18 @@ def unpack_microphone(body: bytes) -> tuple[int, Block]:
     return rate_hz, np.frombuffer(body, "<f4", offset=_MICROPHONE_HEADER.size).reshape(-1, channels)
 
 
-def pack_sound(point: str, samples: bytes) -> bytes:
-    """Sound at one point: a byte with the length of its name, the name, interleaved stereo float32."""
+def pack_sound(point: str, frame: int, samples: bytes) -> bytes:
+    """Sound at one point: the number of its first frame, a byte with the length of the point's name, the name,
+    interleaved stereo float32."""
     name = point.encode()
-    return bytes([len(name)]) + name + samples
+    return _SOUND_HEADER.pack(frame, len(name)) + name + samples
 
 
-def unpack_sound(body: bytes) -> tuple[str, bytes]:
-    """The inverse."""
-    return body[1 : 1 + body[0]].decode(), body[1 + body[0] :]
+def unpack_sound(body: bytes) -> tuple[str, int, bytes]:
+    """The inverse: point, first frame, samples."""
+    frame, length = _SOUND_HEADER.unpack_from(body)
+    end = _SOUND_HEADER.size + length
+    return body[_SOUND_HEADER.size : end].decode(), frame, body[end:]
 
 
 def pack_readings(readings: dict[str, Any]) -> bytes:

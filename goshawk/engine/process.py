@@ -8,22 +8,19 @@ import contextlib
 import gc
 import json
 import os
+import select
 import socket
 import time
-from pathlib import Path
 from typing import Any
 
 import numpy as np
-from pydantic import TypeAdapter
 
-from goshawk.core.chain_slots import Chain
-from goshawk.core.rig import Rig
 from goshawk.engine import messages
 from goshawk.engine.loop import MAX_FRAMES, AudioLoop
+from goshawk.engine.plan import Plan
 from goshawk.units import SAMPLE_RATE_HZ
 
 READINGS_PER_S = 30
-_CHAIN: TypeAdapter[Chain] = TypeAdapter(Chain)
 SPIN_S = 0.0005
 RESYNC_BLOCKS = 8
 """Further behind than this, the missed time is given up (and counted) rather than caught up."""
@@ -99,15 +96,16 @@ class _Listening:
 class AudioProcess:
     """Ties the loop to the clock and the socket."""
 
-    def __init__(self, end: socket.socket, rig: Rig) -> None:
+    def __init__(self, end: socket.socket, plan: Plan) -> None:
         self._end = end
-        self._loop = AudioLoop(rig)
+        self._loop = AudioLoop(Plan(rig=plan.rig))
         self._clock = Clock(is_realtime=False)
         self._listening: dict[str, _Listening] = {}
         self._dropped = 0
         self._next_readings = 0.0
         self._is_late = False
         self._is_running = True
+        self._follow(plan)
 
     def run(self) -> None:
         """Until told to quit or the other end is gone."""
@@ -146,8 +144,10 @@ class AudioProcess:
         listening.frames += frames
         if listening.frames >= SOUND_PACKET_FRAMES:
             packet = listening.sound[: listening.frames].tobytes()
+            first = self._loop.frames - listening.frames
             listening.frames = 0
-            if not messages.send(self._end, messages.SOUND, messages.pack_sound(point, packet)):
+            body = messages.pack_sound(point, first, packet)
+            if not messages.send(self._end, messages.SOUND, body):
                 self._dropped += 1
 
     def _publish_readings(self) -> None:
@@ -177,71 +177,41 @@ class AudioProcess:
                 return
             kind, body = message
             match kind:
-                case messages.RIG:
-                    self._loop.apply(Rig.model_validate_json(body))
+                case messages.PLAN:
+                    self._follow(messages.unpack_plan(body))
                 case messages.MICROPHONE:
                     self._loop.rack.browser.push(*messages.unpack_microphone(body))
                 case messages.MICROPHONE_STOPPED:
                     self._loop.rack.browser.stop()
-                case messages.SOURCE_FILE:
-                    self._play_file(json.loads(body))
-                case messages.POINTS:
-                    kept = self._listening
-                    points = json.loads(body)
-                    self._listening = {point: kept.get(point) or _Listening() for point in points}
-                    self._loop.set_points(points)
                 case messages.COMMAND:
                     self._command(**json.loads(body))
                 case messages.QUIT:
                     self._is_running = False
 
+    def _follow(self, plan: Plan) -> None:
+        kept = self._listening
+        self._listening = {point: kept.get(point) or _Listening() for point in plan.points}
+        for sentence in self._loop.obey(plan):
+            messages.send(self._end, messages.NOTICE, sentence.encode())
+
     def _command(self, name: str, **given: Any) -> None:
         match name:
-            case "cough":
-                self._loop.cough(given["is_on"])
             case "click":
                 self._loop.send_click()
-            case "loop":
-                self._loop.set_loop(Path(given["path"]) if given["path"] else None)
-            case "compare":
-                other = given["other"]
-                self._loop.compare(
-                    given["heard"],
-                    given["gain_db"],
-                    None if other is None else _CHAIN.validate_python(other),
-                )
-            case "replay":
-                path = Path(given["path"]) if given["path"] else None
-                self._loop.set_replay(path, given["names"])
-            case "replay_gain":
-                self._loop.set_replay_gain(given["gain_db"])
-            case "hold":
-                self._loop.set_held(given["held_db"])
-            case "watch_devices":
-                self._loop.rack.is_watched = given["is_on"]
             case "fault":
                 self._loop.rack.fault(given["device"], given["fault"], given["value"])
 
-    def _play_file(self, path: str | None) -> None:
-        try:
-            self._loop.play_file(Path(path) if path else None)
-        except (OSError, ValueError):
-            self._loop.play_file(None)
-            messages.send(
-                self._end,
-                messages.NOTICE,
-                b"The sound file is gone or damaged, so the microphone is silent. Choose it again.",
-            )
 
-
-def run(descriptor: int, rig_json: str) -> None:
-    """Entry of the audio process."""
+def run(descriptor: int) -> None:
+    """Entry of the audio process: the plan is what comes first."""
     end = socket.socket(fileno=descriptor)
-    with contextlib.suppress(KeyboardInterrupt):
-        AudioProcess(end, Rig.model_validate_json(rig_json)).run()
+    with contextlib.suppress(KeyboardInterrupt, EOFError):
+        while (message := messages.receive(end)) is None:
+            select.select([end], [], [])
+        AudioProcess(end, messages.unpack_plan(message[1])).run()
 
 
 if __name__ == "__main__":
     import sys
 
-    run(int(sys.argv[1]), sys.stdin.read())
+    run(int(sys.argv[1]))

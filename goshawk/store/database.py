@@ -1,4 +1,8 @@
-"""Opening the database: settings of the connection, migrations, and what to do when it is damaged."""
+"""Opening the database: settings of the connection, migrations, and what to do when it is damaged.
+
+A file is moved aside only when it is proven to be damaged, and only by the program that owns its folder. A full disk,
+a lock or any other trouble is said, and the file stays where it is.
+"""
 
 import os
 import sqlite3
@@ -12,6 +16,10 @@ from pathlib import Path
 from goshawk.errors import StoreUnusable
 
 BUSY_TIMEOUT_MS = 2000
+
+
+class _Damaged(Exception):
+    """The file is no database, or one whose pages do not fit together."""
 
 
 def database_path(data_dir: Path) -> Path:
@@ -40,63 +48,123 @@ def migrations() -> list[tuple[int, str]]:
 
 
 def open_database(path: Path) -> Opened:
-    """Open, check and migrate. A damaged or locked file is kept aside and a new one begun.
+    """Open, check and migrate, as the folder's owner. A file that is proven to be damaged is kept aside and a new one
+    begun.
 
-    Raises StoreUnusable if the folder cannot be written, or the file is of a newer version.
+    Raises StoreUnusable, with the file as it was, if the folder cannot be written, the disk is full, the file is
+    locked or of a newer version.
     """
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         return Opened(_open(path), None)
-    except sqlite3.OperationalError as error:
-        if "locked" not in str(error) and "unable to open" not in str(error):
-            reason = "could not be read"
-        elif "locked" in str(error):
-            reason = "is locked by another program"
-        else:
-            raise StoreUnusable(
-                f"The settings cannot be written to {path.parent}. Choose another folder with --data-dir."
-            ) from None
-    except sqlite3.DatabaseError:
-        reason = "is damaged"
-    except OSError as error:
+    except _Damaged:
+        return _begin_anew(path)
+    except (sqlite3.Error, OSError) as error:
+        raise StoreUnusable(_sentence(path, error)) from None
+
+
+def open_to_read(path: Path) -> sqlite3.Connection | None:
+    """Open for reading alone, whoever owns it: nothing is changed, moved or migrated. None if there is no database
+    yet. Raises StoreUnusable."""
+    if not path.exists():
+        return None
+    try:
+        connection = sqlite3.connect(
+            f"{path.absolute().as_uri()}?mode=ro", uri=True, isolation_level=None
+        )
+        _prepare(connection)
+        version = connection.execute("PRAGMA user_version").fetchone()[0]
+    except sqlite3.Error as error:
+        raise StoreUnusable(_sentence(path, error)) from None
+    if version != len(migrations()):
+        connection.close()
         raise StoreUnusable(
-            f"The folder {path.parent} cannot be used ({error.strerror}). Choose another with --data-dir."
-        ) from None
-    return _begin_anew(path, reason)
+            f"The settings in {path} are of version {version}, not of this program's "
+            f"({len(migrations())}). Start goshawk serve on that folder once, or update the program."
+        )
+    return connection
 
 
-def _begin_anew(path: Path, reason: str) -> Opened:
+def _sentence(path: Path, error: Exception) -> str:
+    """What is wrong with the file, and what to do; it stays as it is."""
+    text = str(error)
+    if isinstance(error, OSError):
+        return f"The folder {path.parent} cannot be used ({error.strerror}). Choose another with --data-dir."
+    if "unable to open" in text or "readonly" in text:
+        return f"The settings cannot be written to {path.parent}. Choose another folder with --data-dir."
+    if "locked" in text or "busy" in text:
+        return (
+            f"The settings in {path} are locked by another program. They are kept as they are: close "
+            "that program, and start again."
+        )
+    if "full" in text:
+        return (
+            f"There is no room on the disk for the settings in {path}. They are kept as they are: make "
+            "room, and start again."
+        )
+    return (
+        f"The settings in {path} could not be read ({text}). They are kept as they are: look after the "
+        "disk and start again, or choose another folder with --data-dir."
+    )
+
+
+def _begin_anew(path: Path) -> Opened:
     aside = path.with_name(f"{path.stem}-{time.strftime('%Y%m%d-%H%M%S')}{path.suffix}")
     try:
         for ending in ("", "-wal", "-shm"):
             if (old := path.with_name(path.name + ending)).exists():
                 os.replace(old, aside.with_name(aside.name + ending))
         connection = _open(path)
-    except (OSError, sqlite3.Error):
+    except (OSError, sqlite3.Error, _Damaged):
         raise StoreUnusable(
-            f"The settings in {path} cannot be used, nor moved aside. Choose another folder with --data-dir."
+            f"The settings in {path} are damaged and could not be replaced; what there is, is kept beside it. "
+            "Choose another folder with --data-dir."
         ) from None
     return Opened(
         connection,
-        f"The settings file {reason}, so a new one was begun. The old one is kept at {aside}.",
+        f"The settings file is damaged, so a new one was begun. The old one is kept at {aside}.",
     )
+
+
+def _prepare(connection: sqlite3.Connection) -> None:
+    connection.row_factory = sqlite3.Row
+    # A text that is no UTF-8 is damage of one row, which its reader finds: no exception of the driver's.
+    connection.text_factory = lambda raw: raw.decode("utf-8", "replace")
+    connection.execute(f"PRAGMA busy_timeout = {BUSY_TIMEOUT_MS}")
 
 
 def _open(path: Path) -> sqlite3.Connection:
     connection = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
-    connection.row_factory = sqlite3.Row
     try:
-        connection.execute(f"PRAGMA busy_timeout = {BUSY_TIMEOUT_MS}")
+        _prepare(connection)
         connection.execute("PRAGMA journal_mode = WAL")
         connection.execute("PRAGMA synchronous = FULL")
         connection.execute("PRAGMA foreign_keys = ON")
-        if connection.execute("PRAGMA quick_check").fetchone()[0] != "ok":
-            raise sqlite3.DatabaseError("quick_check failed")
+        _check(connection)
         _migrate(connection, path)
+    except sqlite3.OperationalError:
+        connection.close()
+        raise
+    except sqlite3.DatabaseError as error:
+        connection.close()
+        text = str(error)
+        if "not a database" in text or "malformed" in text:
+            raise _Damaged from None
+        raise
     except BaseException:
         connection.close()
         raise
     return connection
+
+
+def _check(connection: sqlite3.Connection) -> None:
+    """The whole check, indexes too: the quick one passes over rows that an index has lost. Raises _Damaged."""
+    try:
+        found = connection.execute("PRAGMA integrity_check(1)").fetchone()
+    except UnicodeError:
+        raise _Damaged from None
+    if found is None or found[0] != "ok":
+        raise _Damaged
 
 
 def _migrate(connection: sqlite3.Connection, path: Path) -> None:
@@ -122,17 +190,43 @@ def _migrate(connection: sqlite3.Connection, path: Path) -> None:
                 connection.rollback()
             raise
     # A write lock held elsewhere shows here, at the start, and not at the first change.
-    with transaction(connection):
+    with _transaction(connection):
         pass
 
 
 @contextmanager
-def transaction(connection: sqlite3.Connection) -> Iterator[None]:
-    """One change: all of it or nothing."""
+def _transaction(connection: sqlite3.Connection) -> Iterator[None]:
     connection.execute("BEGIN IMMEDIATE")
     try:
         yield
+        connection.commit()
     except BaseException:
-        connection.rollback()
+        if connection.in_transaction:
+            connection.rollback()
         raise
-    connection.commit()
+
+
+@contextmanager
+def store_errors(what: str, advice: str = "Try again.") -> Iterator[None]:
+    """Trouble of the database leaves the store as StoreUnusable: ``what`` was not done, why, and what to do."""
+    try:
+        yield
+    except (sqlite3.Error, UnicodeError) as error:
+        text = str(error)
+        reason = (
+            "the disk is full"
+            if "full" in text
+            else "the settings are locked by another program"
+            if "locked" in text or "busy" in text
+            else text
+        )
+        raise StoreUnusable(f"{what} ({reason}). {advice}") from None
+
+
+@contextmanager
+def transaction(
+    connection: sqlite3.Connection, what: str, advice: str = "Try again."
+) -> Iterator[None]:
+    """One change: all of it or nothing. Raises StoreUnusable, beginning with ``what`` was not done."""
+    with store_errors(what, advice), _transaction(connection):
+        yield

@@ -6,8 +6,7 @@ import time
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
 from goshawk.core.measure.take import TakeFigures, TakeKind
-from goshawk.errors import StoreUnusable
-from goshawk.store.database import transaction
+from goshawk.store.database import store_errors, transaction
 
 _figures = TypeAdapter(dict[TakeKind, TakeFigures])
 
@@ -34,29 +33,27 @@ _RIG = "(SELECT id FROM rigs WHERE is_active = 1)"
 
 def save_take(connection: sqlite3.Connection, take: StoredTake) -> None:
     """Keep a take in place of the one of its kind. Raises StoreUnusable."""
-    try:
-        with transaction(connection):
-            connection.execute(
-                "INSERT OR REPLACE INTO takes (rig_id, kind, file, figures, doubt, taken_at) "
-                f"VALUES ({_RIG}, :kind, :file, :figures, :doubt, :taken_at)",
-                {**take.model_dump(), "figures": take.figures.model_dump_json()},
-            )
-    except sqlite3.Error as error:
-        raise StoreUnusable(f"The take could not be kept ({error}). Take it again.") from None
+    with transaction(connection, "The take could not be kept"):
+        connection.execute(
+            "INSERT OR REPLACE INTO takes (rig_id, kind, file, figures, doubt, taken_at) "
+            f"VALUES ({_RIG}, :kind, :file, :figures, :doubt, :taken_at)",
+            {**take.model_dump(), "figures": take.figures.model_dump_json()},
+        )
 
 
 def remove_take(connection: sqlite3.Connection, kind: TakeKind) -> None:
     """Forget a take."""
-    with transaction(connection):
+    with transaction(connection, "The take could not be forgotten"):
         connection.execute(f"DELETE FROM takes WHERE rig_id = {_RIG} AND kind = ?", (kind,))
 
 
 def list_takes(connection: sqlite3.Connection) -> dict[TakeKind, StoredTake]:
     """Every take by its kind. One whose figures cannot be read by this version is left out."""
     found: dict[TakeKind, StoredTake] = {}
-    rows = connection.execute(
-        f"SELECT kind, file, figures, doubt, taken_at FROM takes WHERE rig_id = {_RIG}"
-    )
+    with store_errors("The takes could not be read"):
+        rows = connection.execute(
+            f"SELECT kind, file, figures, doubt, taken_at FROM takes WHERE rig_id = {_RIG}"
+        ).fetchall()
     for row in rows:
         try:
             figures = TakeFigures.model_validate_json(row["figures"])
@@ -70,23 +67,20 @@ def list_takes(connection: sqlite3.Connection) -> dict[TakeKind, StoredTake]:
 def keep_check(connection: sqlite3.Connection, figures: dict[TakeKind, TakeFigures]) -> KeptCheck:
     """Remember what the chain in use was computed from. Raises StoreUnusable."""
     kept = KeptCheck(figures=figures, kept_at=time.time())
-    try:
-        with transaction(connection):
-            connection.execute(
-                "INSERT OR REPLACE INTO kept_checks (rig_id, document, kept_at) "
-                f"VALUES ({_RIG}, ?, ?)",
-                (_figures.dump_json(figures).decode(), kept.kept_at),
-            )
-    except sqlite3.Error as error:
-        raise StoreUnusable(f"The check could not be kept ({error}). Accept it again.") from None
+    with transaction(connection, "The check could not be kept"):
+        connection.execute(
+            f"INSERT OR REPLACE INTO kept_checks (rig_id, document, kept_at) VALUES ({_RIG}, ?, ?)",
+            (_figures.dump_json(figures).decode(), kept.kept_at),
+        )
     return kept
 
 
 def load_check(connection: sqlite3.Connection) -> KeptCheck | None:
     """The check that was accepted last; None if there is none that can be read."""
-    row = connection.execute(
-        f"SELECT document, kept_at FROM kept_checks WHERE rig_id = {_RIG}"
-    ).fetchone()
+    with store_errors("The kept check could not be read"):
+        row = connection.execute(
+            f"SELECT document, kept_at FROM kept_checks WHERE rig_id = {_RIG}"
+        ).fetchone()
     if row is None:
         return None
     try:

@@ -14,8 +14,9 @@ from starlette.types import Scope
 
 from goshawk import __version__
 from goshawk.store.database import Opened, database_path, open_database
+from goshawk.store.ownership import Ownership, take
 from goshawk.web.errors import add_error_handlers
-from goshawk.web.guard import Guard
+from goshawk.web.guard import BodyLimit, Guard
 from goshawk.web.messages import FROM_SERVER, FromPage
 from goshawk.web.routes import audio, live, presets, rig, sound_check, sound_files
 from goshawk.web.studio import Studio
@@ -34,20 +35,27 @@ class _Page(StaticFiles):
 
 
 def create_app(
-    data_dir: Path, opened: Opened | None = None, frontend_dir: Path = FRONTEND_DIR
+    data_dir: Path,
+    opened: Opened | None = None,
+    frontend_dir: Path = FRONTEND_DIR,
+    ownership: Ownership | None = None,
 ) -> FastAPI:
-    """The application on one folder of saved things; its database is opened if it is not given.
+    """The application on one folder of saved things; it is owned, and its database opened, if that has not been done.
     Raises StoreUnusable when it starts."""
 
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        studio = Studio(data_dir, opened or open_database(database_path(data_dir)))
-        app.state.studio = studio
-        await studio.start()
+        owned = ownership or take(data_dir)
         try:
-            yield
+            studio = Studio(data_dir, opened or open_database(database_path(data_dir)))
+            app.state.studio = studio
+            await studio.start()
+            try:
+                yield
+            finally:
+                await studio.stop()
         finally:
-            await studio.stop()
+            owned.release()
 
     app = FastAPI(
         title="Goshawk", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None
@@ -57,6 +65,7 @@ def create_app(
         app.include_router(module.router)
     if frontend_dir.is_dir():
         app.mount("/", _Page(directory=frontend_dir, html=True))
+    app.add_middleware(BodyLimit)
     app.add_middleware(Guard)
     app.openapi = lambda: openapi_document(app)  # type: ignore[method-assign]
     return app

@@ -2,7 +2,6 @@
 
 import asyncio
 import contextlib
-import tempfile
 import time
 from collections import deque
 from collections.abc import Callable
@@ -30,6 +29,7 @@ from goshawk.core.takes import MOST_GAIN_DB, SHORTEST_LOOP_S, seamless
 from goshawk.errors import BadInput, HelperLost
 from goshawk.units import SAMPLE_RATE_HZ
 from goshawk.web.helper import Helper
+from goshawk.web.kept_sound import write_sound
 from goshawk.web.messages import (
     BalanceLevels,
     BalanceState,
@@ -37,6 +37,7 @@ from goshawk.web.messages import (
     ReplayHeard,
     ReplayState,
 )
+from goshawk.web.supervisor import Supervisor
 
 LOOK_EVERY_S = 2.0
 LOOK_UNWATCHED_EVERY_S = 5.0
@@ -55,36 +56,32 @@ class BalanceDesk:
         hold: Callable[[dict[str, float]], None],
         play: Callable[[Path | None, list[str], float], None],
         tell: Callable[[str], None],
+        folder: Callable[[str], Path],
+        supervisor: Supervisor,
     ) -> None:
-        """``hold`` and ``play`` go to the engine, ``tell`` to every page."""
-        self._hold, self._play, self._tell = hold, play, tell
+        """``hold`` and ``play`` go to the engine, ``tell`` to every page; ``folder`` gives a place for sound."""
+        self._hold, self._tell = hold, tell
         self.meter = BalanceMeter()
         self.rows = RowKeeper()
         self.held_db: dict[str, float] = {}
         self.levels = BalanceLevels()
         self.is_watched = False
         self._levels_at = 0.0
+        self._is_second = False
         self._sights: dict[int, Sight] = {}
         self._suggestions: list[Suggestion] | None = None
         self._indices: deque[IndexPoint] = deque(maxlen=HISTORY_S // 2)
         self._number = 0
         self._version = 0
         self._wake = asyncio.Event()
-        self._task: asyncio.Task[None] | None = None
         self._rig: Rig | None = None
+        self._followed: Rig | None = None
         self._newest: dict[str, Any] | None = None
         self.helper = Helper()
-        self.replay = Replay(play, self.tell, self.helper)
+        self.replay = Replay(play, self.tell, self.helper, folder, supervisor)
 
-    def start(self) -> None:
-        """Begin to look."""
-        self._task = asyncio.create_task(self._look_on())
-
-    async def close(self) -> None:
+    def close(self) -> None:
         """Stop all work."""
-        if self._task:
-            self._task.cancel()
-            await asyncio.gather(self._task, return_exceptions=True)
         self.replay.close()
         self.helper.close()
 
@@ -108,47 +105,61 @@ class BalanceDesk:
         self.meter.forget()
         self.rows.forget()
 
-    def push(self, readings: dict[str, Any], rig: Rig) -> None:
-        """Take what the engine says."""
+    def push(self, readings: dict[str, Any], rig: Rig) -> bool:
+        """Take what the engine says; True if figures are due."""
         self._rig = rig
         second = self.meter.push(readings, rig)
         self._newest = readings
         if second:
             self._number = second.number
-            self._step_holds(rig)
+            self._is_second = True
             self.tell()
+        return self._is_second or time.monotonic() - self._levels_at >= LEVELS_EVERY_S
+
+    async def figure(self, rig: Rig) -> None:
+        """Make the figures that are due, beside the event loop; once a second, what holds should add."""
         now = time.monotonic()
-        if now - self._levels_at >= LEVELS_EVERY_S:
-            self._levels_at = now
-            self.levels = BalanceLevels(
-                windows=self.meter.windows(rig),
-                whole=self.meter.whole(),
-                held_db=self.held_db,
-            )
+        if now - self._levels_at < LEVELS_EVERY_S and not self._is_second:
+            return
+        self._levels_at = now
+        is_second, self._is_second = self._is_second, False
+        meter, held_db = self.meter.snapshot(), self.held_db
+
+        def work() -> tuple[BalanceLevels, dict[str, float]]:
+            wanted = held_step(meter.heard(), rig, held_db) if is_second else held_db
+            levels = BalanceLevels(windows=meter.windows(rig), whole=meter.whole(), held_db=held_db)
+            return levels, wanted
+
+        self.levels, wanted = await asyncio.to_thread(work)
+        if wanted != held_db and self.held_db is held_db:
+            self.set_held(wanted)
 
     def push_rows(self, rows: dict[str, Any], rig: Rig) -> None:
         """Take the inputs' sound, which follows the readings that it goes with."""
-        if self._newest is not None:
+        if self._newest is not None and self._newest["end_frame"] == rows["end_frame"]:
             self.rows.push(rows, self._newest, _sound_of(rig))
-            self._newest = None
-
-    def _step_holds(self, rig: Rig) -> None:
-        wanted = held_step(self.meter.heard(), rig, self.held_db)
-        if wanted != self.held_db:
-            self.set_held(wanted)
+        self._newest = None
 
     def set_held(self, held_db: dict[str, float]) -> None:
         """What holds add to the trims from now on."""
         self.held_db = held_db
         self._hold(held_db)
 
+    def follow(self, rig: Rig) -> None:
+        """The rig that is set: another one than before is looked at anew, and replayed as it is."""
+        if rig != self._followed:
+            self._followed = rig
+            self.changed()
+            self.replay.measure(rig)
+
     def changed(self) -> None:
-        """The rig is another one: look again soon. What is being tried is of the one before."""
+        """Look again soon: what is being tried is of another balance."""
         self._version += 1
         self._suggestions = None
         self._wake.set()
 
-    async def _look_on(self) -> None:
+    async def look_on(self) -> None:
+        """For ever: what can be followed, and what would help."""
         tried_at = 0.0
         while True:
             self._wake.clear()
@@ -160,10 +171,8 @@ class BalanceDesk:
                 await self._look(is_trying)
             every_s = LOOK_EVERY_S if self.is_watched else LOOK_UNWATCHED_EVERY_S
             await asyncio.sleep(0.3)
-            try:
+            with contextlib.suppress(TimeoutError):
                 await asyncio.wait_for(self._wake.wait(), every_s)
-            except TimeoutError:
-                continue
 
     async def _look(self, is_trying: bool) -> None:
         rig = self._rig
@@ -237,9 +246,11 @@ class Replay:
         play: Callable[[Path | None, list[str], float], None],
         tell: Callable[[], None],
         helper: Helper,
+        folder: Callable[[str], Path],
+        supervisor: Supervisor,
     ) -> None:
         self._play, self._tell, self._helper = play, tell, helper
-        self._folder: tempfile.TemporaryDirectory[str] | None = None
+        self._folder, self._supervisor = folder, supervisor
         self._path: Path | None = None
         self._names: list[str] = []
         self._count = 0
@@ -250,24 +261,33 @@ class Replay:
 
     def close(self) -> None:
         """Forget everything."""
-        if self._measuring:
-            self._measuring.cancel()
-        if self._folder:
-            self._folder.cleanup()
+        self._forget_sound()
 
-    def start(self, sounds: dict[str, Block] | None, rig: Rig) -> None:
-        """Replay recorded inputs. Raises BadInput if there are too few seconds."""
+    def _forget_sound(self) -> None:
+        if self._path:
+            self._path.unlink(missing_ok=True)
+            self._path = None
+
+    async def start(self, sounds: dict[str, Block] | None, rig: Rig) -> None:
+        """Replay recorded inputs. Raises BadInput if there are too few seconds, or no room for them."""
         frames = len(next(iter(sounds.values()))) if sounds else 0
         if sounds is None or frames < SHORTEST_LOOP_S * SAMPLE_RATE_HZ:
             raise BadInput("There is not yet enough sound to replay. Wait a few seconds.")
-        self._names = list(sounds)
-        looped = np.stack([seamless(sounds[name]) for name in self._names])
-        self._folder = self._folder or tempfile.TemporaryDirectory(prefix="goshawk-replay-")
+        names = list(sounds)
         self._count += 1
-        old, self._path = self._path, Path(self._folder.name) / f"{self._count}.npy"
-        np.save(self._path, looped)
-        if old:
-            old.unlink(missing_ok=True)
+        count, path = self._count, self._folder("replay") / f"{self._count}.npy"
+
+        def make() -> Block:
+            looped: Block = np.stack([seamless(sounds[name]) for name in names])
+            write_sound(path, looped)
+            return looped
+
+        looped = await asyncio.to_thread(make)
+        if count != self._count:
+            path.unlink(missing_ok=True)
+            return  # Another was begun, or it was stopped, meanwhile.
+        self._forget_sound()
+        self._path, self._names = path, names
         self.before = rig
         self.state = ReplayState(
             is_on=True, duration_s=round(looped.shape[1] / SAMPLE_RATE_HZ, 1), is_measuring=True
@@ -278,10 +298,12 @@ class Replay:
 
     def stop(self) -> None:
         """The devices again."""
+        self._count += 1
         if self.state.is_on:
             self.before = None
             self.state = ReplayState()
             self._play(None, [], 0.0)
+            self._forget_sound()
             self._tell()
 
     def hear(self, heard: ReplayHeard) -> None:
@@ -305,33 +327,31 @@ class Replay:
             return
         self._wanted = rig
         if self._measuring is None:
-            self._measuring = asyncio.create_task(self._measure())
+            self._measuring = self._supervisor.once("measuring the replay", self._measure())
 
     async def _measure(self) -> None:
         try:
             while self._wanted and self.before and self._path:
                 rig, self._wanted = self._wanted, None
+                path, was = self._path, self.before
                 self.state = self.state.model_copy(update={"is_measuring": True})
                 self._tell()
-                before, now = await self._helper.run(
-                    compared, self._path, self._names, self.before, rig
-                )
-                if not self.state.is_on:
+                try:
+                    before, now = await self._helper.run(compared, path, self._names, was, rig)
+                except (HelperLost, OSError):
+                    if path == self._path:
+                        break
+                    continue  # Another replay took its place meanwhile.
+                if path != self._path:
                     continue
-                self.state = self.state.model_copy(
-                    update={
-                        "before": before,
-                        "now": now,
-                        "is_measuring": self._wanted is not None,
-                    }
-                )
+                self.state = self.state.model_copy(update={"before": before, "now": now})
                 self._send()
                 self._tell()
-        except HelperLost:
-            self.state = self.state.model_copy(update={"is_measuring": False})
-            self._tell()
         finally:
             self._measuring = None
+            if self.state.is_on:
+                self.state = self.state.model_copy(update={"is_measuring": False})
+            self._tell()
 
 
 def compared(path: Path, names: list[str], before: Rig, now: Rig) -> tuple[MixFigures, MixFigures]:

@@ -14,6 +14,7 @@ from goshawk.core.takes import loudness_lufs
 from goshawk.errors import GoshawkError
 from goshawk.units import SAMPLE_RATE_HZ
 from goshawk.web.helper import stay_behind
+from goshawk.web.work_folder import private_folder
 
 SIDES = ("before", "after")
 _MOST_LINEAR = 0.9
@@ -52,7 +53,7 @@ def read_take(path: Path) -> Block:
 
 def write_take(path: Path, sound: Block) -> None:
     """Keep a take's samples exactly."""
-    path.parent.mkdir(parents=True, exist_ok=True)
+    private_folder(path.parent)
     soundfile.write(path, sound, SAMPLE_RATE_HZ, format="WAV", subtype="FLOAT")
 
 

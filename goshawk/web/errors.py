@@ -1,13 +1,31 @@
 """Errors as problem details (RFC 9457), each with a sentence a person can act on."""
 
+import logging
+
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
-from goshawk.errors import BadInput, BadSetting, EngineLost, GoshawkError, NotFound
+from goshawk.errors import (
+    BadInput,
+    BadSetting,
+    EngineLost,
+    GoshawkError,
+    HelperLost,
+    NotFound,
+    StoreUnusable,
+)
 
-_STATUS: dict[type[GoshawkError], int] = {NotFound: 404, EngineLost: 503, BadInput: 422}
+log = logging.getLogger(__name__)
+
+_STATUS: dict[type[GoshawkError], int] = {
+    NotFound: 404,
+    EngineLost: 503,
+    HelperLost: 503,
+    StoreUnusable: 503,
+    BadInput: 422,
+}
 
 
 def problem(status: int, code: str, detail: str, field: str = "") -> JSONResponse:
@@ -37,8 +55,15 @@ def _http(_: Request, error: Exception) -> JSONResponse:
     return problem(error.status_code, "refused", str(error.detail))
 
 
+def _unforeseen(request: Request, error: Exception) -> JSONResponse:
+    log.error("%s %s broke off", request.method, request.url.path, exc_info=error)
+    text = "Something went wrong inside Goshawk. What is set is kept: try again."
+    return problem(500, "internal", text)
+
+
 def add_error_handlers(app: FastAPI) -> None:
     """Make every error of the application a problem document."""
     app.add_exception_handler(GoshawkError, _known)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(HTTPException, _http)
+    app.add_exception_handler(Exception, _unforeseen)

@@ -1,10 +1,9 @@
 """The loop: a piece of raw microphone that plays in its place while the chain is tuned.
 
 The last minute of the raw microphone is always kept in memory, and nowhere else. A loop is handed to
-the audio process as a file in a folder that goes with the program."""
+the audio process as a file in a folder that is emptied with the program."""
 
 import asyncio
-import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
@@ -12,48 +11,68 @@ import numpy as np
 
 from goshawk.core.chain_slots import Chain
 from goshawk.core.graph.comparison import Heard
+from goshawk.core.graph.pick import picked
 from goshawk.core.measure.sound_keeper import SoundKeeper
+from goshawk.core.rig import Rig
 from goshawk.core.stage import Block
 from goshawk.core.takes import LONGEST_LOOP_S, SHORTEST_LOOP_S, equal_loudness_gains_db, seamless
 from goshawk.errors import BadInput, HelperLost
 from goshawk.units import SAMPLE_RATE_HZ
 from goshawk.web.helper import Helper
+from goshawk.web.kept_sound import write_sound
 from goshawk.web.messages import LoopState
+from goshawk.web.supervisor import Supervisor
 
 
 class Looper:
-    """Takes a loop, plays it, and says how it stands."""
+    """Takes a loop, plays it, and says how it stands. ``folder`` gives a place for its sound."""
 
     def __init__(
         self,
+        folder: Callable[[str], Path],
         play: Callable[[Path | None], None],
         compare: Callable[[Heard, float, Chain | None], None],
         tell: Callable[[], None],
+        notify: Callable[[str, str], None],
+        supervisor: Supervisor,
     ) -> None:
-        self._play, self._compare, self._tell = play, compare, tell
-        self._folder: tempfile.TemporaryDirectory[str] | None = None
+        self._folder, self._play, self._compare, self._tell = folder, play, compare, tell
+        self._notify, self._supervisor = notify, supervisor
         self._count = 0
+        self._path: Path | None = None
         self._sound: Block | None = None
         self._recording_left = 0
         self._recorded: list[Block] = []
         self._gains: dict[Heard, float] = {"chain": 0.0, "raw": 0.0, "other": 0.0}
         self._wanted: tuple[Block, Chain] | None = None
+        self._measured: Chain | None = None
         self._measuring: asyncio.Task[None] | None = None
         self._helper = Helper()
+        self._next_frame: int | None = None
         self.raw = SoundKeeper(LONGEST_LOOP_S)
         self.other: Chain | None = None
         self.state = LoopState()
 
     def close(self) -> None:
         """Forget everything."""
-        if self._measuring:
-            self._measuring.cancel()
         self._helper.close()
-        if self._folder:
-            self._folder.cleanup()
+        self._forget_sound()
 
-    def push(self, piece: Block) -> None:
-        """Raw microphone, shape (frames, 2), as it comes."""
+    def _forget_sound(self) -> None:
+        self._sound = None
+        if self._path:
+            self._path.unlink(missing_ok=True)
+            self._path = None
+
+    def push(self, piece: Block, frame: int) -> None:
+        """Raw microphone, shape (frames, 2), as it comes; ``frame`` is the first one's number. Nothing is kept from
+        before a gap: a loop is never spliced."""
+        if self._next_frame != frame:
+            self.raw.forget()
+            if self._recording_left and self._recorded:
+                wanted = sum(map(len, self._recorded)) + self._recording_left
+                self._recorded, self._recording_left = [], wanted  # taken again from here on
+        self._next_frame = frame + len(piece)
         self.raw.push(piece)
         if not self._recording_left:
             return
@@ -62,10 +81,16 @@ class Looper:
         if not self._recording_left:
             sound = np.concatenate(self._recorded)
             self._recorded = []
-            self.state = self.state.model_copy(update={"is_recording": False})
-            self._begin(sound)
+            self._supervisor.once("making the loop", self._begin_or_say(sound))
 
-    def start(self, seconds: float) -> None:
+    async def _begin_or_say(self, sound: Block) -> None:
+        try:
+            await self._begin(sound)
+        except BadInput as error:
+            self.stop()
+            self._notify(str(error), "trouble")
+
+    async def start(self, seconds: float) -> None:
         """Loop the last seconds of the microphone. Raises BadInput if there are too few."""
         sound = self.raw.newest(round(seconds * SAMPLE_RATE_HZ))
         if len(sound) < SHORTEST_LOOP_S * SAMPLE_RATE_HZ:
@@ -73,7 +98,7 @@ class Looper:
                 f"There are not yet {SHORTEST_LOOP_S:g} seconds of the microphone to loop. Speak a little, "
                 "then try again."
             )
-        self._begin(sound)
+        await self._begin(sound)
 
     def record(self, seconds: float) -> None:
         """Take the next seconds of the microphone, then loop them."""
@@ -86,9 +111,11 @@ class Looper:
     def stop(self) -> None:
         """The microphone again."""
         self._recording_left = 0
-        self._sound = None
+        self._recorded = []
+        self._count += 1
         if self.state.is_on:
             self._play(None)
+        self._forget_sound()
         self.state = LoopState(has_other=self.other is not None, other_name=self.state.other_name)
         self._tell()
 
@@ -109,16 +136,21 @@ class Looper:
         self._send()
         self._tell()
 
-    def _begin(self, raw: Block) -> None:
-        self._sound = seamless(raw)
+    async def _begin(self, raw: Block) -> None:
         self._count += 1
-        self._folder = self._folder or tempfile.TemporaryDirectory(prefix="goshawk-loop-")
-        folder = Path(self._folder.name)
-        path = folder / f"{self._count}.npy"
-        np.save(path, self._sound)
-        for old in folder.glob("*.npy"):
-            if old != path:
-                old.unlink()
+        count, path = self._count, self._folder("loop") / f"{self._count}.npy"
+
+        def make() -> Block:
+            sound = seamless(raw)
+            write_sound(path, sound)
+            return sound
+
+        sound = await asyncio.to_thread(make)
+        if count != self._count:
+            path.unlink(missing_ok=True)
+            return  # It was stopped, or another was begun, meanwhile.
+        self._forget_sound()
+        self._sound, self._path = sound, path
         self.state = self.state.model_copy(
             update={
                 "is_on": True,
@@ -137,13 +169,20 @@ class Looper:
         if self.state.is_on:
             self._compare(heard, self._gains[heard], self.other)
 
-    def measure(self, voice: Block, chain: Chain) -> None:
-        """Find the gains at which raw, chain and other are equally loud, beside everything else. ``voice``
-        is the loop as it enters the chain, shape (frames, channels). One search runs at a time, of the newest
-        wish: a drag on a slider asks many times a second."""
-        self._wanted = (voice, chain)
+    def follow(self, rig: Rig) -> None:
+        """The rig that is set: with another chain than the one that was measured, the gains are found anew."""
+        if self.state.is_on and rig.chain != self._measured:
+            self.measure(rig)
+
+    def measure(self, rig: Rig) -> None:
+        """Find the gains at which raw, chain and other are equally loud, beside everything else. One search runs at a
+        time, of the newest wish."""
+        if self._sound is None or rig.voice is None:
+            return
+        self._measured = rig.chain
+        self._wanted = (picked(self._sound, rig.voice.channels), rig.chain)
         if self._measuring is None:
-            self._measuring = asyncio.create_task(self._measure())
+            self._measuring = self._supervisor.once("finding one loudness", self._measure())
 
     async def _measure(self) -> None:
         try:
@@ -162,8 +201,3 @@ class Looper:
             pass  # the gains stay as they were; the next change has them found again
         finally:
             self._measuring = None
-
-    @property
-    def sound(self) -> Block | None:
-        """The loop that plays, shape (frames, 2)."""
-        return self._sound

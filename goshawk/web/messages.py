@@ -391,10 +391,14 @@ class State(_FromServer):
     """Everything that is set, as all windows show it."""
 
     type: Literal["state"] = "state"
+    plan: int
+    """The number under which the engine is told of this state: it is heard once the readings name it, or a later one."""
     rig: Rig
     can_undo: bool
     can_redo: bool
     is_saved: bool
+    save_trouble: str
+    """Why what is set is not saved; "" if it is, or soon will be."""
     sound_files: list[StoredSoundFile]
     is_engine_running: bool
     curves: dict[str, list[float]]
@@ -418,6 +422,8 @@ class Readings(_FromServer):
     """The newest moments of every station, 30 times a second."""
 
     type: Literal["readings"] = "readings"
+    plan: int
+    """The number of the plan under which they were made."""
     first_moment: int
     activity: list[int]
     rms_dbfs: dict[str, list[float]]

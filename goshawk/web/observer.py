@@ -4,9 +4,11 @@
 import asyncio
 import time
 from collections import deque
+from dataclasses import dataclass
 from typing import Any
 
 from goshawk.core.measure.alike import Alike, Likeness, find_alike
+from goshawk.core.measure.balance_meter import InputWindow
 from goshawk.core.measure.microphone import MicrophoneHealth, RawWindow, inspect_microphone
 from goshawk.core.measure.monitor import Monitor
 from goshawk.core.rig import Rig
@@ -39,6 +41,21 @@ KEPT_ENCODER_PEAKS = 90
 
 LABELS = {info.id: info.label for info in INPUT_DEVICES}
 IN_THE_ROOM = frozenset(info.id for info in INPUT_DEVICES if info.is_in_the_room)
+
+
+@dataclass(frozen=True)
+class Snapshot:
+    """What figures are made from, as it was at one moment; nothing of it changes any more."""
+
+    rig: Rig
+    monitor: Monitor
+    window: dict[str, InputWindow] | None
+    devices: dict[str, DeviceStatus]
+    ledgers: dict[FeedName, list[LedgerEntry]]
+    alike: tuple[Alike, ...]
+    health: MicrophoneHealth | None
+    given: dict[str, Any]
+    """Fields of the figures that need no computation."""
 
 
 class Observer:
@@ -84,7 +101,7 @@ class Observer:
         self._forget_sound()
 
     def push(self, readings: dict[str, Any], rig: Rig) -> bool:
-        """Take what the engine says; True if new figures are due (see ``make_levels``)."""
+        """Take what the engine says; True if new figures are due (see ``snapshot``)."""
         wiring = (
             rig.devices,
             rig.feeds.you.output,
@@ -147,7 +164,7 @@ class Observer:
         self._device_peaks = {}
         return statuses
 
-    def make_levels(
+    def snapshot(
         self,
         readings: dict[str, Any],
         rig: Rig,
@@ -155,8 +172,8 @@ class Observer:
         room_take: RoomTakeState | None = None,
         take: TakeProgress | None = None,
         balance: BalanceLevels | None = None,
-    ) -> Levels:
-        """Figures and findings over the last ten seconds."""
+    ) -> Snapshot:
+        """What the next figures are to be made from; quick, and beside nothing else."""
         now = time.monotonic()
         self._levels_at = now
         engine = readings["engine"]
@@ -166,16 +183,6 @@ class Observer:
         load = max(0.0, spent) / (now - then) * 100.0 if then else 0.0
         late = engine["late_blocks"] + engine["missed_blocks"]
         self._late_counts.append(late)
-        stations = self.monitor.stations(rig.chained)
-        figures = self.monitor.figures(rig)
-        if balance and FIGURES_WINDOW_S in balance.windows:
-            # At the gains of now: what was just moved is not shown as it was.
-            window = balance.windows[FIGURES_WINDOW_S]
-            figures["peaks_dbfs"] = {name: one.peaks_dbfs for name, one in window.items()}
-            figures["clearance_db"] = {
-                name: one.clearance_db for name, one in window.items() if name != rig.chained
-            }
-        devices = self._devices(readings, now)
         ledgers = {
             feed: [
                 LedgerEntry(name=name, ms=round(ms, 2)) for name, ms in readings["ledgers"][feed]
@@ -187,55 +194,87 @@ class Observer:
             self._measured_at = delays
         elif self._measured_at != delays:
             self.measured_delay_ms = None  # What was measured is not what there is now.
-        wired = Wired(
+        return Snapshot(
             rig=rig,
-            devices={name: status.model_dump() for name, status in devices.items()},
-            labels=LABELS,
-            in_the_room=IN_THE_ROOM,
-            delays_ms=delays,
+            monitor=self.monitor.snapshot(),
+            window=balance.windows.get(FIGURES_WINDOW_S) if balance else None,
+            devices=self._devices(readings, now),
+            ledgers=ledgers,
             alike=self._alike,
             health=self._health,
-            stations=stations,
-            bad_samples=figures["bad_samples"],
+            given={
+                "stage_cost_percent": self._costs.percent(engine["block_frames"] / SAMPLE_RATE_HZ),
+                "room_take": room_take,
+                "take": take,
+                "balance": balance or BalanceLevels(),
+                "gain_minute": self.gain_check.minute,
+                "encoder": EncoderStatus(
+                    **{**readings["encoder"], "peak_dbfs": max(self._encoder_peaks)}
+                ),
+                "delay_ms": {feed: round(ms, 1) for feed, ms in delays.items()},
+                "measured_delay_ms": self.measured_delay_ms,
+                "engine": EngineHealth(
+                    load_percent=round(load, 1),
+                    late_blocks=engine["late_blocks"],
+                    missed_blocks=engine["missed_blocks"],
+                    late_in_last_minute=late - self._late_counts[0],
+                    block_frames=engine["block_frames"],
+                    is_realtime=engine["is_realtime"],
+                    restarts=restarts,
+                ),
+            },
         )
-        efforts, gates, limiters = stage_work(self.monitor, rig)
-        findings = [
-            *wiring_findings(wired),
-            *staging_findings(stations, rig),
-            *limiter_share_findings(
-                {name: one.share_percent for name, one in limiters.items()}, rig
-            ),
-        ]
-        shown = standing(findings, rig)
-        self.levels = Levels(
-            **figures,
-            stations={name: levels.rounded() for name, levels in stations.items()},
-            stage_cost_percent=self._costs.percent(engine["block_frames"] / SAMPLE_RATE_HZ),
-            efforts=efforts,
-            gate_work=gates,
-            limiter_work=limiters,
-            room_take=room_take,
-            take=take,
-            feed_peaks_dbfs=self.monitor.feed_peaks(),
-            standings=standings(figures["peaks_dbfs"], figures["clearance_db"], rig),
-            balance=balance or BalanceLevels(),
-            findings=shown,
-            findings_aside=len(findings) - len(shown),
-            gain=gain_advice(*self.monitor.microphone(), rig),
-            gain_minute=self.gain_check.minute,
-            devices=devices,
-            encoder=EncoderStatus(**{**readings["encoder"], "peak_dbfs": max(self._encoder_peaks)}),
-            ledgers=ledgers,
-            delay_ms={feed: round(ms, 1) for feed, ms in delays.items()},
-            measured_delay_ms=self.measured_delay_ms,
-            engine=EngineHealth(
-                load_percent=round(load, 1),
-                late_blocks=engine["late_blocks"],
-                missed_blocks=engine["missed_blocks"],
-                late_in_last_minute=late - self._late_counts[0],
-                block_frames=engine["block_frames"],
-                is_realtime=engine["is_realtime"],
-                restarts=restarts,
-            ),
-        )
+
+    def make_levels(self, readings: dict[str, Any], rig: Rig, restarts: int) -> Levels:
+        """Figures and findings over the last ten seconds, at once."""
+        self.levels = levels_of(self.snapshot(readings, rig, restarts))
         return self.levels
+
+
+def levels_of(snapshot: Snapshot) -> Levels:
+    """Figures and findings over the last ten seconds. It takes its time, and shares nothing."""
+    rig, monitor = snapshot.rig, snapshot.monitor
+    stations = monitor.stations(rig.chained)
+    figures = monitor.figures(rig)
+    if snapshot.window is not None:
+        # At the gains of now: what was just moved is not shown as it was.
+        figures["peaks_dbfs"] = {name: one.peaks_dbfs for name, one in snapshot.window.items()}
+        figures["clearance_db"] = {
+            name: one.clearance_db for name, one in snapshot.window.items() if name != rig.chained
+        }
+    wired = Wired(
+        rig=rig,
+        devices={name: status.model_dump() for name, status in snapshot.devices.items()},
+        labels=LABELS,
+        in_the_room=IN_THE_ROOM,
+        delays_ms={
+            feed: float(sum(entry.ms for entry in entries))
+            for feed, entries in snapshot.ledgers.items()
+        },
+        alike=snapshot.alike,
+        health=snapshot.health,
+        stations=stations,
+        bad_samples=figures["bad_samples"],
+    )
+    efforts, gates, limiters = stage_work(monitor, rig)
+    findings = [
+        *wiring_findings(wired),
+        *staging_findings(stations, rig),
+        *limiter_share_findings({name: one.share_percent for name, one in limiters.items()}, rig),
+    ]
+    shown = standing(findings, rig)
+    return Levels(
+        **figures,
+        **snapshot.given,
+        stations={name: levels.rounded() for name, levels in stations.items()},
+        efforts=efforts,
+        gate_work=gates,
+        limiter_work=limiters,
+        feed_peaks_dbfs=monitor.feed_peaks(),
+        standings=standings(figures["peaks_dbfs"], figures["clearance_db"], rig),
+        findings=shown,
+        findings_aside=len(findings) - len(shown),
+        gain=gain_advice(*monitor.microphone(), rig),
+        devices=snapshot.devices,
+        ledgers=snapshot.ledgers,
+    )

@@ -67,7 +67,7 @@ class PresetShelf:
 
     async def _keep(self, preset_id: str, preset: Preset) -> None:
         await self._in_store(lambda: presets.save_preset(self._db, preset_id, preset))
-        self._own = presets.list_presets(self._db)
+        self._own = {**self._own, preset_id: preset}
 
     async def save(self, name: str, description: str) -> None:
         """Keep the chain as it is now as a new preset, from which it then comes."""
@@ -105,7 +105,7 @@ class PresetShelf:
         """Forget a preset of one's own; the chain stays as it is. Raises NotFound."""
         gone = self._own_one(preset_id)
         await self._in_store(lambda: presets.remove_preset(self._db, preset_id))
-        self._own = presets.list_presets(self._db)
+        self._own = {key: one for key, one in self._own.items() if key != preset_id}
         self._notify(f"The preset {gone.name} was deleted. The chain stays as it is.", "news")
 
     async def load(self, preset_id: str) -> None:

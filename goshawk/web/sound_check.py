@@ -1,16 +1,15 @@
 """The sound check as it stands: its takes, the one that is being recorded, and what was computed from them."""
 
 import asyncio
-import contextlib
 import multiprocessing
 import secrets
-import tempfile
 import time
 from collections.abc import Awaitable, Callable
 from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
+import soundfile
 
 from goshawk.core.measure.levels import MOMENT_FRAMES
 from goshawk.core.measure.take import (
@@ -25,15 +24,17 @@ from goshawk.core.measure.take import (
 from goshawk.core.rules.sound_check.advice import Wish
 from goshawk.core.rules.sound_check.since import changes_since
 from goshawk.core.rules.sound_check.verdicts import TAKE_NAMES, judged
-from goshawk.core.sound_check import Outcome, shortened
+from goshawk.core.sound_check import Outcome
 from goshawk.core.stage import Block
 from goshawk.core.wiring import Performance
-from goshawk.devices.file import read_sound_file
-from goshawk.errors import BadInput, BadSoundFile, NotFound
+from goshawk.devices.take_file import read_take_file
+from goshawk.errors import BadInput, BadSoundFile, GoshawkError, NotFound
 from goshawk.store.sound_checks import KeptCheck, StoredTake
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS
 from goshawk.web.check_process import SIDES, heard_path, work, write_take
 from goshawk.web.messages import CheckProgress, SoundCheckState, TakeProgress, TakeState
+from goshawk.web.supervisor import Supervisor
+from goshawk.web.work_folder import sweep
 
 T = TypeVar("T")
 COUNT_IN_S = 3.0
@@ -66,6 +67,7 @@ class SoundCheck:
     def __init__(
         self,
         folder: Path,
+        work_folder: Callable[[str], Path],
         takes: dict[TakeKind, StoredTake],
         kept: KeptCheck | None,
         keep: Callable[[StoredTake], Awaitable[None]],
@@ -73,8 +75,10 @@ class SoundCheck:
         tell: Callable[[], None],
         perform: Callable[[], None],
         for_rig: Callable[[Wish], Wish],
+        supervisor: Supervisor,
     ) -> None:
-        self._folder = folder
+        self._folder, self._work_folder = folder, work_folder
+        self._supervisor = supervisor
         self._takes = {kind: one for kind, one in takes.items() if (folder / one.file).is_file()}
         self.kept = kept
         self._keep, self._forget, self._tell, self._perform = keep, forget, tell, perform
@@ -91,21 +95,16 @@ class SoundCheck:
         self._wish = Wish()
         self._is_accepted = False
         self._serial = 0
-        self._heard: tempfile.TemporaryDirectory[str] | None = None
+        self._next_frame: int | None = None
         self._process: Any = None
         self._running: asyncio.Task[None] | None = None
-        self._jobs: set[asyncio.Task[None]] = set()
+        sweep(folder, (one.file for one in self._takes.values()))
 
     async def close(self) -> None:
         """Stop everything."""
         self.stop_run()
-        for job in self._jobs:
-            job.cancel()
         if self._running:
-            with contextlib.suppress(asyncio.CancelledError):
-                await self._running
-        if self._heard:
-            self._heard.cleanup()
+            await asyncio.gather(self._running, return_exceptions=True)
 
     # --- state -----------------------------------------------------------------------------------
 
@@ -160,7 +159,7 @@ class SoundCheck:
 
     def start(self, kind: TakeKind) -> None:
         """Count in, then record a take. One that is being made is broken off."""
-        self._pieces, self._frames = [], 0
+        self._pieces, self._frames, self._next_frame = [], 0, None
         self._recording = kind
         self._refusals.pop(kind, None)
         self._perform()
@@ -180,11 +179,20 @@ class SoundCheck:
             self._perform()
             self._tell()
 
-    def push(self, piece: Block) -> None:
-        """The voice's channels as they come, shape (frames, channels)."""
+    def push(self, piece: Block, frame: int) -> None:
+        """The voice's channels as they come, shape (frames, channels); ``frame`` is the first one's number. A take with
+        a hole is none."""
         kind = self._recording
         if kind is None:
             return
+        if self._next_frame not in (None, frame) and self._frames:
+            self._refusals[kind] = (
+                "A piece of the sound was lost on its way, as happens on a busy computer. Close what "
+                "keeps it busy, and take this again."
+            )
+            self.cancel()
+            return
+        self._next_frame = frame + len(piece)
         self._pieces.append(piece)
         self._frames += len(piece)
         wanted = COUNT_IN_S + TAKE_S[kind]
@@ -194,14 +202,14 @@ class SoundCheck:
         self._recording, self._pieces = None, []
         self._perform()
         sound = mono_of(np.ascontiguousarray(whole, np.float32))
-        self._job(self._judge(kind, sound, is_live=True))
+        self._supervisor.once("judging a take", self._judge_live(kind, sound))
         self._tell()
 
     async def give(self, kind: TakeKind, path: Path, name: str) -> None:
         """A file as a take. Raises BadSoundFile, or BadInput if it will not do."""
 
         def read() -> Block:
-            return shortened(mono_of(read_sound_file(path, name)[0]))
+            return read_take_file(path, name)[0]
 
         sound = await asyncio.get_running_loop().run_in_executor(None, read)
         await self._judge(kind, sound, is_live=False)
@@ -213,18 +221,25 @@ class SoundCheck:
         """Forget a take. Raises NotFound."""
         if kind not in self._takes:
             raise NotFound("That take is not there any more.")
-        gone = self._takes.pop(kind)
+        await self._forget(kind)
+        gone = self._takes.pop(kind, None)
+        if gone is None:
+            return
         self._spoil()
         if not self._takes:
             self._wish = Wish()  # what was adjusted was for those takes
-        await self._forget(kind)
         (self._folder / gone.file).unlink(missing_ok=True)
         self._tell()
 
-    def _job(self, work: Any) -> None:
-        task = asyncio.get_running_loop().create_task(work)
-        self._jobs.add(task)
-        task.add_done_callback(self._jobs.discard)
+    async def _judge_live(self, kind: TakeKind, sound: Block) -> None:
+        try:
+            await self._judge(kind, sound, is_live=True)
+        except GoshawkError as error:
+            self._refusals[kind] = str(error)
+            self._round = []
+            self._tell()
+        if self._round and self._recording is None:
+            self.start(self._round.pop(0))
 
     async def _judge(self, kind: TakeKind, sound: Block, *, is_live: bool) -> None:
         self._measuring = kind
@@ -266,7 +281,11 @@ class SoundCheck:
             take = StoredTake(
                 kind=kind, file=token, figures=figures, doubt=doubt, taken_at=time.time()
             )
-            await self._keep(take)
+            try:
+                await self._keep(take)
+            except GoshawkError:
+                (self._folder / token).unlink(missing_ok=True)
+                raise
             self._refusals.pop(kind, None)
             self._takes[kind] = take
             self._spoil()
@@ -274,14 +293,15 @@ class SoundCheck:
                 self.run(self._wish)
             if before:
                 (self._folder / before.file).unlink(missing_ok=True)
-        except OSError as error:
+        except (OSError, soundfile.LibsndfileError) as error:
+            (self._folder / token).unlink(missing_ok=True)
+            self._round = []
+            why = getattr(error, "strerror", None) or "the disk does not take it"
             self._refusals[kind] = (
-                f"The take could not be kept ({error.strerror}). Make room on the disk and take it again."
+                f"The take could not be kept ({why}). Make room on the disk and take it again."
             )
         finally:
             self._measuring = None
-            if is_live and self._round and self._recording is None:
-                self.start(self._round.pop(0))
             self._tell()
 
     def _spoil(self) -> None:
@@ -300,7 +320,7 @@ class SoundCheck:
         wish = self._for_rig(wish)
         self._wish, self._failure = wish, ""
         self._progress = CheckProgress(text="Starting", share=0.0)
-        self._running = asyncio.get_running_loop().create_task(self._run(wish))
+        self._running = self._supervisor.once("the sound check's computation", self._run(wish))
         self._tell()
 
     def stop_run(self) -> None:
@@ -316,11 +336,11 @@ class SoundCheck:
     async def _run(self, wish: Wish) -> None:
         context = multiprocessing.get_context("spawn")
         ours, theirs = context.Pipe(duplex=False)
-        self._heard = self._heard or tempfile.TemporaryDirectory(prefix="goshawk-check-")
+        heard = self._work_folder("check")
         paths = {kind: self._folder / one.file for kind, one in self._takes.items()}
         serial = self._serial + 1
         process = context.Process(
-            target=work, args=(theirs, paths, wish, Path(self._heard.name), serial), daemon=True
+            target=work, args=(theirs, paths, wish, heard, serial), daemon=True
         )
         self._process = process
         loop = asyncio.get_running_loop()
@@ -356,15 +376,14 @@ class SoundCheck:
             await loop.run_in_executor(None, process.join)
 
     def _forget_heard(self, but: int) -> None:
-        assert self._heard
-        for path in Path(self._heard.name).glob("*.wav"):
+        for path in self._work_folder("check").glob("*.wav"):
             if not path.name.startswith(f"{but}-"):
                 path.unlink()
 
     def sound(self, serial: int, kind: TakeKind, side: str) -> Path:
         """A take's sound, raw or behind the suggested chain, equally loud. Raises NotFound."""
-        if self._heard and side in SIDES:
-            path = heard_path(Path(self._heard.name), serial, kind, side)
+        if side in SIDES:
+            path = heard_path(self._work_folder("check"), serial, kind, side)
             if path.is_file():
                 return path
         raise NotFound("That sound is not there any more. Compute the check again.")

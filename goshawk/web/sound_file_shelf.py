@@ -6,14 +6,13 @@ import sqlite3
 from collections.abc import Awaitable, Callable
 from pathlib import Path
 
-import numpy as np
-
 from goshawk.core.rig import Rig
-from goshawk.devices.file import read_sound_file
+from goshawk.devices.file import convert_sound_file
 from goshawk.errors import BadSoundFile, NotFound
 from goshawk.store import sound_files
 from goshawk.store.sound_files import StoredSoundFile
 from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.web.work_folder import private_folder, sweep
 
 
 class SoundFileShelf:
@@ -29,6 +28,7 @@ class SoundFileShelf:
         self._db, self._folder, self._play, self._in_store = db, folder, play, in_store
         self._played = ""
         self.listed = sound_files.list_sound_files(db)
+        sweep(folder, (f"{one.id}.npy" for one in self.listed))
 
     def _samples(self, file_id: str) -> Path:
         return self._folder / f"{file_id}.npy"
@@ -54,32 +54,34 @@ class SoundFileShelf:
     async def add(self, uploaded: Path, name: str) -> StoredSoundFile:
         """Check a file, bring it to 48 kHz and keep it. Raises BadSoundFile."""
         file_id = secrets.token_hex(8)
+        target = self._samples(file_id)
 
         def prepare() -> StoredSoundFile:
-            sound, rate_hz = read_sound_file(uploaded, name)
-            target = self._samples(file_id)
-            target.parent.mkdir(parents=True, exist_ok=True)
-            np.save(target, sound)
+            private_folder(self._folder)
+            rate_hz, channels, frames = convert_sound_file(uploaded, name, target)
             return StoredSoundFile(
                 id=file_id,
                 name=name,
                 rate_hz=rate_hz,
-                channels=sound.shape[1],
-                duration_s=round(len(sound) / SAMPLE_RATE_HZ, 3),
+                channels=channels,
+                duration_s=round(frames / SAMPLE_RATE_HZ, 3),
             )
 
         try:
             file = await asyncio.to_thread(prepare)
-        except OSError as error:
-            raise BadSoundFile(
-                f"{name} could not be kept ({error.strerror}). Make room on the disk and try again."
-            ) from None
-        await self._in_store(lambda: sound_files.add_sound_file(self._db, file))
-        self.listed = sound_files.list_sound_files(self._db)
+            await self._in_store(lambda: sound_files.add_sound_file(self._db, file))
+        except BaseException as error:
+            target.unlink(missing_ok=True)
+            if isinstance(error, OSError):
+                raise BadSoundFile(
+                    f"{name} could not be kept ({error.strerror}). Make room on the disk and try again."
+                ) from None
+            raise
+        self.listed = [file, *self.listed]
         return file
 
     async def remove(self, file_id: str) -> None:
         """Forget a file and its samples. Raises NotFound."""
         await self._in_store(lambda: sound_files.remove_sound_file(self._db, file_id))
         self._samples(file_id).unlink(missing_ok=True)
-        self.listed = sound_files.list_sound_files(self._db)
+        self.listed = [one for one in self.listed if one.id != file_id]

@@ -1,8 +1,8 @@
 """What is going on now: the active rig, the engine that plays it, and the pages that watch."""
 
 import asyncio
-import contextlib
 import json
+import time
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
@@ -46,7 +46,7 @@ from goshawk.core.target_sets import CLEARANCES, TARGET_SETS, chosen_set
 from goshawk.core.wiring import FEEDS, Role
 from goshawk.devices.catalog import checked_fault
 from goshawk.engine.client import EngineClient
-from goshawk.errors import BadInput, BadSetting, GoshawkError, NotFound
+from goshawk.errors import BadInput, BadSetting, GoshawkError, NotFound, StoreUnusable
 from goshawk.store import rigs, sound_checks
 from goshawk.store.database import Opened
 from goshawk.store.sound_files import StoredSoundFile
@@ -63,12 +63,15 @@ from goshawk.web.messages import (
     RoomTakeState,
     State,
 )
-from goshawk.web.observer import SLOW_EVERY_S, Observer
+from goshawk.web.observer import LEVELS_EVERY_S, SLOW_EVERY_S, Observer, levels_of
 from goshawk.web.pages import Listener, LivePage
 from goshawk.web.preset_shelf import PresetShelf
+from goshawk.web.rig_desk import RigDesk
 from goshawk.web.sound_check import SoundCheck
 from goshawk.web.sound_file_shelf import SoundFileShelf
 from goshawk.web.stage_sound import StageSpectra, band_stage, engine_point
+from goshawk.web.supervisor import Supervisor
+from goshawk.web.work_folder import WorkFolder
 
 T = TypeVar("T")
 _CURVE_FREQUENCIES_HZ = np.geomspace(20.0, 20_000.0, CURVE_POINTS)
@@ -79,13 +82,22 @@ class Studio:
 
     def __init__(self, data_dir: Path, opened: Opened) -> None:
         self._db = opened.connection
-        self._start_notice = opened.notice
-        self._saved = rigs.load_active_rig(self._db)
-        self._heard = self._saved.rig
-        self._tried: Rig | None = None
-        self._trying_page: LivePage | None = None
-        self._changing = asyncio.Lock()
+        saved = rigs.load_active_rig(self._db)
+        self._start_notices = [text for text in (opened.notice, saved.notice) if text]
+        self.supervisor = Supervisor(lambda text: self.notify(text, "trouble"))
+        self.work = WorkFolder(data_dir)
         self._storing = asyncio.Lock()
+        self._is_closed = False
+        self.desk = RigDesk(
+            self._db,
+            saved,
+            self._in_store,
+            self._adjusted,
+            self._hear,
+            self.notify,
+            self._tell_state,
+        )
+        self._heard = saved.rig
         self.observer = Observer()
         self._pages: set[LivePage] = set()
         self._coughing: set[LivePage] = set()
@@ -97,11 +109,12 @@ class Studio:
         self._spectra: dict[str, StageSpectra] = {}
         self._room: tuple[str, RoomLearner] | None = None
         self._room_progress = 0.0
-        self._background: set[asyncio.Task[Any]] = set()
-        self._slow: asyncio.Task[None] | None = None
+        self._room_frame: int | None = None
+        self._newest: dict[str, Any] | None = None
+        self._figures_due = asyncio.Event()
         self.presets = PresetShelf(
             self._db,
-            lambda: self._saved.rig,
+            lambda: self.desk.set,
             self._change,
             self._in_store,
             self.notify,
@@ -109,9 +122,17 @@ class Studio:
         )
         self.files = SoundFileShelf(self._db, data_dir / "sounds", self._play_file, self._in_store)
         self.buffer_search = BufferSearch(lambda: self._give_rig(self.rig), self._tell_state)
-        self.looper = Looper(self._play_loop, self._compare, self._tell_state)
+        self.looper = Looper(
+            self.work.named,
+            self._play_loop,
+            self._compare,
+            self._tell_state,
+            self.notify,
+            self.supervisor,
+        )
         self.sound_check = SoundCheck(
             data_dir / "takes",
+            self.work.named,
             sound_checks.list_takes(self._db),
             sound_checks.load_check(self._db),
             lambda take: self._in_store(lambda: sound_checks.save_take(self._db, take)),
@@ -119,15 +140,20 @@ class Studio:
             self._tell_sound_check,
             lambda: self._give_rig(self.rig),
             lambda wish: wish.under(self.rig),
+            self.supervisor,
         )
         self._drift = Drift()
         self._replayed: tuple[Path | None, list[str]] = (None, [])
         self.balance = BalanceDesk(
-            lambda held_db: self.engine.hold(held_db), self._play_replay, self._tell_balance
+            lambda held_db: self.engine.hold(held_db),
+            self._play_replay,
+            self._tell_balance,
+            self.work.named,
+            self.supervisor,
         )
         self._balancing: set[LivePage] = set()
         self.engine = EngineClient(
-            self._saved.rig,
+            saved.rig,
             self._on_readings,
             self._on_sound,
             self._on_engine_trouble,
@@ -136,38 +162,43 @@ class Studio:
 
     async def start(self) -> None:
         """Start the engine."""
-        self.files.give(self._saved.rig)
+        self.files.give(self.desk.set)
         await self.engine.start()
-        self._slow = asyncio.create_task(self._listen_slowly())
-        self.balance.start()
+        keep = self.supervisor.keep
+        keep("listening for echoes and hum", self._listen_slowly)
+        keep("making the figures", self._make_figures)
+        keep("saving again", self.desk.save_again)
+        keep("looking on at the balance", self.balance.look_on)
 
     async def stop(self) -> None:
         """Stop the engine and close the database."""
         self.buffer_search.cancel()
-        if self._slow:
-            self._slow.cancel()
-            with contextlib.suppress(asyncio.CancelledError):
-                await self._slow
+        await self.supervisor.close()
         await self.sound_check.close()
-        await self.balance.close()
+        self.balance.close()
         await self.engine.stop()
         self.looper.close()
-        self._db.close()
+        self.work.clear()
+        async with self._storing:  # what is being written is finished first
+            self._is_closed = True
+            self._db.close()
 
     # --- state -----------------------------------------------------------------------------------
 
     @property
     def rig(self) -> Rig:
-        """The rig that is heard now: the saved one, or one that is being tried."""
-        return self._tried or self._saved.rig
+        """The rig that is heard now: the one that is set, or one that is being tried."""
+        return self.desk.rig
 
     def state(self) -> State:
         """What every window shows."""
         return State(
             rig=self.rig,
-            can_undo=self._saved.can_undo,
-            can_redo=self._saved.can_redo,
-            is_saved=self._tried is None,
+            plan=self.engine.plan_number,
+            can_undo=self.desk.can_undo,
+            can_redo=self.desk.saved.can_redo,
+            is_saved=self.desk.is_saved,
+            save_trouble=self.desk.trouble,
             sound_files=self.files.listed,
             is_engine_running=self.engine.is_running,
             curves={
@@ -198,10 +229,7 @@ class Studio:
 
     async def try_together(self, page: LivePage, changes: dict[str, Any]) -> None:
         """Hear values without saving them, while a page drags. Raises BadSetting."""
-        async with self._changing:
-            self._tried = changed_together(self.rig, changes)
-            self._trying_page = page
-            self._hear(self._tried)
+        self.desk.try_together(page, changes)
 
     async def set_setting(self, path: str, value: Any, *, is_nudge: bool = False) -> State:
         """Change and save one setting. Raises BadSetting; then nothing has changed."""
@@ -219,7 +247,7 @@ class Studio:
 
     async def remove_input(self, input_id: str) -> State:
         """Take an input away. Raises BadSetting if it is not there."""
-        gone = self._saved.rig.input(input_id)
+        gone = self.desk.set.input(input_id)
         state = await self._change(lambda rig: without_input(rig, input_id), "inputs")
         if gone:
             self.notify(f"{gone.name} was removed. Undo brings it back.", "news")
@@ -255,12 +283,7 @@ class Studio:
             self.balance.replay.stop()
         self.engine.loop(path)
         if path:
-            self._measure_loop()
-
-    def _measure_loop(self) -> None:
-        sound, voice = self.looper.sound, self.rig.voice
-        if sound is not None and voice:
-            self.looper.measure(picked(sound, voice.channels), self.rig.chain)
+            self.looper.measure(self.desk.set)
 
     def _compare(self, heard: Heard, gain_db: float, other: Chain | None) -> None:
         self.engine.compare(heard, gain_db, other)
@@ -272,16 +295,16 @@ class Studio:
             self.looper.keep_other(preset.chain, preset.name)
         else:
             self.looper.keep_other(self.rig.chain, "the chain as it was kept")
-        self._measure_loop()
+        self.looper.measure(self.desk.set)
 
     async def swap_other(self) -> State:
         """Chain B becomes the chain, and the chain becomes B. Raises BadInput."""
-        other, present = self.looper.other, self._saved.rig.chain
+        other, present = self.looper.other, self.desk.set.chain
         if other is None:
             raise BadInput("There is no chain B yet. Keep one first.")
         await self._change(lambda rig: with_chain(rig, other, rig.preset_id), "chain")
         self.looper.keep_other(present, "the chain as it was before")
-        self._measure_loop()
+        self.looper.measure(self.desk.set)
         return self.state()
 
     # --- the room --------------------------------------------------------------------------------
@@ -291,7 +314,7 @@ class Studio:
         if stage_id:
             self._suppressor(stage_id)
         self._room = (stage_id, RoomLearner()) if stage_id else None
-        self._room_progress = 0.0
+        self._room_progress, self._room_frame = 0.0, None
         self._set_points()
 
     async def forget_room(self, stage_id: str) -> State:
@@ -303,10 +326,15 @@ class Studio:
         if not any(one.id == stage_id and one.stage == "suppressor" for one in self.rig.chain):
             raise BadSetting("There is no such suppressor in the chain.", stage_id)
 
-    def _hear_room(self, sound: Block) -> None:
+    def _hear_room(self, frame: int, sound: Block) -> None:
         if not self._room:
             return
         stage_id, learner = self._room
+        if self._room_frame not in (None, frame):
+            # A piece was lost: a room with a hole in it is not this room.
+            learner = RoomLearner()
+            self._room = (stage_id, learner)
+        self._room_frame = frame + len(sound)
         take = learner.push(sound.mean(axis=1))
         self._room_progress = take.progress
         if take.progress < 1.0:
@@ -324,9 +352,7 @@ class Studio:
             except GoshawkError as error:
                 self.notify(str(error), "trouble")
 
-        task = asyncio.get_running_loop().create_task(keep())
-        self._background.add(task)
-        task.add_done_callback(self._background.discard)
+        self.supervisor.once("keeping the room", keep())
 
     # --- the sound check --------------------------------------------------------------------------
 
@@ -349,9 +375,10 @@ class Studio:
             self.looper.stop()
         self.balance.replay.stop()
 
-    def _hear_take(self, raw: Block) -> None:
+    def _hear_take(self, readings: dict[str, Any]) -> None:
         if self.sound_check.performance and self.rig.voice:
-            self.sound_check.push(picked(raw, self.rig.voice.channels))
+            raw = picked(readings["raw"], self.rig.voice.channels)
+            self.sound_check.push(raw, readings["raw_frame"])
 
     async def accept_check(self, stages: list[str] | None) -> State:
         """The suggested chain in place of the present one, or only some of its stages. Raises BadInput."""
@@ -372,7 +399,7 @@ class Studio:
 
     async def make_up(self, gain_db: float) -> State:
         """Let the trim make up for a change of gain or distance. Raises BadSetting."""
-        trim = next((slot for slot in self._saved.rig.chain if slot.stage == "trim"), None)
+        trim = next((slot for slot in self.desk.set.chain if slot.stage == "trim"), None)
         state = await self._change(lambda rig: with_more_trim(rig, gain_db), "chain.trim")
         figures = self.sound_check.figures
         kept = await self._in_store(lambda: sound_checks.keep_check(self._db, figures))
@@ -402,7 +429,7 @@ class Studio:
 
     async def bring_to_target(self, input_id: str) -> State:
         """Set the trim of one input, or of all (""), to what was measured. Raises BadInput if too little was."""
-        rig, held_db = self._saved.rig, self.balance.held_db
+        rig, held_db = self.desk.set, self.balance.held_db
         if input_id and rig.input(input_id) is None:
             raise BadInput("That input is not there any more. Reload the page.")
         made = moves(self.balance.meter.heard(), with_holds(rig, held_db), input_id)
@@ -429,7 +456,7 @@ class Studio:
 
     async def suggest_ducker(self, input_id: str) -> State:
         """Set an input's ducker from what was measured. Raises BadInput if too little was."""
-        rig = self._saved.rig
+        rig = self.desk.set
         one = rig.input(input_id)
         heard = self.balance.rows.heard()
         if one is None or one.id == rig.chained:
@@ -467,21 +494,22 @@ class Studio:
             "targets",
         )
 
-    def start_replay(self, seconds: float) -> None:
+    async def start_replay(self, seconds: float) -> None:
         """Replay the last seconds of all inputs. Raises BadInput if there are too few."""
         if self.looper.state.is_on or self.looper.state.is_recording:
             self.looper.stop()
-        self.balance.replay.start(
-            self.balance.rows.recorded(seconds, self.rig.chained), self._saved.rig
+        await self.balance.replay.start(
+            self.balance.rows.recorded(seconds, self.rig.chained), self.desk.set
         )
 
     def _play_replay(self, path: Path | None, names: list[str], gain_db: float) -> None:
+        # The rig goes first: what was muted while the balance of then was heard is shut before the devices return.
+        self._give_rig(self.rig)
         if (path, names) != self._replayed:
             self._replayed = (path, names)
             self.engine.replay(path, names)
             self.balance.forget()
         self.engine.replay_gain(gain_db)
-        self._give_rig(self.rig)
 
     def watch_balance(self, page: LivePage, is_on: bool) -> None:
         """A page shows the balance, or no longer."""
@@ -514,25 +542,18 @@ class Studio:
     async def _change(
         self, make: Callable[[Rig], Rig], path: str, *, is_nudge: bool = False
     ) -> State:
-        async with self._changing:
-            try:
-                rig = make(self._saved.rig)
-                rig = with_holds_let_go(self._saved.rig, rig, self.balance.held_db)
-                self.files.check(rig)
-                self._saved = await self._in_store(
-                    lambda: rigs.save_change(self._db, rig, path, is_nudge=is_nudge)
-                )
-            finally:
-                self._tried = None
-                self._hear(self._saved.rig)
+        await self.desk.change(make, path, is_nudge=is_nudge)
         return self.state()
+
+    def _adjusted(self, before: Rig, wished: Rig) -> Rig:
+        """What is to be set of what is wished. Raises NotFound if a file is not there."""
+        rig = with_holds_let_go(before, wished, self.balance.held_db)
+        self.files.check(rig)
+        return rig
 
     async def step(self, by: int) -> State:
         """Undo (-1) or redo (+1)."""
-        async with self._changing:
-            self._tried = None
-            self._saved = await self._in_store(lambda: rigs.step(self._db, by))
-            self._hear(self._saved.rig)
+        await self.desk.step(by)
         return self.state()
 
     def _hear(self, rig: Rig) -> None:
@@ -544,12 +565,10 @@ class Studio:
             self.looper.raw.forget()
             if self.looper.state.is_on or self.looper.state.is_recording:
                 self.looper.stop()
-        if rig.chain != self._heard.chain and self._tried is None:
-            self._heard = rig
-            self._measure_loop()
-        if self._tried is None and rig != self._heard:
-            self.balance.changed()
-            self.balance.replay.measure(rig)
+        if not self.desk.is_trying:
+            # Compared with what was measured, not with what a drag has already made heard.
+            self.looper.follow(rig)
+            self.balance.follow(rig)
         self._heard = rig
         self.files.give(rig)
         self._give_rig(rig)
@@ -579,8 +598,10 @@ class Studio:
         self.engine.apply(rig)
 
     async def _in_store(self, work: Callable[[], T]) -> T:
-        """Beside everything else; one after the other, since all of it shares one connection."""
+        """Beside everything else; one after the other, since all of it shares one connection. Raises StoreUnusable."""
         async with self._storing:
+            if self._is_closed:
+                raise StoreUnusable("Goshawk is just being closed. Start it again.")
             return await asyncio.to_thread(work)
 
     async def add_file(self, uploaded: Path, name: str) -> StoredSoundFile:
@@ -592,9 +613,9 @@ class Studio:
 
     async def remove_file(self, file_id: str) -> None:
         """Forget a sound file; if it is playing, there is silence instead. Raises NotFound."""
-        if self._saved.rig.devices.file.file_id == file_id:
+        if self.desk.set.devices.file.file_id == file_id:
             await self.set_setting("devices.file.file_id", "")
-            if any(one.device == "file" for one in self._saved.rig.inputs):
+            if any(one.device == "file" for one in self.desk.set.inputs):
                 self.notify("The file that was playing was removed. Choose another.", "news")
         await self.files.remove(file_id)
         self._tell_state()
@@ -608,8 +629,8 @@ class Studio:
         page.tell(self.state().model_dump_json())
         page.tell(self.sound_check.state.model_dump_json())
         page.tell(self.balance.state.model_dump_json())
-        if self._start_notice:
-            page.tell(Notice(level="trouble", text=self._start_notice).model_dump_json())
+        for text in self._start_notices:
+            page.tell(Notice(level="trouble", text=text).model_dump_json())
         if self.levels:
             page.tell(History(**self.observer.monitor.history()).model_dump_json())
         return page
@@ -621,9 +642,7 @@ class Studio:
         self.watch_devices(page, False)
         self.watch_stage(page, "")
         self.watch_balance(page, False)
-        if page is self._trying_page and self._tried:
-            self._tried = None
-            self._hear(self._saved.rig)
+        self.desk.take_back(page)
 
     def notify(self, text: str, level: str) -> None:
         """Say a sentence in every window."""
@@ -739,10 +758,11 @@ class Studio:
         if not self.engine.is_running:
             self.observer.forget_all()
             self.balance.forget()
+            self._newest = None
             self._was_running = False
         self.notify(text, "trouble")
 
-    def _on_sound(self, point: str, packet: bytes) -> None:
+    def _on_sound(self, point: str, frame: int, packet: bytes) -> None:
         for listener in self._listeners:
             if engine_point(listener.point) == point:
                 listener.hear(self._alone(listener, packet))
@@ -751,7 +771,7 @@ class Studio:
             return
         sound = np.frombuffer(packet, np.float32).reshape(-1, 2)
         if side == "before" and self._room and self._room[0] == stage_id:
-            self._hear_room(sound)
+            self._hear_room(frame, sound)
         if stage_id in self._spectra:
             self._spectra[stage_id].push(side, sound)
 
@@ -770,36 +790,61 @@ class Studio:
 
     def _on_readings(self, readings: dict[str, Any]) -> None:
         is_due = self.observer.push(readings, self.rig)
-        self.balance.push(readings, self.rig)
+        is_due |= self.balance.push(readings, self.rig)
         if not readings["is_replaying"]:
-            self.looper.push(readings["raw"])
-        self._hear_take(readings["raw"])
+            self.looper.push(readings["raw"], readings["raw_frame"])
+        self._hear_take(readings)
         self.buffer_search.push(readings["engine"])
         if not self._was_running:
             self._was_running = True
             self._tell_state()
+        self._newest = readings
         if is_due:
-            take = self._room and RoomTakeState(
-                stage_id=self._room[0], progress=round(self._room_progress, 2)
-            )
-            levels = self.observer.make_levels(
-                readings,
-                self.rig,
-                self.engine.restarts,
-                take,
-                self.sound_check.progress,
-                self.balance.levels,
-            )
-            self._watch_drift(levels)
-            self._show_spectra()
-            message = levels.model_dump_json()
-            for page in self._pages:
-                page.tell_newest("levels", message)
+            self._figures_due.set()
         live = json.dumps(
-            {"type": "readings", **self.observer.monitor.live()}, separators=(",", ":")
+            {"type": "readings", "plan": readings["plan"], **self.observer.monitor.live()},
+            separators=(",", ":"),
         )
         for page in self._pages:
             page.tell_newest("readings", live)
+
+    async def _make_figures(self) -> None:
+        """For ever, beside the event loop: of the newest readings, and less often when time is short."""
+        while True:
+            await self._figures_due.wait()
+            self._figures_due.clear()
+            began = time.monotonic()
+            await self.figure_once()
+            took_s = time.monotonic() - began
+            # At most half of the time goes into figures, however slow the machine is.
+            await asyncio.sleep(max(took_s, LEVELS_EVERY_S - took_s))
+
+    async def figure_once(self) -> None:
+        """Make the figures of what was heard last, and show them."""
+        readings, observer = self._newest, self.observer
+        if readings is None:
+            return
+        take = self._room and RoomTakeState(
+            stage_id=self._room[0], progress=round(self._room_progress, 2)
+        )
+        await self.balance.figure(self.rig)
+        snapshot = observer.snapshot(
+            readings,
+            self.rig,
+            self.engine.restarts,
+            take,
+            self.sound_check.progress,
+            self.balance.levels,
+        )
+        levels = await asyncio.to_thread(levels_of, snapshot)
+        if self._newest is None:
+            return  # The engine was lost meanwhile.
+        observer.levels = levels
+        self._watch_drift(levels)
+        self._show_spectra()
+        message = await asyncio.to_thread(levels.model_dump_json)
+        for page in self._pages:
+            page.tell_newest("levels", message)
 
     async def _listen_slowly(self) -> None:
         while True:

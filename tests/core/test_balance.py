@@ -178,11 +178,11 @@ def test_what_is_tried_is_what_is_heard() -> None:
     )
     sounds = {name: sound[: 4 * RATE_HZ] for name, sound in evening().items()}
     mixer = Mixer(rig, 1024)
-    mixer.set_replay(sounds)
+    mixer.set_replay(sounds, at_once=True)
     keeper, live = RowKeeper(), []
     for number in range(4 * RATE_HZ // 256):
         mixer.process({}, 256)
-        live.append(mixer.feed("viewers", 256).copy())
+        live.append(mixer.rehearsed(256).copy())
         if number % 7 == 6:
             keeper.push(*reversed((mixer.take_readings(), mixer.take_rows())), "same")
     feed = np.concatenate(live)[mixer.latency_frames() :]
@@ -214,7 +214,7 @@ def test_a_gap_in_what_the_engine_says_is_not_replayed() -> None:
     """The web was too slow for one piece: it is silence for what is tried, and what came before it is not replayed."""
     sounds = {name: sound[: 3 * RATE_HZ] for name, sound in evening().items()}
     mixer, keeper = Mixer(Rig(), 1024), RowKeeper()
-    mixer.set_replay(sounds)
+    mixer.set_replay(sounds, at_once=True)
     for number in range(90):
         for _ in range(6):
             mixer.process({}, 256)

@@ -27,6 +27,7 @@ from goshawk.core.rig import (
 from goshawk.core.rules.staging import limiter_share_findings, staging_findings
 from goshawk.core.wiring import FEEDS, MOST_INPUTS, FeedName, Sends
 from goshawk.engine.loop import AudioLoop
+from goshawk.engine.plan import Plan
 from goshawk.errors import BadPreset, BadSetting
 from tests.conftest import BARE, RATE_HZ, mix, peak_db, random_sound, rig_with, tone
 
@@ -261,7 +262,7 @@ def test_what_the_monitor_says_of_a_known_tone() -> None:
 
 def test_the_demo_stands_near_its_targets() -> None:
     """The shipped settings fit the shipped voice: peaks on target, and no finding."""
-    loop, monitor = AudioLoop(Rig()), Monitor()
+    loop, monitor = AudioLoop(Plan()), Monitor()
     for number in range(12 * RATE_HZ // 256):
         loop.run_block()
         if number % 6 == 0:

@@ -1,6 +1,5 @@
 """The audio process on a clock that the test turns: late blocks, slow readers, floods, bad files."""
 
-import json
 import socket
 import subprocess
 import sys
@@ -13,6 +12,7 @@ import pytest
 
 from goshawk.core.rig import Rig, changed
 from goshawk.engine import messages, process
+from goshawk.engine.plan import Plan
 from goshawk.engine.process import AudioProcess, Clock
 
 BLOCK_S = 256 / 48_000
@@ -104,18 +104,21 @@ def test_rigs_are_taken_readings_and_sound_are_published(
     time: Time, ends: tuple[socket.socket, socket.socket]
 ) -> None:
     ours, theirs = ends
-    audio = AudioProcess(theirs, Rig())
+    audio = AudioProcess(theirs, Plan())
     rig = changed(Rig(), "inputs.game.is_muted", True)
-    messages.send(ours, messages.RIG, rig.model_dump_json().encode())
-    messages.send(ours, messages.POINTS, json.dumps(["viewers", "input:game"]).encode())
+    plan = Plan(number=7, rig=rig, points=("viewers", "input:game"))
+    messages.send(ours, messages.PLAN, messages.pack_plan(plan))
     run_blocks(audio, 94)
     assert audio._loop.rig == rig
     said = taken(ours)
     assert len(said[messages.READY]) == 1
     assert len(said[messages.READINGS]) == pytest.approx(15, abs=2)
     sound: dict[str, int] = {}
+    ends_at: dict[str, int] = {}
     for packet in said[messages.SOUND]:
-        point, samples = messages.unpack_sound(packet)
+        point, frame, samples = messages.unpack_sound(packet)
+        assert frame == ends_at.get(point, frame), "each piece begins where the one before ended"
+        ends_at[point] = frame + len(samples) // 8
         sound[point] = sound.get(point, 0) + len(samples) // 8
     assert sound == {
         "viewers": pytest.approx(24_000, abs=1024),
@@ -126,14 +129,16 @@ def test_rigs_are_taken_readings_and_sound_are_published(
     counts = [r["moments"].shape[1] for r in readings]
     assert firsts[1:] == [a + b for a, b in zip(firsts, counts, strict=True)][:-1], "no moment lost"
     assert readings[-1]["engine"]["late_blocks"] == 0
+    assert readings[-1]["plan"] == 7
 
 
 def test_a_reader_that_never_reads_makes_nothing_late(
     time: Time, ends: tuple[socket.socket, socket.socket]
 ) -> None:
     ours, theirs = ends
-    audio = AudioProcess(theirs, Rig())
-    messages.send(ours, messages.POINTS, json.dumps(["viewers", "input:game"]).encode())
+    audio = AudioProcess(theirs, Plan())
+    plan = Plan(points=("viewers", "input:game"))
+    messages.send(ours, messages.PLAN, messages.pack_plan(plan))
     run_blocks(audio, 3000)
     assert audio._dropped > 0
     assert audio._clock.late_blocks == 0
@@ -143,7 +148,7 @@ def test_a_flood_is_taken_a_few_messages_a_block(
     time: Time, ends: tuple[socket.socket, socket.socket]
 ) -> None:
     ours, theirs = ends
-    audio = AudioProcess(theirs, Rig())
+    audio = AudioProcess(theirs, Plan())
     piece = messages.pack_microphone(48_000, 1, np.zeros(480, np.float32).tobytes())
     sent = sum(messages.send(ours, messages.MICROPHONE, piece) for _ in range(100))
     assert sent > 20
@@ -157,13 +162,19 @@ def test_a_damaged_file_is_said_and_the_sound_goes_on(
 ) -> None:
     ours, theirs = ends
     (tmp_path / "bad.npy").write_bytes(b"nothing")
-    audio = AudioProcess(theirs, changed(Rig(), "inputs.voice.device", "file"))
-    for path in (tmp_path / "bad.npy", tmp_path / "gone.npy"):
-        messages.send(ours, messages.SOURCE_FILE, json.dumps(str(path)).encode())
+    plan = Plan(rig=changed(Rig(), "inputs.voice.device", "file"))
+    audio = AudioProcess(theirs, plan)
+    bad, gone = str(tmp_path / "bad.npy"), str(tmp_path / "gone.npy")
+    for number, update in enumerate(
+        ({"file": bad}, {"file": gone}, {"loop": bad}, {"replay": gone, "replay_names": ("voice",)})
+    ):
+        plan = plan.model_copy(update={"number": number, **update})
+        messages.send(ours, messages.PLAN, messages.pack_plan(plan))
     run_blocks(audio, 50)
     said = taken(ours)
-    assert len(said[messages.NOTICE]) == 2
+    assert len(said[messages.NOTICE]) == 4
     assert b"Choose it again" in said[messages.NOTICE][0]
+    assert b"The replay could not be read" in said[messages.NOTICE][3]
     readings = messages.unpack_readings(said[messages.READINGS][-1])
     assert readings["devices"]["file"]["state"] == "no file"
 
@@ -173,17 +184,20 @@ def test_commands_cough_fault_and_measure(
 ) -> None:
     """A cough silences the voice, a device can be unplugged, and a click comes back as it was said."""
     ours, theirs = ends
-    audio = AudioProcess(theirs, Rig())
+    audio = AudioProcess(theirs, Plan())
 
     def readings_after(**command: Any) -> list[dict[str, Any]]:
-        messages.send(ours, messages.COMMAND, json.dumps(command).encode())
+        if "name" in command:
+            messages.send(ours, messages.COMMAND, messages.pack_command(**command))
+        else:
+            messages.send(ours, messages.PLAN, messages.pack_plan(Plan(**command)))
         run_blocks(audio, 400)
         return [messages.unpack_readings(body) for body in taken(ours)[messages.READINGS]]
 
-    last = readings_after(name="cough", is_on=True)[-1]
+    last = readings_after(is_coughing=True)[-1]
     assert last["inputs"]["voice"]["gains"] == [0.0] * 4
     assert last["inputs"]["game"]["gains"][0] > 0
-    assert readings_after(name="cough", is_on=False)[-1]["inputs"]["voice"]["gains"][0] == 1.0
+    assert readings_after(is_coughing=False)[-1]["inputs"]["voice"]["gains"][0] == 1.0
     last = readings_after(name="fault", device="game", fault="unplug", value=None)[-1]
     assert last["devices"]["game"]["state"] == "unplugged"
     measured = [
@@ -202,20 +216,21 @@ def test_the_process_ends_when_told_or_when_it_is_alone(
     time: Time, ends: tuple[socket.socket, socket.socket]
 ) -> None:
     ours, theirs = ends
-    audio = AudioProcess(theirs, Rig())
+    audio = AudioProcess(theirs, Plan())
     messages.send(ours, messages.QUIT)
     audio.run()
     ours.close()
-    AudioProcess(theirs, Rig()).run()
+    AudioProcess(theirs, Plan()).run()
 
 
-def test_no_kernel_is_compiled_on_air() -> None:
+def test_no_kernel_is_compiled_on_air(tmp_path: Path) -> None:
     """A process of its own: what a first change, bypass or switch calls was compiled at the start."""
     code = """
 import sys
 import numpy as np
 from goshawk.core.rig import Rig, changed_together, with_stage
 from goshawk.engine.loop import AudioLoop
+from goshawk.engine.plan import Comparing, Plan
 
 def compiled():
     return {
@@ -224,7 +239,7 @@ def compiled():
         for name, thing in vars(found).items() if hasattr(thing, "signatures")
     }
 
-loop = AudioLoop(Rig())
+loop = AudioLoop(Plan())
 before = compiled()
 rig = changed_together(Rig(), {
     "chain.eq.settings.bell_1.gain_db": 3.0,
@@ -241,15 +256,20 @@ for changed in (rig, with_stage(rig, "three_band", "trim"), Rig()):
     loop.apply(changed)
     for _ in range(12):
         loop.run_block()
-loop.cough(True)
+np.save(sys.argv[1], np.ones((4800, 2), np.float32))
+comparing = Comparing(heard="other", gain_db=3.0, other=rig.chain)
+points = ("before:suppressor", "removed:suppressor")
+plan = Plan(is_coughing=True, points=points, loop=sys.argv[1], comparing=comparing)
 loop.send_click()
-loop.set_points(["before:suppressor", "removed:suppressor"])
-loop._mixer.set_loop(np.ones((4800, 2), np.float32))
-loop.compare("other", 3.0, rig.chain)
-loop.run_block()
+for one in (plan, Plan(), plan.model_copy(update={"loop": None, "replay": sys.argv[2], "replay_names": ("voice",)})):
+    assert loop.obey(one) == []
+    for _ in range(90):
+        loop.run_block()
 loop.point("removed:suppressor")
 loop.take_readings()
 late = {name: count for name, count in compiled().items() if count != before.get(name)}
 assert not late, late
 """
-    subprocess.run([sys.executable, "-c", code], check=True)
+    np.save(tmp_path / "replay.npy", np.ones((1, 4800, 2), np.float32))
+    paths = [str(tmp_path / "loop.npy"), str(tmp_path / "replay.npy")]
+    subprocess.run([sys.executable, "-c", code, *paths], check=True)

@@ -11,6 +11,7 @@ import pytest
 from goshawk.core.rig import Rig, changed_together, with_dismissal, with_input
 from goshawk.core.rules.finding import Finding
 from goshawk.engine.loop import AudioLoop
+from goshawk.engine.plan import Plan
 from goshawk.web.observer import Observer
 from tests.conftest import RATE_HZ, rig_with
 
@@ -40,7 +41,7 @@ class Evening:
         block_frames: int = 1024,  # large, for speed, where delays do not matter
     ) -> None:
         self.rig = changed_together(rig, {"block_frames": block_frames})
-        self.loop = AudioLoop(self.rig)
+        self.loop = AudioLoop(Plan(rig=self.rig))
         self.observer = Observer()
         for fault in faults:
             self.loop.rack.fault(*fault)

@@ -17,4 +17,5 @@ def studio(tmp_path: Path) -> Iterator[Studio]:
     studio.engine = SilentEngine()  # type: ignore[assignment]
     yield studio
     studio.looper.close()
+    studio.work.clear()
     opened.connection.close()

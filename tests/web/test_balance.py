@@ -13,6 +13,7 @@ from goshawk.core.masking import Suggestion
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.wiring import InputSettings
 from goshawk.engine.loop import AudioLoop
+from goshawk.engine.plan import Plan
 from goshawk.errors import BadInput, HelperLost, NotFound
 from goshawk.web.balance import compared, without_holds
 from goshawk.web.messages import BalanceState, Levels
@@ -20,7 +21,7 @@ from goshawk.web.pages import LivePage
 from goshawk.web.studio import Studio
 from tests.conftest import RATE_HZ
 from tests.web.test_studio import ENGINE, taken
-from tests.web.test_tuning import told
+from tests.web.test_tuning import told, until
 
 
 class Desk:
@@ -28,10 +29,10 @@ class Desk:
 
     def __init__(self, studio: Studio) -> None:
         self.studio = studio
-        self.loop = AudioLoop(studio.rig)
+        self.loop = AudioLoop(Plan(rig=studio.rig))
         self.page = studio.open_page()
 
-    def play(self, seconds: float, frames: int = 1024) -> None:
+    async def play(self, seconds: float, frames: int = 1024) -> None:
         self.loop.apply(
             (self.studio.engine.rig or self.studio.rig).model_copy(update={"block_frames": frames})
         )
@@ -39,9 +40,12 @@ class Desk:
             self.loop.run_block()
             if number % 2 == 1:
                 engine = {**ENGINE, "is_realtime": False, "slowest_share": 0.2}
-                self.studio.balance._levels_at = self.studio.observer._levels_at = 0.0
                 self.studio._on_readings({**self.loop.take_readings(), "engine": engine})
                 self.studio.balance.push_rows(self.loop.take_rows(), self.studio.rig)
+                if self.studio.balance._is_second:
+                    await self.studio.figure_once()
+        self.studio.balance._levels_at = 0.0
+        await self.studio.figure_once()
 
     def clearance_db(self, name: str) -> float:
         found = self.studio.balance.meter.windows(self.studio.rig)[30][name].clearance_db
@@ -50,14 +54,6 @@ class Desk:
 
     def named(self, name: str) -> InputSettings:
         return next(one for one in self.studio.rig.inputs if one.id == name)
-
-
-async def until(is_so: Any) -> None:
-    for _ in range(600):
-        if is_so():
-            return
-        await asyncio.sleep(0.05)
-    raise AssertionError("it did not come about")
 
 
 async def newest(page: LivePage) -> dict[str, dict[str, Any]]:
@@ -73,7 +69,7 @@ def test_a_bad_start_is_brought_to_target_and_undone(studio: Studio) -> None:
         with pytest.raises(BadInput, match="not there any more"):
             await studio.bring_to_target("nobody")
         await studio.set_together({"inputs.game.fader_db": 5.0, "inputs.music.fader_db": -35.0})
-        desk.play(15.0)
+        await desk.play(15.0)
         assert desk.clearance_db("game") < 4.0
         assert desk.clearance_db("music") > 30.0
         state = await studio.bring_to_target("")
@@ -82,11 +78,11 @@ def test_a_bad_start_is_brought_to_target_and_undone(studio: Studio) -> None:
         assert "s of speech" in said
         assert "Undo takes it back." in said
         # What was measured is shown at the gains of now, before anything new is heard …
-        desk.play(0.3)
+        await desk.play(0.3)
         assert desk.clearance_db("game") == pytest.approx(12.0, abs=1.0)
         assert desk.clearance_db("music") == pytest.approx(18.0, abs=1.0)
         # … and it stays about so in what comes then: the game's own passages are not all alike.
-        desk.play(6.0)
+        await desk.play(6.0)
         assert desk.clearance_db("game") == pytest.approx(12.0, abs=3.0)
         levels = Levels.model_validate((await newest(desk.page))["levels"])
         assert levels.balance.whole is not None
@@ -107,15 +103,15 @@ def test_a_hold_moves_by_itself_and_one_press_takes_it_into_the_trim(studio: Stu
     async def story() -> None:
         desk = Desk(studio)
         await studio.set_together({"inputs.game.fader_db": 0.0, "inputs.game.is_held": True})
-        desk.play(17.0)
+        await desk.play(17.0)
         held = [call[0]["game"] for call in told(studio, "hold") if "game" in call[0]]
         held = [db for db in held if db]
         assert held[0] == -0.25
         assert held == sorted(held, reverse=True)
         assert held[-1] >= -6.0
         assert "held_db" in (await newest(desk.page))["levels"]["balance"]
-        desk.loop.set_held({"game": held[-1]})
-        desk.play(1.0)
+        desk.loop.obey(desk.loop.plan.model_copy(update={"held_db": {"game": held[-1]}}))
+        await desk.play(1.0)
         off = desk.clearance_db("game")
         await studio.bring_to_target("game")
         assert told(studio, "hold")[-1] == ({},)
@@ -155,8 +151,8 @@ def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> N
         with pytest.raises(BadInput, match="seconds of your voice"):
             await studio.suggest_ducker("game")
         studio.watch_balance(desk.page, True)
-        desk.play(14.0)
-        studio.balance.start()
+        await desk.play(14.0)
+        studio.supervisor.keep("looking on", studio.balance.look_on)
         await until(lambda: studio.balance.state.suggestions)
         state = BalanceState.model_validate((await newest(desk.page))["balance"])
         sight = state.sights[10]
@@ -186,7 +182,8 @@ def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> N
             await studio.suggest_ducker("voice")
         studio.close_page(desk.page)
         assert not studio.balance.is_watched
-        await studio.balance.close()
+        await studio.supervisor.close()
+        studio.balance.close()
 
     asyncio.run(story())
 
@@ -197,15 +194,16 @@ def test_recorded_inputs_are_replayed_and_both_balances_compared(
     async def story() -> None:
         desk = Desk(studio)
         with pytest.raises(BadInput, match="not yet enough sound"):
-            studio.start_replay(5.0)
+            await studio.start_replay(5.0)
         with pytest.raises(BadInput, match="Nothing is replayed"):
             studio.balance.replay.hear("before")
-        desk.play(8.0)
-        studio.start_replay(5.0)
+        await desk.play(8.0)
+        await studio.start_replay(5.0)
         path, names = told(studio, "replay")[-1]
         assert np.load(path).shape[0] == len(names) == 4
-        desk.loop.set_replay(path, names)
-        desk.play(1.0)
+        update = {"replay": str(path), "replay_names": tuple(names)}
+        desk.loop.obey(desk.loop.plan.model_copy(update=update))
+        await desk.play(1.0)
         reach = (await newest(desk.page))["levels"]["reach"]
         assert {reach[feed] for feed in ("viewers", "call", "archive")} == {"closed"}
         assert desk.loop.rack.encoder.status()["peak_dbfs"] < -100, "viewers get silence"
@@ -234,6 +232,7 @@ def test_recorded_inputs_are_replayed_and_both_balances_compared(
         before, now = compared(tmp_path / "silence.npy", ["voice", "game"], Rig(), other)
         assert before == now
         assert before.integrated_lufs is None
-        await studio.balance.close()
+        await studio.supervisor.close()
+        studio.balance.close()
 
     asyncio.run(story())

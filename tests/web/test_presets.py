@@ -8,6 +8,8 @@ import pytest
 from starlette.testclient import TestClient
 
 from goshawk.core.preset import Preset
+from goshawk.store.database import database_path, open_to_read
+from goshawk.store.presets import list_presets
 from goshawk.web.app import create_app
 from tests.web.test_api import HOST, change
 
@@ -45,8 +47,10 @@ def test_a_preset_is_saved_changed_taken_and_survives(client: TestClient, tmp_pa
     ).json()
     assert own(renamed)[0]["name"] == "Attic, rain"
     assert not renamed["is_preset_changed"]
-    with TestClient(create_app(tmp_path / "data"), base_url=f"http://{HOST}") as again:
-        assert own(again.get("/api/state").json())[0]["name"] == "Attic, rain"
+    beside = open_to_read(database_path(tmp_path / "data"))
+    assert beside is not None
+    assert [one.name for one in list_presets(beside).values()] == ["Attic, rain"]
+    beside.close()
 
 
 def test_a_preset_is_copied_exported_imported_and_deleted(client: TestClient) -> None:

@@ -1,7 +1,6 @@
 """The web's side of the sound check: takes that are made, kept and refused, and what is said later."""
 
 import asyncio
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -23,21 +22,16 @@ from goshawk.web.sound_check import COUNT_IN_S, SoundCheck
 from goshawk.web.studio import Studio
 from tests.conftest import RATE_HZ
 from tests.situations import gain, takes_of
-
-
-async def until(is_so: Callable[[], bool]) -> None:
-    for _ in range(400):
-        if is_so():
-            return
-        await asyncio.sleep(0.05)
-    raise AssertionError("it did not come about")
+from tests.web.test_tuning import until
 
 
 def hear(check: SoundCheck, sound: Block) -> None:
     """The count-in, then the sound and its beginning again, in packets, for as long as the take wants."""
     count_in = np.zeros((round(COUNT_IN_S * RATE_HZ), 1), np.float32)
+    frame = 0
     for piece in np.array_split(np.concatenate([count_in, sound, sound, sound]), 200):
-        check.push(piece)
+        check.push(piece, frame)
+        frame += len(piece)
 
 
 def test_takes_are_made_kept_and_outlive_the_program(studio: Studio, tmp_path: Path) -> None:

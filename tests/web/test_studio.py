@@ -7,8 +7,8 @@ from typing import Any
 
 import pytest
 
-from goshawk.core.rig import Rig
 from goshawk.engine.loop import AudioLoop
+from goshawk.engine.plan import Plan
 from goshawk.errors import BadSetting
 from goshawk.store.database import open_database
 from goshawk.store.rigs import load_active_rig
@@ -92,7 +92,7 @@ def test_sound_is_only_asked_for_while_somebody_listens(studio: Studio) -> None:
     for listener in listeners:
         studio.listen(listener, "viewers")
     studio.listen(listeners[1], "input:game")
-    studio._on_sound("viewers", b"sound")
+    studio._on_sound("viewers", 0, b"sound")
     for listener in listeners:
         studio.leave(listener)
     told = studio.engine.told  # type: ignore[attr-defined]
@@ -149,7 +149,7 @@ ENGINE = {"busy_s": 0.1, "blocks": 400, "late_blocks": 0, "missed_blocks": 0, "b
 
 def readings_of(seconds: float) -> list[dict[str, Any]]:
     """What an engine says while it plays the demo."""
-    loop, said = AudioLoop(Rig()), []
+    loop, said = AudioLoop(Plan()), []
     for number in range(round(seconds * 48_000 / 256)):
         loop.run_block()
         if number % 6 == 5:
@@ -160,8 +160,8 @@ def readings_of(seconds: float) -> list[dict[str, Any]]:
 
 def test_a_lost_engines_levels_are_not_shown_any_more(studio: Studio) -> None:
     for readings in readings_of(2.0):
-        studio.observer._levels_at = 0.0  # they come faster here than figures are made
         studio._on_readings(readings)
+    asyncio.run(studio.figure_once())
     assert studio.levels is not None
     assert studio.levels.stations["microphone"].highest_peak_dbfs == pytest.approx(-40, abs=30)
     assert studio.levels.momentary_lufs is not None

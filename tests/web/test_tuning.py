@@ -2,6 +2,7 @@
 
 import asyncio
 import json
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -28,8 +29,17 @@ def told(studio: Studio, name: str) -> list[Any]:
 
 def speak(studio: Studio, seconds: float, seed: int = 1) -> None:
     sound = random_sound(seed, seconds, channels=2) * 0.1
+    began = studio.looper._next_frame or 0
     for start in range(0, len(sound), 1600):
-        studio.looper.push(sound[start : start + 1600])
+        studio.looper.push(sound[start : start + 1600], began + start)
+
+
+async def until(is_so: Callable[[], bool]) -> None:
+    for _ in range(600):
+        if is_so():
+            return
+        await asyncio.sleep(0.05)
+    raise AssertionError("it did not come about")
 
 
 def run_in_loop(work: Any) -> Any:
@@ -42,9 +52,9 @@ def run_in_loop(work: Any) -> Any:
 def test_the_last_seconds_are_looped_and_brought_to_one_loudness(studio: Studio) -> None:
     async def story() -> None:
         with pytest.raises(BadInput, match="not yet 1 seconds"):
-            studio.looper.start(5)
+            await studio.looper.start(5)
         speak(studio, 3.0)
-        studio.looper.start(2.0)
+        await studio.looper.start(2.0)
         state = studio.state().loop
         assert (state.is_on, state.heard, state.duration_s) == (True, "chain", 2.0)
         (path,) = told(studio, "loop")[-1]
@@ -77,7 +87,7 @@ def test_a_new_phrase_is_taken_and_then_looped(studio: Studio) -> None:
         speak(studio, 1.0)
         assert studio.state().loop.is_recording
         speak(studio, 0.6)
-        assert studio.state().loop.is_on
+        await until(lambda: studio.state().loop.is_on)
         assert not studio.state().loop.is_recording
         assert 1.4 < studio.state().loop.duration_s < 1.6
 
@@ -87,11 +97,11 @@ def test_a_new_phrase_is_taken_and_then_looped(studio: Studio) -> None:
 def test_another_microphone_ends_the_loop_and_is_not_mixed_with_it(studio: Studio) -> None:
     async def story() -> None:
         speak(studio, 2.0)
-        studio.looper.start(5.0)
+        await studio.looper.start(5.0)
         await studio.set_setting("inputs.voice.device", "laptop")
         assert not studio.state().loop.is_on
         with pytest.raises(BadInput, match="not yet"):
-            studio.looper.start(5.0)
+            await studio.looper.start(5.0)
 
     run_in_loop(story)
 
@@ -116,7 +126,7 @@ def hear(studio: Studio, point: str, sound: np.ndarray) -> None:
     """Sound at a point, as the engine sends it."""
     both = np.repeat(sound[:, None], 2, 1).astype(np.float32)
     for start in range(0, len(both), PACKET):
-        studio._on_sound(point, both[start : start + PACKET].tobytes())
+        studio._on_sound(point, start, both[start : start + PACKET].tobytes())
 
 
 def test_the_room_is_learned_kept_and_refused(studio: Studio) -> None:

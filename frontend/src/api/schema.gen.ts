@@ -2903,6 +2903,8 @@ export interface components {
             peak_dbfs: {
                 [key: string]: number[];
             };
+            /** Plan */
+            plan: number;
             /** Rms Dbfs */
             rms_dbfs: {
                 [key: string]: number[];
@@ -3436,9 +3438,13 @@ export interface components {
             /** Is Saved */
             is_saved: boolean;
             loop: components["schemas"]["LoopState"];
+            /** Plan */
+            plan: number;
             /** Presets */
             presets: components["schemas"]["PresetInfo"][];
             rig: components["schemas"]["Rig"];
+            /** Save Trouble */
+            save_trouble: string;
             /** Sentences */
             sentences: {
                 [key: string]: string;

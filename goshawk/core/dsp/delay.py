@@ -72,6 +72,14 @@ class Delay:
         )
         return block
 
+    def forget_older(self) -> None:
+        """Fill with silence what has been given out already: a longer delay must not bring it back."""
+        keep = max(self._old, self._new, self._wanted)
+        size = self._ring.shape[0]
+        first, end = self._position, self._position + size - keep
+        self._ring[first : min(end, size)] = 0.0
+        self._ring[: max(0, end - size)] = 0.0
+
     def reset(self) -> None:
         """Fill with silence."""
         self._ring.fill(0.0)

@@ -11,22 +11,22 @@ from typing import Any
 
 import numpy as np
 
-from goshawk.core.chain_slots import Chain, LimiterSlot
-from goshawk.core.dsp.delay import Delay
-from goshawk.core.dsp.limiter import LimiterSettings
-from goshawk.core.graph.chain import StagePlace, VoiceChain
+from goshawk.core.chain_slots import Chain
+from goshawk.core.graph.chain import VoiceChain
 from goshawk.core.graph.comparison import Comparison, Heard
+from goshawk.core.graph.feed import Feed
 from goshawk.core.graph.matrix import ROWS, Matrix
+from goshawk.core.graph.playback import Playback, Replayed
 from goshawk.core.graph.strip import LONGEST_CHAIN_FRAMES, Strip, look_ahead_frames
 from goshawk.core.measure.levels import MomentMeter
 from goshawk.core.measure.loudness import LoudnessMeter
 from goshawk.core.measure.speech_activity import SpeechActivity
-from goshawk.core.measure.tap import TAP_RATE_HZ, RawTap, Tap
+from goshawk.core.measure.tap import TAP_RATE_HZ, RawTap
 from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.rig import Rig
 from goshawk.core.stage import Block, Floats
-from goshawk.core.wiring import FEEDS, LONGEST_FEED_DELAY_MS, FeedName, FeedSettings, InputSettings
-from goshawk.units import db_to_linear, ms_to_frames
+from goshawk.core.who_hears import Playing, feeds_leave, send_gain
+from goshawk.core.wiring import FEEDS, FeedName
 
 MICROPHONE = "microphone"
 STRIPS = "strips"
@@ -46,91 +46,6 @@ def feed_station(feed: FeedName) -> str:
     return f"feed/{feed}"
 
 
-class _Feed:
-    """What follows the sum: ceiling, meter, delay. The delay is last, so that levels are not late."""
-
-    def __init__(self, settings: FeedSettings, max_frames: int) -> None:
-        self.ceiling = StagePlace(_ceiling_slot(settings), 2, max_frames)
-        self.delay = Delay(2, ms_to_frames(LONGEST_FEED_DELAY_MS), ms_to_frames(settings.delay_ms))
-        self.meter = MomentMeter()
-        self.tap = Tap()
-
-    def apply(self, settings: FeedSettings) -> None:
-        self.ceiling.apply(_ceiling_slot(settings))
-        self.delay.set_frames(ms_to_frames(settings.delay_ms))
-
-    def process(self, block: Block) -> None:
-        self.ceiling.process(block)
-        self.meter.measure(block)
-        self.tap.listen(block)
-
-
-def _ceiling_slot(settings: FeedSettings) -> LimiterSlot:
-    return LimiterSlot(
-        id="ceiling",
-        is_bypassed=not settings.has_ceiling,
-        settings=LimiterSettings(ceiling_dbtp=settings.ceiling_dbtp),
-    )
-
-
-LOOP_TAIL_MS = 60.0
-"""After a loop the microphone stays closed until the loop's sound has left the chain, and so much longer."""
-
-Replayed = dict[str, Block]
-"""Sound by an input's id, all of one length: both channels of the voice's device, the others as picked."""
-
-
-def loop_gain(rig: Rig, one: InputSettings, feed: FeedName) -> float:
-    """The gain of a voice while a loop plays in place of the microphone: you alone hear the loop, and no
-    microphone goes to anybody."""
-    if one.id != rig.chained or feed != "you" or rig.feeds.you.is_muted:
-        return 0.0
-    return db_to_linear(rig.feeds.you.fader_db)
-
-
-class _Loop:
-    """A piece of raw microphone that plays over and over, shape (frames, 2)."""
-
-    def __init__(self, sound: Block, max_frames: int) -> None:
-        self._sound = sound
-        self._block = np.zeros((max_frames, 2), np.float32)
-        self._at = 0
-
-    def read(self, frames: int) -> Block:
-        block = self._block[:frames]
-        done = 0
-        while done < frames:
-            piece = self._sound[self._at : self._at + frames - done]
-            block[done : done + len(piece)] = piece
-            done += len(piece)
-            self._at = (self._at + len(piece)) % len(self._sound)
-        return block
-
-
-def send_gain(
-    rig: Rig,
-    one: InputSettings,
-    feed: FeedName,
-    *,
-    is_coughing: bool = False,
-    held_db: float = 0.0,
-) -> float:
-    """The one gain (linear) with which an input enters a feed: send, trim, fader, mutes and the feed's
-    fader together; ``held_db`` is what a hold adds to the trim."""
-    send, settings = one.sends.to(feed), rig.feeds.of(feed)
-    is_closed = (
-        not send.is_heard
-        or one.is_muted
-        or settings.is_muted
-        or (is_coughing and one.role == "voice")
-        or (rig.is_on_break and feed == "viewers" and one.role != "music")
-    )
-    if is_closed:
-        return 0.0
-    own_db = one.trim_db + held_db + one.fader_db if send.tap == "after_fader" else 0.0
-    return db_to_linear(send.level_db + own_db + settings.fader_db)
-
-
 class Mixer:
     """Everything between the devices, for blocks of up to ``max_frames``."""
 
@@ -145,7 +60,7 @@ class Mixer:
         self._matrix = Matrix(max_frames)
         self._strips: dict[str, Strip] = {}
         self._leaving: list[Strip] = []
-        self._feeds = {feed: _Feed(rig.feeds.of(feed), max_frames) for feed in FEEDS}
+        self._feeds = {feed: Feed(rig.feeds.of(feed), max_frames) for feed in FEEDS}
         self._activity = SpeechActivity()
         self._microphone_meter = MomentMeter()
         self._loudness = LoudnessMeter(2, max_frames)
@@ -157,16 +72,14 @@ class Mixer:
         self._key_ahead = self._waits = 0
         self._is_key_open = True
         self._held_db: dict[str, float] = {}
-        self._replay: dict[str, _Loop] = {}
-        self._replay_tail = 0
+        self._playback = Playback(max_frames)
+        self._compared: tuple[Heard, float, Chain | None] | None = None
         self._is_coughing = False
-        self._loop: _Loop | None = None
-        self._loop_tail = 0
         self._watched: frozenset[str] = frozenset()
         self._segments: list[Floats] = []
         self._taken = 0
         self._tapped = 0
-        self._frames = 0
+        self.frames = 0
         self._build_voice(rig)
         self.apply(rig, at_once=True)
 
@@ -200,6 +113,7 @@ class Mixer:
     def apply(self, rig: Rig, *, at_once: bool = False) -> None:
         """Take a new rig at a block boundary."""
         self.rig = rig
+        before = self.mixed_latency_frames
         if _voice_channels(rig) != self._voice.shape[1]:
             self._build_voice(rig)
         self.chain.apply(rig.chain)
@@ -210,6 +124,7 @@ class Mixer:
         for feed in FEEDS:
             self._feeds[feed].apply(rig.feeds.of(feed))
         self._follow_latencies()
+        self._playback.later(self.mixed_latency_frames - before)
 
     def cough(self, is_coughing: bool) -> None:
         """Silence the voices for everyone, for as long as a key is held."""
@@ -219,29 +134,33 @@ class Mixer:
     def set_loop(self, sound: Block | None) -> None:
         """Play a piece of raw microphone, shape (frames, 2), in place of the chained input's device, to
         you alone; None: the microphone again."""
-        if sound is not None:
-            self.set_replay(None)
-        if self._loop and sound is None:
-            self._loop_tail = self.chain.latency_frames + ms_to_frames(LOOP_TAIL_MS)
-            self._comparison = None
-        self._loop = _Loop(sound, self._max_frames) if sound is not None else None
-        self._set_gains(False)
+        self._play("loop", None if sound is None else {"": sound})
 
-    def set_replay(self, sound: Replayed | None) -> None:
-        """Play recorded inputs in place of all devices, over and over; None: the devices again. The feeds are what
-        they would be, and ``is_replaying`` says that they are for nobody but you."""
-        if sound is not None:
-            self.set_loop(None)
-            self._loop_tail = 0
-        elif self._replay:
-            self._replay_tail = self.mixed_latency_frames + ms_to_frames(LOOP_TAIL_MS)
-        self._replay = {name: _Loop(one, self._max_frames) for name, one in (sound or {}).items()}
-        self._set_gains(False)
+    def set_replay(self, sound: Replayed | None, *, at_once: bool = False) -> None:
+        """Play recorded inputs in place of all devices, over and over; None: the devices again. Nothing of it leaves
+        the feeds: ``rehearsed`` is what viewers would hear. ``at_once``: without waiting until all is shut, for what
+        is mixed offline."""
+        self._play("replay", sound, at_once=at_once)
+
+    def _play(self, playing: Playing, sounds: Replayed | None, *, at_once: bool = False) -> None:
+        if sounds is not None:
+            self._playback.start(playing, sounds, self.mixed_latency_frames, at_once=at_once)
+        elif self._playback.playing == playing:
+            self._playback.stop(self.mixed_latency_frames)
+        if playing != "loop" or sounds is None:
+            self._compared = None
+        self._follow_comparison()
+        self._set_gains(at_once)
+
+    @property
+    def playing(self) -> Playing:
+        """What is heard in place of the devices, its tail included."""
+        return self._playback.playing
 
     @property
     def is_replaying(self) -> bool:
-        """Whether the feeds hold recorded inputs, or their tail."""
-        return bool(self._replay) or self._replay_tail > 0
+        """Whether the sum holds recorded inputs, or their tail: no feed leaves then."""
+        return not feeds_leave(self._playback.playing)
 
     def set_held(self, held_db: dict[str, float]) -> None:
         """What holds add to the trims, in dB by the input's id."""
@@ -250,12 +169,18 @@ class Mixer:
 
     def compare(self, heard: Heard, gain_db: float, other: Chain | None) -> None:
         """While a loop plays: hear it through the chain, raw, or through another chain."""
-        if not self._loop:
+        self._compared = (heard, gain_db, other)
+        self._follow_comparison()
+
+    def _follow_comparison(self) -> None:
+        if self._playback.playing != "loop" or self._compared is None:
+            self._comparison = None
             return
         if self._comparison is None:
             self._comparison = Comparison(
                 self._voice.shape[1], self._max_frames, LONGEST_CHAIN_FRAMES
             )
+        heard, gain_db, other = self._compared
         self._comparison.set_other(other)
         self._comparison.choose(heard, gain_db)
 
@@ -317,15 +242,19 @@ class Mixer:
         for strip in self._strips.values():
             one = strip.settings
             held_db = self._held_db.get(one.id, 0.0)
-            if one.role == "voice" and (self._loop or self._loop_tail):
-                gains = [loop_gain(self.rig, one, feed) for feed in FEEDS]
-            else:
-                gains = [
-                    send_gain(self.rig, one, feed, is_coughing=self._is_coughing, held_db=held_db)
-                    for feed in FEEDS
-                ]
-                # Nothing dips under a voice that viewers do not hear.
-                self._is_key_open |= one.id == self.rig.chained and gains[0] > 0.0
+            gains = [
+                send_gain(
+                    self.rig,
+                    one,
+                    feed,
+                    is_coughing=self._is_coughing,
+                    held_db=held_db,
+                    playing=self._playback.playing,
+                )
+                for feed in FEEDS
+            ]
+            # Nothing dips under a voice that viewers do not hear.
+            self._is_key_open |= one.id == self.rig.chained and gains[0] > 0.0
             as_it_came = [one.sends.to(feed).tap == "before_fader" for feed in FEEDS]
             self._matrix.set_gains(
                 strip.row,
@@ -366,15 +295,21 @@ class Mixer:
         silence = self._silence[:frames]
         voice, key = self._voice[:frames], self._key[:frames]
         chained = self._strips.get(self.rig.chained)
+        if self._playback.advance(frames):
+            self._follow_comparison()
+            self._set_gains(False)
+            for strip in (*self._strips.values(), *self._leaving):
+                strip.delay.forget_older()
+        is_replay = self._playback.playing == "replay"
         if chained:
+            device = chained.settings.device
+            raw = sound.get(device, silence)
             heard = sound
-            if self._loop:
-                heard = {chained.settings.device: self._loop.read(frames)}
-            elif self._replay:
-                heard = {chained.settings.device: self._replayed(self.rig.chained, frames)}
-                sound = heard
+            if self._playback.playing != "devices":
+                named = self.rig.chained if is_replay else ""
+                heard = {**sound, device: self._playback.mixed(named, raw)}
             chained.pick.read(heard, silence, voice)
-            self._raw.listen(sound.get(chained.settings.device, silence))
+            self._raw.listen(heard[device] if is_replay else raw)
             chained.tap.listen(voice)
         else:
             voice.fill(0.0)
@@ -398,16 +333,14 @@ class Mixer:
         self._key_tap.listen(key)
         if self._comparison:
             self._comparison.put(voice)
-        self._let_tails_end(frames)
         for strip in (*self._strips.values(), *self._leaving):
             row = self._matrix.unshaped[strip.row, :frames]
             if strip is chained:
                 row[:] = voice
-            elif self._replay:
-                row[:] = self._replayed(strip.settings.id, frames)
-                strip.tap.listen(row)
             else:
                 strip.pick.read(sound, silence, row)
+                if is_replay:
+                    row[:] = self._playback.mixed(strip.settings.id, row)
                 strip.tap.listen(row)
             strip.delay.process(row)
             strip.raw.listen(row)
@@ -416,7 +349,7 @@ class Mixer:
             if strip is not chained:
                 strip.shape(shaped, key)
         self._busy_s[STRIPS] = self._busy_s.get(STRIPS, 0.0) + self._stopwatch() - began
-        self._frames += frames
+        self.frames += frames
         self._matrix.mix(frames)
         if self._leaving:
             self._let_go()
@@ -427,8 +360,9 @@ class Mixer:
         segments = self._loudness.measure(viewers)
         if len(segments):
             self._segments.append(segments)
+        share = self._playback.leaving(frames)
         for place_in_order, feed in enumerate(self._feeds.values()):
-            feed.delay.process(self._matrix.feeds[place_in_order, :frames])
+            feed.let_out(self._matrix.feeds[place_in_order, :frames], share)
 
     def _take_key(self, voice: Block, key: Block) -> None:
         if self._is_key_open:
@@ -437,28 +371,24 @@ class Mixer:
         else:
             key.fill(0.0)
 
-    def _replayed(self, input_id: str, frames: int) -> Block:
-        loop = self._replay.get(input_id)
-        return loop.read(frames) if loop else self._silence[:frames]
-
-    def _let_tails_end(self, frames: int) -> None:
-        """A loop or replay is over once its last sound has left the chain."""
-        if self._loop_tail and not self._loop:
-            self._loop_tail = max(0, self._loop_tail - frames)
-            if not self._loop_tail:
-                self._set_gains(False)
-        if self._replay_tail and not self._replay:
-            self._replay_tail = max(0, self._replay_tail - frames)
-
     def _let_go(self) -> None:
         for strip in [one for one in self._leaving if self._matrix.is_silent(one.row)]:
             self._matrix.clear(strip.row)
             self._leaving.remove(strip)
 
     def feed(self, feed: FeedName, frames: int) -> Block:
-        """What a listener got in the last block, shape (frames, 2); the next block overwrites it."""
+        """What left for a listener in the last block, shape (frames, 2); the next block overwrites it."""
         block: Block = self._matrix.feeds[FEEDS.index(feed), :frames]
         return block
+
+    def rehearsed(self, frames: int) -> Block:
+        """What viewers would have got in the last block, ahead of their delay, shape (frames, 2)."""
+        return self._feeds["viewers"].held[:frames]
+
+    def kept_back(self, frames: int) -> Block | None:
+        """How much of every feed was kept back in the last block, shape (frames, 1); None if nothing was."""
+        share = self._playback.leaving(frames)
+        return None if share is None else 1.0 - share
 
     def input(self, input_id: str, frames: int) -> Block:
         """An input in the last block, ahead of its fader, shape (frames, 2); silence if there is none."""
@@ -537,6 +467,8 @@ class Mixer:
             "true_peak_dbtp": self._true_peak.take_dbtp(),
             "stage_latency_frames": {p.slot.id: p.latency_frames for p in self.chain},
             "stage_busy_s": busy_s,
+            "end_frame": self.frames,
+            "raw_frame": self._raw.next_frame,
             "raw": self._raw.take(),
             "taps": self._take_taps(),
         }
@@ -547,7 +479,7 @@ class Mixer:
         return {
             "rows": {name: strip.raw.take() for name, strip in self._strips.items()},
             "key": self._key_tap.take(),
-            "end_frame": self._frames,
+            "end_frame": self.frames,
             "latency_frames": self.mixed_latency_frames,
             "key_ahead_frames": self._key_ahead,
             "end_moment": self._taken,

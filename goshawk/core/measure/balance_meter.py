@@ -3,6 +3,7 @@
 Levels are kept as they came and shown as the gains in force now make them: a fader that has just been moved counts
 for the whole window, so that no figure lags behind the hand."""
 
+import copy
 from collections import deque
 from dataclasses import dataclass
 from typing import Any
@@ -19,7 +20,7 @@ from goshawk.core.measure.clearance import (
     voice_peaks_dbfs,
 )
 from goshawk.core.measure.levels import LEAST_MOMENTS, SPEECH, moments_in_db
-from goshawk.core.measure.loudness import integrated_lufs, loudness_range_lu
+from goshawk.core.measure.loudness import SessionLoudness
 from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import PeaksHeard, Standing, standings
 from goshawk.core.stage import Floats
@@ -94,13 +95,20 @@ class BalanceMeter:
 
     def forget_whole(self) -> None:
         """Begin the count of the whole anew."""
-        self._segments: list[Floats] = []
+        self._session = SessionLoudness()
         self._highest_dbtp = SILENCE_DBFS
 
     def forget(self) -> None:
         """What was heard before says nothing of what comes: another microphone, or recorded inputs."""
         self._levels = {}
         self._activity = self._activity[:0]
+
+    def snapshot(self) -> "BalanceMeter":
+        """What is kept as it is now, for figures that are made beside it."""
+        kept = copy.copy(self)
+        kept._gains_db, kept._ceiling = dict(self._gains_db), self._ceiling.copy()
+        kept._session = self._session.snapshot()
+        return kept
 
     def push(self, readings: dict[str, Any], rig: Rig) -> BalanceSecond | None:
         """Take a reading; a finished second of the history, if one is finished."""
@@ -131,8 +139,7 @@ class BalanceMeter:
         return second
 
     def _push_ceiling(self, readings: dict[str, Any]) -> None:
-        if len(readings["segments"]):
-            self._segments.append(readings["segments"])
+        self._session.push(readings["segments"])
         self._highest_dbtp = max(self._highest_dbtp, readings["true_peak_dbtp"])
         limited_db = float(readings["ceilings"]["viewers"].get("gain_reduction_db", 0.0))
         reach = {name: one["reach"][0] for name, one in readings["inputs"].items()}
@@ -218,16 +225,14 @@ class BalanceMeter:
 
     def whole(self) -> Whole:
         """The Viewers feed since the count began."""
-        segments = np.concatenate(self._segments) if self._segments else np.zeros(0)
-        if len(self._segments) > 600:
-            self._segments = [segments]
+        session = self._session
         works = [one for one in self._ceiling if one.limited_db > LIMITED_DB]
         names = [one.by for one in works]
         return Whole(
-            seconds=round(len(segments) / 10.0, 1),
-            integrated_lufs=_rounded(integrated_lufs(segments)),
-            range_lu=_rounded(loudness_range_lu(segments)),
-            highest_dbtp=_rounded(self._highest_dbtp) if len(segments) else None,
+            seconds=round(session.segments / 10.0, 1),
+            integrated_lufs=_rounded(session.integrated_lufs()),
+            range_lu=_rounded(session.range_lu()),
+            highest_dbtp=_rounded(self._highest_dbtp) if session.segments else None,
             limited_share_percent=round(100.0 * len(works) / max(1, len(self._ceiling)), 1),
             limited_db=round(max((one.limited_db for one in self._ceiling), default=0.0), 1),
             limited_by=max(set(names), key=names.count) if names else "",

@@ -1,8 +1,11 @@
 """Programme loudness after ITU-R BS.1770-5 and its range after EBU Tech 3342.
 
-A ``LoudnessMeter`` weighs the sound and keeps the mean square of each 100 ms (*segment*); the
-functions below make every figure from segments.
+A ``LoudnessMeter`` weighs the sound and keeps the mean square of each 100 ms (*segment*), or of each 10 ms where
+the greatest momentary loudness is asked for: a tone of 400 ms begins where it likes (EBU Tech 3341, cases 10 to 14).
+The functions below make every figure from segments; ``SessionLoudness`` makes those of a whole evening.
 """
+
+import copy
 
 import numpy as np
 
@@ -10,6 +13,8 @@ from goshawk.core.stage import TINY, Block, Floats, kernel
 from goshawk.units import SAMPLE_RATE_HZ
 
 SEGMENT_FRAMES = SAMPLE_RATE_HZ // 10
+HOP_FRAMES = SAMPLE_RATE_HZ // 100
+HOPS_PER_SEGMENT = SEGMENT_FRAMES // HOP_FRAMES
 SEGMENTS_PER_BLOCK = 4
 """Gating blocks of 400 ms, overlapping by 75 % (BS.1770-5 Annex 1)."""
 
@@ -28,7 +33,14 @@ _HIGH_PASS = np.array([1.0, -2.0, 1.0, -1.99004745483398, 0.99007225036621])
 
 @kernel
 def _weigh(
-    block: Block, shelf: Floats, high_pass: Floats, z: Floats, state: Floats, out: Floats
+    block: Block,
+    shelf: Floats,
+    high_pass: Floats,
+    weights: Floats,
+    z: Floats,
+    state: Floats,
+    out: Floats,
+    segment_frames: int,
 ) -> int:
     """K-weighted power, summed over channels. Returns how many segments were completed."""
     frames, channels = block.shape
@@ -42,10 +54,10 @@ def _weigh(
             w = high_pass[0] * y + z[c, 2]
             z[c, 2] = high_pass[1] * y - high_pass[3] * w + z[c, 3]
             z[c, 3] = high_pass[2] * y - high_pass[4] * w
-            state[0] += w * w
+            state[0] += weights[c] * w * w
         state[1] += 1.0
-        if state[1] >= SEGMENT_FRAMES:
-            out[done] = state[0] / SEGMENT_FRAMES
+        if state[1] >= segment_frames:
+            out[done] = state[0] / segment_frames
             done += 1
             state[0] = state[1] = 0.0
             for c in range(channels):
@@ -55,19 +67,39 @@ def _weigh(
     return done
 
 
-class LoudnessMeter:
-    """Weighs mono or stereo blocks; front channels count once each."""
+SURROUND_WEIGHTS = (1.0, 1.0, 1.0, 1.41, 1.41)
+"""Left, right, centre and both surrounds (BS.1770-5 Annex 1, table 3)."""
 
-    def __init__(self, channels: int, max_frames: int) -> None:
+
+class LoudnessMeter:
+    """Weighs blocks of one or two channels, which count once each, or of five."""
+
+    def __init__(
+        self, channels: int, max_frames: int, segment_frames: int = SEGMENT_FRAMES
+    ) -> None:
+        self._weights = np.array(SURROUND_WEIGHTS if channels == 5 else (1.0,) * channels)
+        self._segment_frames = segment_frames
         self._z = np.zeros((channels, 4))
         self._state = np.zeros(2)
-        self._out = np.zeros(max_frames // SEGMENT_FRAMES + 1)
+        self._out = np.zeros(max_frames // segment_frames + 1)
 
     def measure(self, block: Block) -> Floats:
         """Read a block; returns the segments (mean squares) completed in it, most often none."""
-        done = _weigh(block, _SHELF, _HIGH_PASS, self._z, self._state, self._out)
+        done = _weigh(
+            block, _SHELF, _HIGH_PASS, self._weights, self._z, self._state, self._out,
+            self._segment_frames,
+        )  # fmt: skip
         segments: Floats = self._out[:done].copy()
         return segments
+
+
+def in_segments(hops: Floats) -> Floats:
+    """Segments of 100 ms from hops of 10 ms; what is left over at the end is left out."""
+    whole = len(hops) // HOPS_PER_SEGMENT
+    segments: Floats = (
+        hops[: whole * HOPS_PER_SEGMENT].reshape(whole, HOPS_PER_SEGMENT).mean(axis=1)
+    )
+    return segments
 
 
 def lufs(mean_square: Floats | float) -> Floats:
@@ -106,3 +138,72 @@ def loudness_range_lu(segments: Floats) -> float | None:
     short = short[short > mean + RANGE_RELATIVE_GATE_LU]
     low, high = np.percentile(short, (10, 95))
     return float(high - low)
+
+
+_BIN_LU = 0.01
+_BINS = 8_000
+"""Loudness from the absolute gate up to +10 LUFS."""
+
+
+class _Histogram:
+    """How often, and with what energy, blocks of each loudness came: gates need no more, however long it runs."""
+
+    def __init__(self) -> None:
+        self.counts = np.zeros(_BINS)
+        self.energies = np.zeros(_BINS)
+
+    def add(self, mean_square: float) -> None:
+        """One block; what is under the absolute gate is left out."""
+        loudness = float(lufs(mean_square))
+        if loudness > ABSOLUTE_GATE_LUFS:
+            place = min(_BINS - 1, int((loudness - ABSOLUTE_GATE_LUFS) / _BIN_LU))
+            self.counts[place] += 1.0
+            self.energies[place] += mean_square
+
+    def above(self, relative_lu: float) -> slice | None:
+        """The bins above the mean of all plus ``relative_lu``; None while there are none."""
+        count = self.counts.sum()
+        if not count:
+            return None
+        gate = float(lufs(self.energies.sum() / count)) + relative_lu
+        return slice(max(0, int(np.ceil((gate - ABSOLUTE_GATE_LUFS) / _BIN_LU))), _BINS)
+
+
+class SessionLoudness:
+    """Loudness and range of everything since it began, from histograms of 0.01 LU: within that of the exact figure,
+    at a cost that does not grow."""
+
+    def __init__(self) -> None:
+        self._blocks, self._short = _Histogram(), _Histogram()
+        self._last = np.zeros(0)
+        self.segments = 0
+
+    def snapshot(self) -> "SessionLoudness":
+        """Everything so far, not changed by what comes."""
+        return copy.deepcopy(self)
+
+    def push(self, segments: Floats) -> None:
+        """Take more segments of 100 ms."""
+        for segment in segments:
+            self._last = np.append(self._last, segment)[-SEGMENTS_PER_SHORT_TERM:]
+            self.segments += 1
+            if len(self._last) >= SEGMENTS_PER_BLOCK:
+                self._blocks.add(float(self._last[-SEGMENTS_PER_BLOCK:].mean()))
+            if len(self._last) == SEGMENTS_PER_SHORT_TERM:
+                self._short.add(float(self._last.mean()))
+
+    def integrated_lufs(self) -> float | None:
+        """As ``integrated_lufs`` says of all segments."""
+        kept = self._blocks.above(RELATIVE_GATE_LU)
+        if kept is None:
+            return None
+        return float(lufs(self._blocks.energies[kept].sum() / self._blocks.counts[kept].sum()))
+
+    def range_lu(self) -> float | None:
+        """As ``loudness_range_lu`` says of all segments."""
+        kept = self._short.above(RANGE_RELATIVE_GATE_LU)
+        if kept is None:
+            return None
+        so_far = np.cumsum(self._short.counts[kept])
+        low, high = np.searchsorted(so_far, np.array([0.10, 0.95]) * (so_far[-1] - 1) + 1)
+        return float((high - low) * _BIN_LU)

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from goshawk.core.measure.sound_keeper import SoundKeeper
 from goshawk.core.stage import Block, Floats
 from goshawk.units import SAMPLE_RATE_HZ, linear_to_db
 
@@ -71,19 +72,21 @@ class RawWindow:
     """The last seconds of a device as it comes."""
 
     def __init__(self) -> None:
-        self._kept = np.zeros((0, 2), np.float32)
+        self._keeper = SoundKeeper(WINDOW_S)
 
     def push(self, piece: Block) -> None:
         """Take a piece of shape (frames, 2)."""
-        self._kept = np.concatenate([self._kept, piece])[-int(WINDOW_S * SAMPLE_RATE_HZ) :]
+        self._keeper.push(piece)
 
     def forget(self) -> None:
         """Begin anew: another microphone."""
-        self._kept = self._kept[:0]
+        self._keeper.forget()
 
     def snapshot(self) -> Block | None:
         """What is kept, never changed afterwards; None while it is too short."""
-        return self._kept if len(self._kept) >= LEAST_S * SAMPLE_RATE_HZ else None
+        if self._keeper.frames < LEAST_S * SAMPLE_RATE_HZ:
+            return None
+        return self._keeper.newest(int(WINDOW_S * SAMPLE_RATE_HZ))
 
 
 def inspect_microphone(sound: Block) -> MicrophoneHealth:

@@ -4,6 +4,7 @@ Runs beside the audio process, on the readings it sends: sorting a thousand mome
 has no place in the per-block path.
 """
 
+import copy
 from collections import deque
 from typing import Any, Literal
 
@@ -86,6 +87,12 @@ class Monitor:
         """Begin the window anew: what came before was another microphone, or another gain."""
         self._moments = self._moments[:, :0]
         self._activity = self._activity[:0]
+
+    def snapshot(self) -> "Monitor":
+        """The windows as they are now, for figures that are made beside them: arrays are replaced and never changed."""
+        kept = copy.copy(self)
+        kept._true_peaks, kept._inputs = self._true_peaks.copy(), self._inputs.copy()
+        return kept
 
     def live(self) -> dict[str, Any]:
         """The newest moments only: what moves at picture rate."""

@@ -42,11 +42,11 @@ def measure_recording(sound: Block) -> dict[str, Any]:
     channels = sound.shape[1]
     activity, moments = SpeechActivity(), MomentMeter()
     peak_meter = TruePeakMeter(channels, _CHUNK)
-    loudness_meter = loudness.LoudnessMeter(channels, _CHUNK)
+    loudness_meter = loudness.LoudnessMeter(channels, _CHUNK, loudness.HOP_FRAMES)
     chunks = [np.ascontiguousarray(sound[i : i + _CHUNK]) for i in range(0, len(sound), _CHUNK)]
     whole = len(sound) // MOMENT_FRAMES
     activity.listen(np.ascontiguousarray(sound[: whole * MOMENT_FRAMES]))
-    segments: list[Floats] = []
+    weighed: list[Floats] = []
     levels: list[Floats] = []
     decisions: list[NDArray[np.int8]] = []
     taken = 0
@@ -54,17 +54,19 @@ def measure_recording(sound: Block) -> dict[str, Any]:
         activity.listen(chunk)
         moments.measure(chunk)
         peak_meter.measure(chunk)
-        segments.append(loudness_meter.measure(chunk))
+        weighed.append(loudness_meter.measure(chunk))
         fresh = moments.finished - taken
         levels.append(moments.moments(taken, fresh))
         decisions.append(activity.decisions(whole + taken, fresh))
         taken += fresh
     peak_meter.measure(np.zeros((64, channels), np.float32))
-    segment = np.concatenate(segments) if segments else np.zeros(0)
+    hops = np.concatenate(weighed) if weighed else np.zeros(0)
+    segments = loudness.in_segments(hops)
     power = np.concatenate(levels)[:, 0] if levels else np.zeros(0)
     said = np.concatenate(decisions) if decisions else np.zeros(0)
-    momentary = loudness.sliding_loudness(segment, loudness.SEGMENTS_PER_BLOCK)
-    short_term = loudness.sliding_loudness(segment, loudness.SEGMENTS_PER_SHORT_TERM)
+    per = loudness.HOPS_PER_SEGMENT
+    momentary = loudness.sliding_loudness(hops, loudness.SEGMENTS_PER_BLOCK * per)
+    short_term = loudness.sliding_loudness(hops, loudness.SEGMENTS_PER_SHORT_TERM * per)
     pauses = power[said == PAUSE]
     floor = (
         float(10.0 * np.log10(max(float(np.median(pauses)), SILENCE_LINEAR**2)))
@@ -76,10 +78,10 @@ def measure_recording(sound: Block) -> dict[str, Any]:
     return {
         "sample_peak_dbfs": None if is_silent else linear_to_db(float(np.abs(sound).max())),
         "true_peak_dbtp": None if is_silent else peak_meter.take_dbtp(),
-        "integrated_lufs": loudness.integrated_lufs(segment),
+        "integrated_lufs": loudness.integrated_lufs(segments),
         "momentary_max_lufs": _audible_max(momentary),
         "short_term_max_lufs": _audible_max(short_term),
-        "loudness_range_lu": loudness.loudness_range_lu(segment),
+        "loudness_range_lu": loudness.loudness_range_lu(segments),
         "noise_floor_dbfs": floor,
         "speech_level_dbfs": speech,
         "snr_db": None if floor is None or speech is None else speech - floor,

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from goshawk.core.graph.mixer import Replayed
+from goshawk.core.graph.playback import Replayed
 from goshawk.core.measure.levels import MOMENT_FRAMES, TAIL
 from goshawk.core.measure.sound_keeper import SoundKeeper
 from goshawk.core.mix import HeardInputs

@@ -19,6 +19,9 @@ from goshawk.units import SAMPLE_RATE_HZ, SILENCE_LINEAR
 TakeKind = Literal["room", "low", "usual", "big", "keys"]
 TAKE_KINDS: tuple[TakeKind, ...] = ("room", "low", "usual", "big", "keys")
 VOICES: tuple[TakeKind, ...] = ("low", "usual", "big")
+LEAST_TAKE_S = 0.5
+"""Less tells nothing, not even of a room."""
+
 CLIPPED_LINEAR = 0.9885
 """−0.1 dBFS, as everywhere."""
 

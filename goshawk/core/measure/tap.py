@@ -72,9 +72,14 @@ class RawTap:
         self._ring[: len(block) - until_end] = block[until_end:]
         self._written += len(block)
 
+    @property
+    def next_frame(self) -> int:
+        """The number of the first frame that ``take`` will give."""
+        return max(self._taken, self._written - KEPT_RAW_FRAMES)
+
     def take(self) -> Block:
         """What came since the last call, shape (frames, channels); at most what the ring holds."""
-        first = max(self._taken, self._written - KEPT_RAW_FRAMES)
+        first = self.next_frame
         count, start = self._written - first, first % KEPT_RAW_FRAMES
         self._taken = self._written
         until_end = min(count, KEPT_RAW_FRAMES - start)

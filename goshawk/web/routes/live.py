@@ -2,6 +2,7 @@
 
 import asyncio
 import contextlib
+import logging
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import TypeAdapter, ValidationError
@@ -53,29 +54,41 @@ from goshawk.web.messages import (
 from goshawk.web.pages import LivePage
 from goshawk.web.studio import Studio
 
+log = logging.getLogger(__name__)
 router = APIRouter()
 LARGEST_MESSAGE = 4096
+MOST_AT_WORK = 32
 _from_page: TypeAdapter[FromPage] = TypeAdapter(FromPage)
 
 
 @router.websocket("/api/live")
 async def live(socket: WebSocket, studio: StudioDep) -> None:
-    """Speak with one page until it is gone."""
+    """Speak with one page until it is gone. Messages are taken up in their order, but none waits for another to be
+    finished: a mute is not held up by what computes or waits for the disk."""
     await socket.accept()
     page = studio.open_page()
     sending = asyncio.create_task(_send(socket, page))
+    at_work: set[asyncio.Task[None]] = set()
     try:
         while True:
             message = await socket.receive()
             if message["type"] == "websocket.disconnect":
                 return
-            refusal = await _obey(studio, page, message.get("text"))
-            if refusal:
-                page.tell(refusal.model_dump_json())
-                page.tell(studio.state().model_dump_json())
+            task = asyncio.create_task(_answer(studio, page, message.get("text")))
+            at_work.add(task)
+            task.add_done_callback(at_work.discard)
+            if len(at_work) >= MOST_AT_WORK:
+                await asyncio.wait(at_work, return_when=asyncio.FIRST_COMPLETED)
     finally:
         sending.cancel()
         studio.close_page(page)
+
+
+async def _answer(studio: Studio, page: LivePage, text: str | None) -> None:
+    refusal = await _obey(studio, page, text)
+    if refusal:
+        page.tell(refusal.model_dump_json())
+        page.tell(studio.state().model_dump_json())
 
 
 async def _send(socket: WebSocket, page: LivePage) -> None:
@@ -104,6 +117,12 @@ async def _obey(studio: Studio, page: LivePage, text: str | None) -> Refusal | N
     except GoshawkError as error:
         field = error.field if isinstance(error, BadSetting) else ""
         return Refusal(code=error.code, text=str(error), field=field)
+    except Exception:
+        log.exception("a message of a page could not be obeyed: %s", asked.type)
+        return Refusal(
+            code="internal",
+            text="Something went wrong inside Goshawk. What is set is kept: try again.",
+        )
     return None
 
 
@@ -157,7 +176,7 @@ async def _do(studio: Studio, page: LivePage, asked: FromPage) -> None:
         case ForgetRoom():
             await studio.forget_room(asked.stage_id)
         case LoopLast():
-            studio.looper.start(asked.seconds)
+            await studio.looper.start(asked.seconds)
         case LoopNew():
             studio.looper.record(asked.seconds)
         case LoopStop():
@@ -179,7 +198,7 @@ async def _do(studio: Studio, page: LivePage, asked: FromPage) -> None:
         case CountAnew():
             studio.balance.meter.forget_whole()
         case ReplayLast():
-            studio.start_replay(asked.seconds)
+            await studio.start_replay(asked.seconds)
         case ReplayStop():
             studio.balance.replay.stop()
         case ReplayHear():

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict
 
 from goshawk.core.measure.take import TakeKind
 from goshawk.core.rules.sound_check.advice import Wish
+from goshawk.core.settings import PLAIN_TEXT
 from goshawk.web.dependencies import StudioDep
 from goshawk.web.messages import SoundCheckState, State
 from goshawk.web.uploads import received_file
@@ -61,11 +62,11 @@ async def give_take(
     kind: TakeKind,
     request: Request,
     studio: StudioDep,
-    name: Annotated[str, Query(min_length=1, max_length=200)],
+    name: Annotated[str, Query(min_length=1, max_length=200), PLAIN_TEXT],
 ) -> SoundCheckState:
     """Give a WAV, FLAC or OGG file as the request's body."""
     async with received_file(
-        request, name, LARGEST_BYTES, "200 MB. Fifteen seconds will do."
+        request, studio.work, name, LARGEST_BYTES, "200 MB. Fifteen seconds will do."
     ) as path:
         await studio.sound_check.give(kind, path, name)
     return studio.sound_check.state

@@ -1,7 +1,10 @@
 """Sound files that can be played as the microphone."""
 
+from typing import Annotated
+
 from fastapi import APIRouter, Query, Request
 
+from goshawk.core.settings import PLAIN_TEXT
 from goshawk.store.sound_files import StoredSoundFile
 from goshawk.web.dependencies import StudioDep
 from goshawk.web.uploads import received_file
@@ -14,11 +17,13 @@ LARGEST_BYTES = 1_400_000_000
 
 @router.post("", status_code=201)
 async def add_sound_file(
-    request: Request, studio: StudioDep, name: str = Query(min_length=1, max_length=200)
+    request: Request,
+    studio: StudioDep,
+    name: Annotated[str, Query(min_length=1, max_length=200), PLAIN_TEXT],
 ) -> StoredSoundFile:
     """Give a WAV, FLAC or OGG file as the request's body. It is checked and kept at 48 kHz."""
     async with received_file(
-        request, name, LARGEST_BYTES, "1.4 GB. Cut it, and give a part."
+        request, studio.work, name, LARGEST_BYTES, "1.4 GB. Cut it, and give a part."
     ) as path:
         return await studio.add_file(path, name)
 

@@ -1,0 +1,51 @@
+"""One listener's feed behind the sum: ceiling, meter, delay."""
+
+import numpy as np
+
+from goshawk.core.chain_slots import LimiterSlot
+from goshawk.core.dsp.delay import Delay
+from goshawk.core.dsp.limiter import LimiterSettings
+from goshawk.core.graph.chain import StagePlace
+from goshawk.core.measure.levels import MomentMeter
+from goshawk.core.measure.tap import Tap
+from goshawk.core.stage import Block
+from goshawk.core.wiring import LONGEST_FEED_DELAY_MS, FeedSettings
+from goshawk.units import ms_to_frames
+
+
+class Feed:
+    """What follows the sum: ceiling, meter, delay. The delay is last, so that levels are not late."""
+
+    def __init__(self, settings: FeedSettings, max_frames: int) -> None:
+        self.ceiling = StagePlace(_ceiling_slot(settings), 2, max_frames)
+        self.delay = Delay(2, ms_to_frames(LONGEST_FEED_DELAY_MS), ms_to_frames(settings.delay_ms))
+        self.meter = MomentMeter()
+        self.tap = Tap()
+        self.held = np.zeros((max_frames, 2), np.float32)
+
+    def apply(self, settings: FeedSettings) -> None:
+        """Take new settings."""
+        self.ceiling.apply(_ceiling_slot(settings))
+        self.delay.set_frames(ms_to_frames(settings.delay_ms))
+
+    def process(self, block: Block) -> None:
+        """Ceiling and meter, in place; ``block`` is then kept as ``held``, ahead of the delay."""
+        self.ceiling.process(block)
+        self.meter.measure(block)
+        self.tap.listen(block)
+        self.held[: len(block)] = block
+
+    def let_out(self, block: Block, share: Block | None) -> None:
+        """The delay, in place, of what leaves: all of it, or a ``share`` of shape (frames, 1). What does not leave
+        is not kept for later either."""
+        if share is not None:
+            np.multiply(block, share, out=block)
+        self.delay.process(block)
+
+
+def _ceiling_slot(settings: FeedSettings) -> LimiterSlot:
+    return LimiterSlot(
+        id="ceiling",
+        is_bypassed=not settings.has_ceiling,
+        settings=LimiterSettings(ceiling_dbtp=settings.ceiling_dbtp),
+    )

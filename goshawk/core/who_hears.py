@@ -1,0 +1,51 @@
+"""Who may hear what: the one place where it is decided.
+
+Every gain from an input towards a listener, and whether a listener's feed leaves Goshawk at all, follow from the rig
+and from what plays in place of the devices. It fails closed: what is not open by all of it is shut.
+"""
+
+from typing import Literal
+
+from goshawk.core.rig import Rig
+from goshawk.core.wiring import FeedName, InputSettings
+from goshawk.units import db_to_linear
+
+Playing = Literal["devices", "loop", "replay"]
+"""What the graph is fed with: the devices, a loop of raw voice in the microphone's place, or recorded inputs in place
+of all devices."""
+
+
+def send_gain(
+    rig: Rig,
+    one: InputSettings,
+    feed: FeedName,
+    *,
+    is_coughing: bool = False,
+    held_db: float = 0.0,
+    playing: Playing = "devices",
+) -> float:
+    """The one gain (linear) with which an input enters a feed: send, trim, fader, mutes and the feed's
+    fader together; ``held_db`` is what a hold adds to the trim. While a loop plays, you alone hear it, and no
+    microphone goes to anybody."""
+    settings = rig.feeds.of(feed)
+    if playing == "loop" and one.role == "voice":
+        is_yours = one.id == rig.chained and feed == "you" and not settings.is_muted
+        return db_to_linear(settings.fader_db) if is_yours else 0.0
+    send = one.sends.to(feed)
+    is_closed = (
+        not send.is_heard
+        or one.is_muted
+        or settings.is_muted
+        or (is_coughing and one.role == "voice")
+        or (rig.is_on_break and feed == "viewers" and one.role != "music")
+    )
+    if is_closed:
+        return 0.0
+    own_db = one.trim_db + held_db + one.fader_db if send.tap == "after_fader" else 0.0
+    return db_to_linear(send.level_db + own_db + settings.fader_db)
+
+
+def feeds_leave(playing: Playing) -> bool:
+    """Whether what is in the feeds goes out to their listeners. Recorded inputs are for your ears alone, and you hear
+    them as viewers would: no feed goes out then."""
+    return playing != "replay"

@@ -1,0 +1,45 @@
+"""The plan: the one numbered statement of what the engine is to do now.
+
+It holds the rig and everything that lasts and is not saved. The client makes a new one with every change and sends it
+until the engine's readings name its number; starting, starting again and changing are the same path.
+"""
+
+from pydantic import Field
+
+from goshawk.core.chain_slots import Chain
+from goshawk.core.graph.comparison import Heard
+from goshawk.core.rig import Rig
+from goshawk.core.settings import Settings
+
+
+class Comparing(Settings):
+    """What of a loop is heard: through the chain, raw, or through another chain, with a gain."""
+
+    heard: Heard = "chain"
+    gain_db: float = 0.0
+    other: Chain | None = None
+
+
+class Plan(Settings):
+    """What the engine is to do."""
+
+    number: int = 0
+    rig: Rig = Field(default_factory=Rig)
+    file: str | None = None
+    """Prepared samples that play as the file device."""
+    file_round: int = 0
+    """A higher one plays the file from its beginning."""
+    is_coughing: bool = False
+    points: tuple[str, ...] = ()
+    """Where somebody listens: a feed's name, ``input:`` and an input's id, or a stage."""
+    is_watching: bool = False
+    """Whether devices run that no input uses."""
+    loop: str | None = None
+    """A piece of raw microphone (.npy) that plays in its place, to you alone."""
+    comparing: Comparing = Comparing()
+    replay: str | None = None
+    """Recorded inputs (.npy) that play in place of all devices, to you alone; ``replay_names`` are their ids."""
+    replay_names: tuple[str, ...] = ()
+    replay_gain_db: float = 0.0
+    held_db: dict[str, float] = Field(default_factory=dict)
+    """What holds add to the trims, by the input's id."""

@@ -1,0 +1,153 @@
+"""The rig as it is set: every change is heard first, then saved; what cannot be saved stays heard, and is said."""
+
+import asyncio
+import sqlite3
+from collections.abc import Awaitable, Callable
+from typing import Any, TypeVar
+
+from goshawk.core.rig import Rig, changed_together
+from goshawk.errors import StoreUnusable
+from goshawk.store import rigs
+from goshawk.store.rigs import SavedRig
+
+T = TypeVar("T")
+SAVE_AGAIN_S = 2.0
+
+
+class RigDesk:
+    """Owns what is tried, what is set and what is saved.
+
+    ``adjust`` makes of the rig before and the one wished for the one to be set, and raises what is wrong with it;
+    ``hear`` gives a rig to the engine and the pages; ``in_store`` does what waits for the disk, one after the other."""
+
+    def __init__(
+        self,
+        db: sqlite3.Connection,
+        saved: SavedRig,
+        in_store: Callable[[Callable[[], Any]], Awaitable[Any]],
+        adjust: Callable[[Rig, Rig], Rig],
+        hear: Callable[[Rig], None],
+        notify: Callable[[str, str], None],
+        tell: Callable[[], None],
+    ) -> None:
+        self._db, self._in_store = db, in_store
+        self._adjust, self._hear, self._notify, self._tell = adjust, hear, notify, tell
+        self.saved = saved
+        self.set = saved.rig
+        """What was set last, saved or not."""
+        self._tried: Rig | None = None
+        self._trying_page: object | None = None
+        self._failed = asyncio.Event()
+        self.trouble = ""
+        """Why what is set is not saved; "" if it is, or soon will be."""
+
+    @property
+    def rig(self) -> Rig:
+        """What is heard: what is tried, or set."""
+        return self._tried or self.set
+
+    @property
+    def is_trying(self) -> bool:
+        """Whether what is heard is a drag that goes on."""
+        return self._tried is not None
+
+    @property
+    def is_saved(self) -> bool:
+        """Whether what is heard would be there after a restart."""
+        return self._tried is None and self.set == self.saved.rig
+
+    @property
+    def can_undo(self) -> bool:
+        """Whether there is a step back."""
+        return self.saved.can_undo or bool(self.trouble)
+
+    def try_together(self, page: object, changes: dict[str, Any]) -> None:
+        """Hear values without saving them, while a page drags. Raises BadSetting."""
+        self._tried = changed_together(self.rig, changes)
+        self._trying_page = page
+        self._hear(self._tried)
+
+    def take_back(self, page: object) -> None:
+        """What a page was trying, and nobody will ever save."""
+        if page is self._trying_page and self._tried:
+            self._tried = None
+            self._hear(self.set)
+
+    async def change(
+        self, make: Callable[[Rig], Rig], path: str, *, is_nudge: bool = False
+    ) -> None:
+        """Hear a change, then save it. Raises BadSetting if it is refused: then nothing has changed. Raises
+        StoreUnusable if it is heard, but could not be saved."""
+        try:
+            rig = self._adjust(self.set, make(self.set))
+        except Exception:
+            self._tried = None
+            self._hear(self.set)
+            raise
+        self._tried = None
+        self.set = rig
+        self._hear(rig)
+        await self._save(rig, path, is_nudge=is_nudge)
+
+    async def step(self, by: int) -> None:
+        """Undo (-1) or redo (+1). Raises StoreUnusable if the step cannot be read, or not be saved."""
+        if self.trouble and by < 0:
+            # What could not be saved is the step that is taken back.
+            self._tried = None
+            self.set, self.trouble = self.saved.rig, ""
+            self._hear(self.set)
+            return
+        rig = await self._neighbour(by)
+        self._tried = None
+        if rig is None:
+            self._hear(self.set)
+            return
+        self.set = rig
+        self._hear(rig)
+        try:
+            self.saved = await self._in_store(lambda: rigs.step(self._db, by))
+        except StoreUnusable as error:
+            raise self._not_saved(error) from None
+        self._tell()
+
+    async def _neighbour(self, by: int) -> Rig | None:
+        """What a step would bring, of what is set when it is known."""
+        while True:
+            before = self.set
+            rig: Rig | None = await self._in_store(lambda: rigs.neighbour(self._db, by))
+            if before is self.set:
+                return rig
+
+    async def _save(self, rig: Rig, path: str, *, is_nudge: bool = False) -> None:
+        def save() -> SavedRig:
+            return rigs.save_change(
+                self._db, rig, path, is_nudge=is_nudge, over=self.saved.revision
+            )
+
+        try:
+            self.saved = await self._in_store(save)
+        except StoreUnusable as error:
+            raise self._not_saved(error) from None
+        self.trouble = ""
+        self._tell()
+
+    def _not_saved(self, error: StoreUnusable) -> StoreUnusable:
+        self.trouble = str(error)
+        self._failed.set()
+        self._tell()
+        return error
+
+    async def save_again(self) -> None:
+        """For ever: what could not be saved is tried again until it is."""
+        while True:
+            await self._failed.wait()
+            await asyncio.sleep(SAVE_AGAIN_S)
+            if self.set == self.saved.rig:
+                self._failed.clear()
+                continue
+            try:
+                await self._save(self.set, "saved later")
+            except StoreUnusable:
+                continue
+            self._failed.clear()
+            self._notify("Everything that is set is saved again.", "news")

@@ -1,0 +1,71 @@
+"""Keeps the web process's background work going: what fails is logged, told, and started again."""
+
+import asyncio
+import logging
+import time
+from collections.abc import Awaitable, Callable, Coroutine
+from typing import Any
+
+log = logging.getLogger(__name__)
+
+FIRST_PAUSE_S = 0.5
+LONGEST_PAUSE_S = 10.0
+CALM_S = 60.0
+"""Work that went well for so long is started again quickly; what fails over and over is told once in so long."""
+
+
+class Supervisor:
+    """Owns every task that no request waits for."""
+
+    def __init__(self, tell: Callable[[str], None]) -> None:
+        self._tell = tell
+        self._tasks: set[asyncio.Task[None]] = set()
+        self._told_at: dict[str, float] = {}
+
+    def keep(self, what: str, work: Callable[[], Awaitable[None]]) -> asyncio.Task[None]:
+        """Do ``work`` for ever: it is begun again when it ends by an error. ``what`` names it in a sentence."""
+        return self._start(self._kept(what, work))
+
+    def once(self, what: str, work: Coroutine[Any, Any, None]) -> asyncio.Task[None]:
+        """Do ``work`` once; an error nobody foresaw is logged and told."""
+        return self._start(self._done(what, work))
+
+    def _start(self, work: Coroutine[Any, Any, None]) -> asyncio.Task[None]:
+        task = asyncio.get_running_loop().create_task(work)
+        self._tasks.add(task)
+        task.add_done_callback(self._tasks.discard)
+        return task
+
+    async def _kept(self, what: str, work: Callable[[], Awaitable[None]]) -> None:
+        pause_s = FIRST_PAUSE_S
+        while True:
+            began = time.monotonic()
+            try:
+                await work()
+                return
+            except Exception:
+                self._failed(what, "It was started again.")
+            if time.monotonic() - began > CALM_S:
+                pause_s = FIRST_PAUSE_S
+            await asyncio.sleep(pause_s)
+            pause_s = min(LONGEST_PAUSE_S, pause_s * 2.0)
+
+    async def _done(self, what: str, work: Coroutine[Any, Any, None]) -> None:
+        try:
+            await work
+        except Exception:
+            self._failed(what, "Try it again.")
+
+    def _failed(self, what: str, advice: str) -> None:
+        log.exception("%s broke off", what)
+        now = time.monotonic()
+        if now - self._told_at.get(what, -CALM_S) >= CALM_S:
+            self._told_at[what] = now
+            self._tell(f"Something went wrong inside Goshawk: {what} broke off. {advice}")
+
+    async def close(self) -> None:
+        """Break everything off."""
+        tasks = list(self._tasks)
+        for task in tasks:
+            task.cancel()
+        await asyncio.gather(*tasks, return_exceptions=True)

@@ -1,0 +1,46 @@
+"""Where raw voice lies for a while: loops, replays, what is heard of a check, files on their way in.
+
+One folder beside the database, for its owner alone. It is emptied when the program starts and when it ends, so that
+nothing lies about after a crash; files that nobody knows any more go from their shelves too."""
+
+import shutil
+import tempfile
+from collections.abc import Iterable
+from pathlib import Path
+
+
+class WorkFolder:
+    """Given out by name; what is in it goes with the program."""
+
+    def __init__(self, data_dir: Path) -> None:
+        self._path = data_dir / "work"
+        self.clear()
+
+    def named(self, name: str) -> Path:
+        """A folder for one purpose, made when it is asked for."""
+        path = private_folder(self._path) / name
+        return private_folder(path)
+
+    def fresh(self) -> Path:
+        """A folder of its own, to be removed by who asked for it."""
+        return Path(tempfile.mkdtemp(dir=private_folder(self._path)))
+
+    def clear(self) -> None:
+        """Remove everything."""
+        shutil.rmtree(self._path, ignore_errors=True)
+
+
+def private_folder(path: Path) -> Path:
+    """The folder, made if need be, that only its user can open. Raises OSError."""
+    path.mkdir(parents=True, exist_ok=True, mode=0o700)
+    path.chmod(0o700)
+    return path
+
+
+def sweep(folder: Path, known: Iterable[str]) -> None:
+    """Remove what a crash or a failed step left in a shelf's folder: every file that is not ``known`` by its name."""
+    kept = set(known)
+    if folder.is_dir():
+        for file in folder.iterdir():
+            if file.is_file() and file.name not in kept:
+                file.unlink(missing_ok=True)
