@@ -15,7 +15,7 @@ from typing import Any
 
 import numpy as np
 
-from goshawk.core.dsp.oversampling import LIMITER_PHASES, between_samples, greatest_gain
+from goshawk.core.dsp.oversampling import LIMITER_PHASES, between_samples, greatest_gain, spans_of
 from goshawk.core.dsp.sliding import Integers, SlidingMaximum, sliding_maximum
 from goshawk.core.settings import Settings, number
 from goshawk.core.stage import Block, Floats, Glide, Stage, glide, kernel
@@ -112,6 +112,8 @@ def _limit(
 _GREATEST_GAIN = greatest_gain(LIMITER_PHASES) * 1.000001
 """A little more, so that rounding hides no peak."""
 
+_SPANS = spans_of(LIMITER_PHASES)
+
 
 class _Pass:
     """One pass: detector, gain and delay."""
@@ -136,7 +138,7 @@ class _Pass:
     def run(self, block: Block, release: float, g: Glide) -> None:
         lowest = min(float(g.now[0]), float(g.between[0]), float(g.target[0]))
         between_samples(
-            block, self._history, self._line, self._total, LIMITER_PHASES, self._peaks,
+            block, self._history, self._line, self._total, LIMITER_PHASES, _SPANS, self._peaks,
             lowest / _GREATEST_GAIN,
         )  # fmt: skip
         least = self._least

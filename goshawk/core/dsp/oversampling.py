@@ -48,14 +48,41 @@ def _centred(phases: Phases, taps: int) -> Phases:
     return np.pad(phases, ((0, 0), (missing // 2, missing - missing // 2)))
 
 
+def lowpass_phases(phases: int, half_taps: int, kaiser_beta: float) -> Phases:
+    """The interpolators of a meter whose low-pass passes what is under some 20 kHz and falls slowly beyond: a
+    Kaiser-windowed sinc of ``2 half_taps`` samples, unity at DC (A. V. Oppenheim, R. W. Schafer, *Discrete-Time Signal
+    Processing*, 3rd ed., 7.5). The point on the sample itself is left out."""
+    n = np.arange(-half_taps * phases, half_taps * phases + 1)
+    h = np.sinc(n / phases) * np.kaiser(len(n), kaiser_beta)
+    h *= phases / h.sum()
+    rows = [h[phase::phases] for phase in range(1, phases)]
+    return np.ascontiguousarray(np.array(rows, np.float32))
+
+
 LIMITER_TAPS = 40
 LIMITER_PHASES: Phases = np.ascontiguousarray(
     np.concatenate(
-        [windowed_sinc_phases(8, LIMITER_TAPS, 4.0), _centred(BS1770_PHASES, LIMITER_TAPS)]
+        [
+            windowed_sinc_phases(8, LIMITER_TAPS, 4.0),
+            *(
+                _centred(phases, LIMITER_TAPS)
+                for phases in (
+                    BS1770_PHASES,
+                    lowpass_phases(8, 10, 5.0),
+                    lowpass_phases(8, 10, 3.5),
+                )
+            ),
+        ]
     )
 )
-"""Eight-fold with a response that stays flat to 22 kHz, and the standard's own interpolator beside
-it: near half the rate the two read differently, and the ceiling has to hold for either."""
+"""Eight-fold with a response that stays flat to 22 kHz, the standard's own interpolator, and two of the kind that other
+meters use, which fall from 20 kHz on: near half the rate they all read differently, by a few tenths of a dB in noise,
+and the ceiling has to hold for each."""
+
+
+def spans_of(phases: Phases) -> NDArray[np.int64]:
+    """Of each row, its first tap that is not zero and the one after its last, shape (phases, 2)."""
+    return np.array([[row[0], row[-1] + 1] for row in map(np.flatnonzero, phases)], np.int64)
 
 
 SEGMENT_FRAMES = 32
@@ -74,6 +101,7 @@ def between_samples(
     line: NDArray[np.float32],
     total: NDArray[np.float32],
     phases: Phases,
+    spans: NDArray[np.int64],
     peaks: NDArray[np.float32],
     ignored: float,
 ) -> None:
@@ -81,7 +109,8 @@ def between_samples(
 
     ``history`` of shape (channels, taps - 1) carries the last samples from block to block. Frame n
     of ``peaks`` speaks of the moment ``taps // 2`` frames before frame n of the block. ``line`` and
-    ``total`` are scratch of at least taps - 1 + frames and SEGMENT_FRAMES places. Where no sample
+    ``total`` are scratch of at least taps - 1 + frames and SEGMENT_FRAMES places; ``spans`` (see ``spans_of``) tells
+    the taps that count. Where no sample
     that takes part is above ``ignored``, peaks are left at zero: most of speech is not worked on.
     """
     frames, channels = block.shape
@@ -102,7 +131,7 @@ def between_samples(
                     continue
             for p in range(count):
                 total[:length] = 0.0
-                for t in range(taps):
+                for t in range(spans[p, 0], spans[p, 1]):
                     # Tap t meets the sample t frames ago; a segment at a time, so that this runs
                     # in vector instructions while each frame's sum keeps its order.
                     h = phases[p, t]

@@ -21,6 +21,14 @@ two, and even a 60 Hz sine stays there for five."""
 
 FLAT_LEAST_DBFS = -40.0
 
+PLATEAU_SHARE = 0.94
+PLATEAU_RUN = 9
+PLATEAU_RUNS = 8
+PLATEAU_ARCH = 0.2
+PLATEAU_SPREAD = 0.02
+"""Nine samples or more within half a dB of the highest, eight times, at one level to 0.2 dB. A parabola's middle third
+lies 0.44 of its height above the rest."""
+
 DEAD_BELOW_DB = 30.0
 """A side this far under the other carries its noise, or what leaks over, and no microphone."""
 
@@ -119,9 +127,37 @@ def _flat_top_dbfs(x: Floats) -> float | None:
     """The level at which one side is cut off, upper or lower half alone or both."""
     for half in (x, -x):
         peak = float(half.max())
-        if linear_to_db(peak) > FLAT_LEAST_DBFS and _runs(half >= FLAT_SHARE * peak) >= FLAT_RUNS:
+        if linear_to_db(peak) <= FLAT_LEAST_DBFS:
+            continue
+        if _runs(half >= FLAT_SHARE * peak) >= FLAT_RUNS:
             return linear_to_db(peak)
+        plateau = _plateau(half, peak)
+        if plateau is not None:
+            return linear_to_db(plateau)
     return None
+
+
+def _plateau(half: Floats, peak: float) -> float | None:
+    """The level of flat tops that carry noise of what follows the clipping, as an amplifier's do: while they stay near
+    the peak their middle is no higher than their sides, where a wave's is by almost half of the way."""
+    low = PLATEAU_SHARE * peak
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], (half >= low).astype(np.int8), [0]])))
+    flat, arched = [], 0
+    for start, end in zip(edges[::2], edges[1::2], strict=True):
+        if end - start < PLATEAU_RUN:
+            continue
+        third = (end - start) // 3
+        middle = half[start + third : end - third]
+        sides = np.concatenate([half[start : start + third], half[end - third : end]])
+        if float(middle.mean() - sides.mean()) < PLATEAU_ARCH * (peak - low):
+            flat.append(float(middle.mean()))
+        else:
+            arched += 1
+    if len(flat) < PLATEAU_RUNS or len(flat) < arched:
+        return None
+    # Plateaus all lie at one level; loud waves do not.
+    spread = float(np.percentile(flat, 90) - np.percentile(flat, 10))
+    return float(np.median(flat)) if spread < PLATEAU_SPREAD * peak else None
 
 
 def _hum(x: Floats) -> Hum | None:

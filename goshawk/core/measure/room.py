@@ -12,7 +12,7 @@ from goshawk.core.dsp.suppressor import (
     power_spectrum,
 )
 from goshawk.core.measure.levels import MOMENT_FRAMES, SPEECH
-from goshawk.core.measure.speech_activity import SpeechActivity
+from goshawk.core.measure.speech_activity import NOTHING_LINEAR, SpeechActivity
 from goshawk.core.stage import Floats
 from goshawk.units import SAMPLE_RATE_HZ
 
@@ -23,6 +23,9 @@ SETTLE_S = 0.3
 
 MOST_SPEECH = 0.05
 """So much of the moments may sound like speech: a creak of the chair does."""
+
+LEAST_THERE = 0.5
+"""So much of it must be sound; what is missing is left out."""
 
 MOST_SPREAD_DB = 12.0
 """A steady room's 10 ms levels lie within this (95th to 20th percentile; rain on a window: 6 dB)."""
@@ -80,10 +83,17 @@ def learn_room(sound: Floats) -> RoomTake:
             refusal="Nothing came from the microphone, not even noise. Check that it is plugged in and "
             "switched on, then try again.",
         )
+    is_there = np.abs(moments).max(axis=1) >= NOTHING_LINEAR
+    if is_there.mean() < LEAST_THERE:
+        return RoomTake(
+            1.0,
+            refusal="The microphone gave nothing at all for a good part of it, as if unplugged. Check it, then try "
+            "again; the room as it was learned before is kept.",
+        )
     listener = SpeechActivity()
     listener.listen(np.ascontiguousarray(sound[:, None], np.float32))
     speech = float((listener.decisions(0, len(moments)) == SPEECH).mean())
-    low, high = np.percentile(10.0 * np.log10(np.maximum(power, 1e-12)), (20, 95))
+    low, high = np.percentile(10.0 * np.log10(np.maximum(power[is_there], 1e-12)), (20, 95))
     if speech > MOST_SPEECH or high - low > MOST_SPREAD_DB:
         return RoomTake(
             1.0,
@@ -91,7 +101,10 @@ def learn_room(sound: Floats) -> RoomTake:
             "try again; the room as it was learned before is kept.",
         )
     count = (len(sound) - WINDOW_FRAMES) // HOP_FRAMES + 1
-    total = np.zeros(BINS)
+    total, used = np.zeros(BINS), 0
     for hop in range(count):
-        total += power_spectrum(sound[hop * HOP_FRAMES : hop * HOP_FRAMES + WINDOW_FRAMES])
-    return RoomTake(1.0, room=LearnedRoom.of_power(total / count))
+        start, end = hop * HOP_FRAMES, hop * HOP_FRAMES + WINDOW_FRAMES
+        if is_there[start // MOMENT_FRAMES : -(-end // MOMENT_FRAMES)].all():
+            total += power_spectrum(sound[start:end])
+            used += 1
+    return RoomTake(1.0, room=LearnedRoom.of_power(total / max(used, 1)))

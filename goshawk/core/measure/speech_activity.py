@@ -6,6 +6,9 @@ statistics: the least smoothed power of the last seconds is the noise, because s
 Statistics", IEEE Trans. Speech Audio Process. 9(5), 2001; here on one band). Speech begins when the
 power stands ON_DB above the floor in three of four moments, so that a key's click does not count;
 it ends when it stayed below OFF_DB for TAIL_MOMENTS.
+
+A microphone always has noise: a moment with a run of digital silence is a dropout, or a source that has not begun. It
+is neither speech nor pause, and the floor is kept over it; after LONGEST_GAP_MOMENTS it is looked for anew.
 """
 
 import math
@@ -31,6 +34,14 @@ MINIMUM_BIAS_DB = 2.0
 LEAST_FLOOR_DBFS = -90.0
 """Digital silence counts as a floor of this: what 16 bits can hold."""
 
+NOTHING_LINEAR = 1e-7
+"""Less than the smallest step of 24 bits."""
+
+NOTHING_FRAMES = 120
+"""So many frames of nothing in a row are no sound of a microphone, however quiet its room."""
+
+LONGEST_GAP_MOMENTS = 1000
+
 _LEAST_FLOOR = 10.0 ** (LEAST_FLOOR_DBFS / 10.0)
 _BIAS = 10.0 ** (MINIMUM_BIAS_DB / 10.0)
 _ON = 10.0 ** (ON_DB / 10.0)
@@ -38,13 +49,29 @@ _OFF = 10.0 ** (OFF_DB / 10.0)
 _LOW_PASS = 1.0 - math.exp(-2.0 * math.pi * 4000.0 / SAMPLE_RATE_HZ)
 
 SUM, COUNT, LOW, SMOOTH, RECENT, IN_WINDOW, SUB, LOUD, SPEAKING, QUIET, DONE = range(11)
+NOTHING, IS_GAP, GAPS = range(11, 14)
+"""Frames of nothing so far; whether this moment holds too many; such moments in a row."""
 
 
 @kernel
 def _decide(state: Floats, minima: Floats, kept: NDArray[np.int8]) -> None:
     """A moment is complete: its power is in SUM. LOUD holds the last four comparisons as bits."""
+    if state[IS_GAP] > 0.0:
+        state[GAPS] += 1.0
+        state[LOUD] = 0.0
+        state[QUIET] += 1.0
+        if state[QUIET] > TAIL_MOMENTS:
+            state[SPEAKING] = 0.0
+        if state[GAPS] == LONGEST_GAP_MOMENTS:
+            state[SMOOTH] = 0.0
+            state[RECENT] = np.inf
+            minima[:] = np.inf
+        kept[int(state[DONE]) % KEPT_MOMENTS] = TAIL
+        state[DONE] += 1.0
+        return
+    state[GAPS] = 0.0
     power = state[SUM] / MOMENT_FRAMES
-    smooth = power if state[DONE] == 0.0 else 0.7 * state[SMOOTH] + 0.3 * power
+    smooth = power if state[SMOOTH] == 0.0 else 0.7 * state[SMOOTH] + 0.3 * power
     state[SMOOTH] = smooth
     state[RECENT] = min(state[RECENT], smooth)
     state[IN_WINDOW] += 1.0
@@ -83,15 +110,20 @@ def _listen(
 ) -> None:
     for n in range(block.shape[0]):
         mono = 0.0
+        most = 0.0
         for c in range(block.shape[1]):
             mono += float(block[n, c])
+            most = max(most, abs(float(block[n, c])))
+        state[NOTHING] = state[NOTHING] + 1.0 if most < NOTHING_LINEAR else 0.0
+        if state[NOTHING] >= NOTHING_FRAMES:
+            state[IS_GAP] = 1.0
         high = filter_sample(mono / block.shape[1], k, z)
         state[LOW] += (high - state[LOW]) * _LOW_PASS
         state[SUM] += state[LOW] * state[LOW]
         state[COUNT] += 1.0
         if state[COUNT] >= MOMENT_FRAMES:
             _decide(state, minima, kept)
-            state[SUM] = state[COUNT] = 0.0
+            state[SUM] = state[COUNT] = state[IS_GAP] = 0.0
 
 
 class SpeechActivity:
@@ -100,7 +132,7 @@ class SpeechActivity:
     def __init__(self) -> None:
         self._k = high_pass_coefficients(150.0)
         self._z = np.zeros(2)
-        self._state = np.zeros(11)
+        self._state = np.zeros(14)
         self._minima = np.full(SUB_WINDOWS, np.inf)
         self._kept = np.zeros(KEPT_MOMENTS, np.int8)
         self._state[RECENT] = np.inf

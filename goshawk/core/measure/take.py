@@ -14,7 +14,7 @@ from goshawk.core.measure.speech_activity import SpeechActivity
 from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.stage import Block, Floats
 from goshawk.core.takes import loudness_lufs
-from goshawk.units import SAMPLE_RATE_HZ, SILENCE_LINEAR
+from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, SILENCE_LINEAR
 
 TakeKind = Literal["room", "low", "usual", "big", "keys"]
 TAKE_KINDS: tuple[TakeKind, ...] = ("room", "low", "usual", "big", "keys")
@@ -130,8 +130,10 @@ def measure_take(kind: TakeKind, sound: Block, activity: Activity) -> TakeFigure
     is_speech, is_pause = activity == SPEECH, activity == PAUSE
     if not is_voice:
         is_pause[:SETTLE_MOMENTS] = False
-    shown = rms[is_speech] if is_voice else rms[SETTLE_MOMENTS:]
-    wanted = is_speech if is_voice else np.arange(len(rms)) >= SETTLE_MOMENTS
+    # What a dropout left is no room.
+    is_room = (np.arange(len(rms)) >= SETTLE_MOMENTS) & (peak > SILENCE_DBFS)
+    wanted = is_speech if is_voice else is_room
+    shown = rms[wanted]
     power = mean_power(mono, wanted)
     meter = TruePeakMeter(1, max(1, len(sound)))
     meter.measure(np.ascontiguousarray(sound))
@@ -145,7 +147,7 @@ def measure_take(kind: TakeKind, sound: Block, activity: Activity) -> TakeFigure
         "speech_level_dbfs": power_level_db(rms[is_speech]),
         "usual_peaks_dbfs": _percentile(peak[is_speech], 95),
         "quiet_peaks_dbfs": _percentile(peak[is_speech], 20),
-        "highest_peak_dbfs": None if is_silent else float(peak.max()),
+        "highest_peak_dbfs": None if is_silent or not len(peak) else float(peak.max()),
         "true_peak_dbtp": None if is_silent else meter.take_dbtp(),
         "integrated_lufs": loudness_lufs(sound),
         "clipped_moments": int((peak > 20.0 * np.log10(CLIPPED_LINEAR)).sum()),

@@ -2,12 +2,14 @@
 
 import numpy as np
 
-from goshawk.core.dsp.oversampling import BS1770_PHASES, between_samples, greatest_gain
+from goshawk.core.dsp.oversampling import BS1770_PHASES, between_samples, greatest_gain, spans_of
 from goshawk.core.stage import Block
 from goshawk.units import linear_to_db
 
 _GREATEST_GAIN = greatest_gain(BS1770_PHASES) * 1.000001
 """A little more, so that rounding hides no peak."""
+
+_SPANS = spans_of(BS1770_PHASES)
 
 
 class TruePeakMeter:
@@ -26,7 +28,7 @@ class TruePeakMeter:
         if not block.shape[0]:
             return
         between_samples(
-            block, self._history, self._line, self._total, BS1770_PHASES, self._peaks,
+            block, self._history, self._line, self._total, BS1770_PHASES, _SPANS, self._peaks,
             self._greatest / _GREATEST_GAIN,
         )  # fmt: skip
         self._greatest = max(self._greatest, float(self._peaks[: block.shape[0]].max()))
