@@ -26,8 +26,10 @@ export function App() {
     <div className="grid h-full min-h-[640px] grid-cols-[134px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]">
       <Rail />
       <div className="flex min-h-0 min-w-0 flex-col">
-        <TopBar />
-        <Messages />
+        <div className="relative shrink-0">
+          <TopBar />
+          <Messages />
+        </div>
         {isReady ? (
           <>
             <LevelPath isTall={task === "Chain"} />

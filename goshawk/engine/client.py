@@ -12,6 +12,7 @@ import socket
 import subprocess
 import sys
 import time
+from collections import deque
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -21,6 +22,7 @@ from goshawk.core.graph.comparison import Heard
 from goshawk.core.rig import Rig
 from goshawk.engine import messages
 from goshawk.engine.plan import Comparing, Plan
+from goshawk.units import SAMPLE_RATE_HZ
 
 log = logging.getLogger(__name__)
 
@@ -36,8 +38,11 @@ UNSEEN_S = 2.0
 
 TAKEN_AT_ONCE = 24
 SHARE_S = 0.02
-"""One turn of the event loop takes so many packets at most, and handles readings for about so long. What took longer
+"""One turn of the event loop takes so many packets at most, and handles them for about so long. What took longer
 is made up for by a pause, so that everything else has its turn however slow a handler is."""
+
+MOST_BEHIND = 30
+"""A second of readings may wait: more would be shown late, and late for ever."""
 
 MOST_PAUSE_S = 0.5
 
@@ -64,10 +69,13 @@ class EngineClient:
         self._process: subprocess.Popen[bytes] | None = None
         self._end: socket.socket | None = None
         self._is_ready = False
+        self._is_hurried = False
+        self._waiting: deque[tuple[bytes, bytes]] = deque()
         self._heard_at = 0.0
         self._watch: asyncio.Task[None] | None = None
         self._is_stopping = False
         self.restarts = 0
+        self.heard_frames = 0
         self.lost_readings = 0
 
     @property
@@ -188,6 +196,16 @@ class EngineClient:
         """Make something go wrong with a stand-in. The names were checked before."""
         self._command("fault", device=device, fault=fault, value=value)
 
+    async def hurry(self, seconds: float) -> None:
+        """Let so much sound pass as fast as the machine allows (for tests, see ``process.TEST_CLOCK``)."""
+        until = self.heard_frames + round(seconds * SAMPLE_RATE_HZ)
+        restarts = self.restarts
+        self._is_hurried = True
+        self._command("hurry", frames=round(seconds * SAMPLE_RATE_HZ))
+        while self.heard_frames < until and restarts == self.restarts:
+            await asyncio.sleep(0.01)
+        self._is_hurried = False
+
     def _command(self, name: str, **given: Any) -> None:
         if not self._send(messages.COMMAND, messages.pack_command(name, **given)):
             self._on_notice("The audio process did not take that. Wait a moment, and try again.")
@@ -217,48 +235,62 @@ class EngineClient:
         asyncio.get_running_loop().add_reader(ours, self._read)
 
     def _read(self) -> None:
-        """Take some of what waits, and handle it for a bounded time; of many readings, at least the newest."""
+        """Take some of what waits, and handle it for a bounded time; the rest has its turn later. Far behind, all but
+        the newest is given up: its numbers tell who reads it that something is missing."""
         assert self._end
         end, loop = self._end, asyncio.get_running_loop()
-        packets: list[tuple[bytes, bytes]] = []
         is_gone = False
         try:
-            while len(packets) < TAKEN_AT_ONCE and (message := messages.receive(end)):
-                packets.append(message)
+            for _ in range(TAKEN_AT_ONCE):
+                if (message := messages.receive(end)) is None:
+                    break
+                self._waiting.append(message)
+                self._heard_at = time.monotonic()
         except EOFError:
             is_gone = True
-        began = self._heard_at = time.monotonic()
-        newest = max(
-            (place for place, (kind, _) in enumerate(packets) if kind == messages.READINGS),
-            default=0,
-        )
-        for place, (kind, body) in enumerate(packets):
-            is_long = time.monotonic() - began > SHARE_S
-            if is_long and place < newest and kind in (messages.READINGS, messages.ROWS):
-                self.lost_readings += kind == messages.READINGS
-                continue
+        self._give_up_what_is_old()
+        began = time.monotonic()
+        while self._waiting and time.monotonic() - began < SHARE_S:
             try:
-                self._handle(kind, body)
-            except Exception:  # One bad reading must not end the link to the engine.
+                self._handle(*self._waiting.popleft())
+            except Exception:  # One bad message must not end the link to the engine.
                 log.exception("a message of the audio process could not be handled")
+        if end is not self._end:
+            return
         if is_gone:
             loop.remove_reader(end)
             self._is_ready = False
             return
         took = time.monotonic() - began
-        if took > SHARE_S and end is self._end:
+        if took >= SHARE_S:
             loop.remove_reader(end)
             loop.call_later(min(took, MOST_PAUSE_S), self._read_on, end)
 
     def _read_on(self, end: socket.socket) -> None:
         if end is self._end:
             asyncio.get_running_loop().add_reader(end, self._read)
+            self._read()
+
+    def _give_up_what_is_old(self) -> None:
+        """More than MOST_BEHIND readings wait: only what belongs to the newest is kept, and what must arrive."""
+        places = [i for i, (kind, _) in enumerate(self._waiting) if kind == messages.READINGS]
+        if len(places) <= MOST_BEHIND or self._is_hurried:
+            return
+        self.lost_readings += len(places) - 1
+        passing = (messages.READINGS, messages.ROWS, messages.SOUND)
+        kept = [
+            message
+            for i, message in enumerate(self._waiting)
+            if i >= places[-1] or message[0] not in passing
+        ]
+        self._waiting = deque(kept)
 
     def _handle(self, kind: bytes, body: bytes) -> None:
         match kind:
             case messages.READINGS:
                 readings = messages.unpack_readings(body)
                 self.seen_number = readings["plan"]
+                self.heard_frames = readings["end_frame"]
                 self._follow_plan()
                 self._on_readings(readings)
             case messages.ROWS:
@@ -299,6 +331,7 @@ class EngineClient:
                 asyncio.get_running_loop().remove_reader(self._end)
             self._end.close()
             self._end = None
+        self._waiting.clear()
         self._is_ready = False
         process = self._process
         if process and process.poll() is None:

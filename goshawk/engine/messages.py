@@ -27,6 +27,9 @@ arguments), the end."""
 READY, READINGS, ROWS, SOUND, NOTICE = b"y", b"r", b"w", b"s", b"n"
 """From the engine: it plays now, readings (pickled), the inputs' sound (pickled too), sound (see ``pack_sound``), a sentence."""
 
+TEST_CLOCK = "GOSHAWK_TEST_CLOCK"
+"""An environment variable, set for tests alone: the engine's clock can then be driven, faster than time."""
+
 BUFFER_BYTES = 1 << 20
 LARGEST_PACKET_BYTES = 200_000
 """Of all systems' limits the least is some 400 kB for everything that waits."""

@@ -20,7 +20,7 @@ from goshawk.engine.loop import MAX_FRAMES, AudioLoop
 from goshawk.engine.plan import Plan
 from goshawk.units import SAMPLE_RATE_HZ
 
-READINGS_PER_S = 30
+READINGS_FRAMES = SAMPLE_RATE_HZ // 30
 SPIN_S = 0.0005
 RESYNC_BLOCKS = 8
 """Further behind than this, the missed time is given up (and counted) rather than caught up."""
@@ -48,11 +48,17 @@ class Clock:
         self.missed_blocks = 0
         self.busy_s = 0.0
         self._slowest_share = 0.0
+        self.hurried_blocks = 0
+        """So many blocks are run without waiting for their time."""
         self._due = time.monotonic()
         self._woke = self._due
 
     def wait(self, block_s: float) -> None:
         """Sleep until the next block is due."""
+        if self.hurried_blocks:
+            self.hurried_blocks -= 1
+            self._due = self._woke = time.monotonic()
+            return
         self._due += block_s
         left = self._due - time.monotonic()
         if left < -RESYNC_BLOCKS * block_s:
@@ -102,7 +108,7 @@ class AudioProcess:
         self._clock = Clock(is_realtime=False)
         self._listening: dict[str, _Listening] = {}
         self._dropped = 0
-        self._next_readings = 0.0
+        self._next_readings = 0
         self._is_late = False
         self._is_running = True
         self._follow(plan)
@@ -124,6 +130,7 @@ class AudioProcess:
 
     def _run_block(self) -> None:
         block_s = self._loop.block_frames / SAMPLE_RATE_HZ
+        self._let_readers_follow()
         self._clock.wait(block_s)
         late_before = self._clock.late_blocks
         self._loop.run_block(is_late=self._is_late)
@@ -131,11 +138,17 @@ class AudioProcess:
         self._is_late = self._clock.late_blocks > late_before
         for point, listening in self._listening.items():
             self._publish_sound(point, listening)
-        now = time.monotonic()
-        if now >= self._next_readings:
-            self._next_readings = max(now, self._next_readings + 1.0 / READINGS_PER_S)
+        if self._loop.frames >= self._next_readings:
+            self._next_readings = max(self._next_readings, self._loop.frames - READINGS_FRAMES)
+            self._next_readings += READINGS_FRAMES
             self._publish_readings()
         self._obey()
+
+    def _let_readers_follow(self) -> None:
+        """While a test hurries the clock, as fast as the readers follow; never else."""
+        while self._clock.hurried_blocks and not messages.has_room(self._end):
+            time.sleep(0.0005)
+            self._obey()
 
     def _publish_sound(self, point: str, listening: _Listening) -> None:
         block = self._loop.point(point)
@@ -166,6 +179,7 @@ class AudioProcess:
         if not messages.send(self._end, messages.READINGS, messages.pack_readings(readings)):
             self._dropped += 1
         rows = self._loop.take_rows()
+        self._let_readers_follow()
         if messages.has_room(self._end):
             messages.send(self._end, messages.ROWS, messages.pack_readings(rows))
 
@@ -200,6 +214,8 @@ class AudioProcess:
                 self._loop.send_click()
             case "fault":
                 self._loop.rack.fault(given["device"], given["fault"], given["value"])
+            case "hurry" if os.environ.get(messages.TEST_CLOCK):
+                self._clock.hurried_blocks = given["frames"] // self._loop.block_frames
 
 
 def run(descriptor: int) -> None:

@@ -1,5 +1,6 @@
 """Assembles the application."""
 
+import os
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from pathlib import Path
@@ -13,12 +14,13 @@ from pydantic.json_schema import models_json_schema
 from starlette.types import Scope
 
 from goshawk import __version__
+from goshawk.engine.messages import TEST_CLOCK
 from goshawk.store.database import Opened, database_path, open_database
 from goshawk.store.ownership import Ownership, take
 from goshawk.web.errors import add_error_handlers
 from goshawk.web.guard import BodyLimit, Guard
 from goshawk.web.messages import FROM_SERVER, FromPage
-from goshawk.web.routes import audio, live, presets, rig, sound_check, sound_files
+from goshawk.web.routes import audio, live, presets, rig, sound_check, sound_files, test_clock
 from goshawk.web.studio import Studio
 
 FRONTEND_DIR = Path(__file__).resolve().parents[2] / "frontend" / "dist"
@@ -63,6 +65,8 @@ def create_app(
     add_error_handlers(app)
     for module in (rig, presets, sound_files, sound_check, live, audio):
         app.include_router(module.router)
+    if os.environ.get(TEST_CLOCK):
+        app.include_router(test_clock.router, include_in_schema=False)
     if frontend_dir.is_dir():
         app.mount("/", _Page(directory=frontend_dir, html=True))
     app.add_middleware(BodyLimit)

@@ -459,6 +459,8 @@ class EngineHealth(_FromServer):
     block_frames: int
     is_realtime: bool
     restarts: int
+    lost_pieces: int
+    """Readings and pieces of sound that the audio process could not hand on, or that came too late to be read."""
 
 
 class DeviceStatus(_FromServer):

@@ -169,6 +169,7 @@ class Observer:
         readings: dict[str, Any],
         rig: Rig,
         restarts: int,
+        lost: int = 0,
         room_take: RoomTakeState | None = None,
         take: TakeProgress | None = None,
         balance: BalanceLevels | None = None,
@@ -221,6 +222,7 @@ class Observer:
                     block_frames=engine["block_frames"],
                     is_realtime=engine["is_realtime"],
                     restarts=restarts,
+                    lost_pieces=engine.get("dropped_packets", 0) + lost,
                 ),
             },
         )

@@ -85,9 +85,11 @@ class RigDesk:
             self._hear(self.set)
             raise
         self._tried = None
+        is_new = rig != self.set
         self.set = rig
         self._hear(rig)
-        await self._save(rig, path, is_nudge=is_nudge)
+        if is_new or self.trouble:
+            await self._save(rig, path, is_nudge=is_nudge)
 
     async def step(self, by: int) -> None:
         """Undo (-1) or redo (+1). Raises StoreUnusable if the step cannot be read, or not be saved."""

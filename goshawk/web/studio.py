@@ -832,6 +832,7 @@ class Studio:
             readings,
             self.rig,
             self.engine.restarts,
+            self.engine.lost_readings,
             take,
             self.sound_check.progress,
             self.balance.levels,

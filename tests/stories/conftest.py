@@ -5,9 +5,11 @@ import os
 import socket
 import subprocess
 import sys
+import threading
 import time
 import urllib.request
 from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +17,8 @@ import numpy as np
 import pytest
 import soundfile
 from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from goshawk.engine.messages import TEST_CLOCK
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
@@ -38,7 +42,9 @@ class Server:
     def start(self) -> None:
         command = [sys.executable, "-m", "goshawk.cli.main", "demo", "--port", str(self.port)]
         self._process = subprocess.Popen(
-            [*command, "--data-dir", str(self._data_dir)], stdout=subprocess.DEVNULL
+            [*command, "--data-dir", str(self._data_dir)],
+            stdout=subprocess.DEVNULL,
+            env={**os.environ, TEST_CLOCK: "on"},
         )
         for _ in range(600):
             try:
@@ -47,8 +53,33 @@ class Server:
                         return
             except OSError:
                 pass
-            time.sleep(0.1)
+            time.sleep(0.05)
         raise AssertionError("the server did not start")
+
+    def pass_time(self, seconds: float) -> None:
+        """Let so much sound pass, as fast as the machine allows."""
+        request = urllib.request.Request(
+            f"{self.url}/api/test-clock?seconds={seconds}", b"", method="POST"
+        )
+        urllib.request.urlopen(request, timeout=120).close()
+
+    @contextmanager
+    def hurried(self) -> Iterator[None]:
+        """While this lasts, sound passes as fast as the machine allows."""
+        is_over = threading.Event()
+
+        def hurry() -> None:
+            while not is_over.is_set():
+                with suppress(OSError):  # the server may be killed meanwhile
+                    self.pass_time(1.0)
+
+        thread = threading.Thread(target=hurry)
+        thread.start()
+        try:
+            yield
+        finally:
+            is_over.set()
+            thread.join()
 
     def kill(self) -> None:
         """As a crash of the machine would: no chance to tidy up."""
@@ -70,11 +101,15 @@ class Server:
         """Take back whatever an earlier story changed."""
         while self.ask("/api/rig/undo")["can_undo"]:
             pass
+        self.ask("/api/sound-check/recording", "DELETE")
         for kind in self.ask("/api/sound-check", "GET")["takes"]:
             self.ask(f"/api/sound-check/takes/{kind}", "DELETE")
+        for preset in self.ask("/api/state", "GET")["presets"]:
+            if preset["is_own"]:
+                self.ask(f"/api/presets/{preset['id']}", "DELETE")
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def running(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
     server = Server(tmp_path_factory.mktemp("stories") / "data")
     yield server
@@ -83,7 +118,7 @@ def running(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Server]:
 
 @pytest.fixture
 def server(running: Server) -> Server:
-    """One server for all stories of a module: starting it takes longer than most of them."""
+    """One server for all stories: starting it takes longer than most of them."""
     running.begin_anew()
     return running
 
@@ -97,7 +132,7 @@ def spoken_tone(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return path
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def browser(spoken_tone: Path) -> Iterator[Browser]:
     os.environ["PULSE_SERVER"] = "/nonexistent"
     fake = [

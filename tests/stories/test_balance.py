@@ -37,9 +37,10 @@ def test_a_bad_start_is_brought_to_all_targets(page: Page, server: Server) -> No
     type_in(page, "Co-pilot fader", "-20")
     page.get_by_role("radio", name="30 s").click()
     expect(strip(page, "Game")).to_contain_text("too loud")
+    helps = page.get_by_role("region", name="What would help")
+    server.pass_time(25.0)
     expect(strip(page, "Music")).to_contain_text("too quiet", timeout=HEARD_MS)
     expect(strip(page, "Co-pilot")).to_contain_text("too quiet", timeout=HEARD_MS)
-    helps = page.get_by_role("region", name="What would help")
     expect(helps).to_contain_text(re.compile(r"Game \d+\.\d dB down"), timeout=HEARD_MS)
     expect(page.locator("[data-index]")).to_have_text(re.compile(r"0\.\d\d"))
 
@@ -47,7 +48,7 @@ def test_a_bad_start_is_brought_to_all_targets(page: Page, server: Server) -> No
     bring = page.get_by_role("button", name="Bring all to target")
     for _ in range(20):
         bring.click()
-        page.wait_for_timeout(2000)
+        server.pass_time(3.0)
         if input_of(server, "game")["trim_db"] and input_of(server, "copilot")["trim_db"]:
             break
     assert input_of(server, "game")["trim_db"] < -5

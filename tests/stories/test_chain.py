@@ -65,7 +65,7 @@ def test_a_chain_is_built_tuned_compared_kept_and_passed_on(
     assert stations(page) == JOB
 
     # Tuned on a loop, which goes to nobody else.
-    page.wait_for_timeout(3000)
+    server.pass_time(6.0)
     button(page, "Loop the last")
     expect(page.get_by_label("Loop", exact=True)).to_contain_text("loop")
     expect(lamp(page, "Viewers")).to_contain_text("do not hear you")
@@ -112,19 +112,21 @@ def test_a_chain_is_built_tuned_compared_kept_and_passed_on(
     assert np.abs(sounds[0]).max() > 0.1
 
 
-def test_the_room_is_learned_and_refused_while_somebody_speaks(page: Page) -> None:
+def test_the_room_is_learned_and_refused_while_somebody_speaks(page: Page, server: Server) -> None:
     page.keyboard.press("3")
     open_stage(page, "Suppressor")
     button(page, "Learn the room")
     expect(page.get_by_role("status", name="Learning the room")).to_contain_text("Stay quiet")
-    expect(page.get_by_text("Something was heard that is not the room")).to_be_visible()
+    with server.hurried():
+        expect(page.get_by_text("Something was heard that is not the room")).to_be_visible()
     page.keyboard.press("1")
     page.get_by_role("radio", name="Devices").click()
     page.get_by_role("radio", name="be silent").click()
     page.keyboard.press("3")
-    page.wait_for_timeout(500)
+    server.pass_time(1.0)
     button(page, "Learn the room")
-    expect(page.get_by_text("It has learned this room")).to_be_visible(timeout=15_000)
+    with server.hurried():
+        expect(page.get_by_text("It has learned this room")).to_be_visible(timeout=15_000)
     expect(page.locator("[data-figure='suppressor']")).to_contain_text("room −")
     button(page, "Forget it")
     expect(page.get_by_role("button", name="Learn the room")).to_be_visible()
@@ -142,6 +144,6 @@ def test_stages_are_moved_by_keyboard_and_every_panel_is_clean(page: Page) -> No
     for name in ("Suppressor", "De-esser", "Three bands", "Leveller", "Gate"):
         open_stage(page, name)
         expect(page.get_by_role("heading", name=name)).to_be_visible()
-        page.add_script_tag(path=AXE)
+        page.evaluate(AXE.read_text())
         found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
         assert [v["id"] for v in found["violations"]] == [], name

@@ -103,7 +103,7 @@ def test_by_the_accessibility_tree_alone(page: Page, server: Server) -> None:
     page.get_by_role("button", name=re.compile("Co-pilot to Call: 0.0 dB")).click()
     page.get_by_role("dialog", name="Co-pilot to Call").get_by_role("switch", name="Heard").click()
     page.keyboard.press("Escape")
-    page.get_by_role("status", name="Who hears the microphone").get_by_role(
+    page.get_by_role("group", name="Who hears the microphone").get_by_role(
         "button", name=re.compile("^Viewers")
     ).click()
     is_right(page, server)
@@ -113,7 +113,7 @@ def test_inputs_are_named_ordered_and_removed(page: Page) -> None:
     page.keyboard.press("1")
     page.get_by_role("button", name="Add input").click()
     page.get_by_role("menuitem", name="Other").click()
-    page.get_by_role("button", name=re.compile("^Input .*name, role")).click()
+    # It is opened at once: a device is what it wants next.
     name = page.get_by_role("textbox", name="Name of the input")
     for refused, sentence in (("game", "Choose another name"), ("x" * 200, "40 characters")):
         name.fill(refused)

@@ -11,6 +11,7 @@ class SilentEngine:
     is_running = True
     restarts = 0
     plan_number = 1
+    lost_readings = 0
 
     def __init__(self) -> None:
         self.told: list[tuple[Any, ...]] = []

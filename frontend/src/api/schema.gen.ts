@@ -1388,6 +1388,8 @@ export interface components {
             late_in_last_minute: number;
             /** Load Percent */
             load_percent: number;
+            /** Lost Pieces */
+            lost_pieces: number;
             /** Missed Blocks */
             missed_blocks: number;
             /** Restarts */

@@ -54,7 +54,7 @@ export function BalancePage() {
         <div className="flex min-w-0 flex-1 flex-col gap-3.5">
           <Panel>
             <div className="mb-1 flex items-center gap-2">
-              <figcaption className="min-w-0 truncate text-xs text-quiet">
+              <figcaption className="min-w-0 text-xs leading-tight text-quiet min-[1180px]:truncate">
                 Peaks in the Viewers feed, dBFS: the band is your target, dashes are the others'
               </figcaption>
               <span className="ml-auto" />
@@ -70,7 +70,7 @@ export function BalancePage() {
           <section aria-label="Inputs">
             <div className="mb-1.5 flex items-center gap-2">
               <h3 className="font-semibold">Inputs</h3>
-              <p className="truncate text-xs text-quiet">
+              <p className="text-xs leading-tight text-quiet min-[1180px]:truncate">
                 peaks and body for viewers, at the levels set now; the bracket is the target
               </p>
               <span className="ml-auto" />

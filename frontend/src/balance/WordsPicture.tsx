@@ -65,7 +65,7 @@ export function WordsPicture() {
     <Panel>
       <figcaption className="flex items-center gap-2">
         <h3 className="font-semibold">Where words live</h3>
-        <span className="min-w-0 truncate text-xs text-quiet">
+        <span className="min-w-0 text-xs leading-tight text-quiet min-[1180px]:truncate">
           your voice (amber) against all the rest, while you speak; the grey bar is how much a band
           matters
         </span>

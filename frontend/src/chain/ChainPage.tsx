@@ -76,7 +76,9 @@ export function ChainPage() {
       <ChainBar />
       <div className="mb-2 flex items-center gap-3">
         <h2 className="text-[19px] font-semibold">{STAGE_LABELS[slot.stage]}</h2>
-        <p className="min-w-0 truncate text-quiet">{DOES[slot.stage]}</p>
+        <p className="min-w-0 text-quiet max-[1180px]:text-[13px] max-[1180px]:leading-tight min-[1180px]:truncate">
+          {DOES[slot.stage]}
+        </p>
         <p
           className="figures ml-auto text-xs whitespace-nowrap text-quiet"
           title="What this stage adds: delay, and its share of a block's time"

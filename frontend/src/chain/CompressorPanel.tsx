@@ -67,12 +67,14 @@ export function CompressorPanel({ id }: PanelProps) {
       curve.forEach((out, i) => canvas.lineTo(x(BOTTOM + i), y(out)));
       stroke("voice", 2.5, []);
       const level = readings.isStale() ? undefined : readings.stages[id]?.level_dbfs;
-      if (typeof level === "number" && level > BOTTOM) {
-        const place = Math.min(curve.length - 1.001, level - BOTTOM);
+      if (typeof level === "number") {
+        // In a pause it rests at the lower end.
+        const shown = Math.max(level, BOTTOM);
+        const place = Math.min(curve.length - 1.001, shown - BOTTOM);
         const low = curve[Math.floor(place)] ?? BOTTOM;
         const high = curve[Math.floor(place) + 1] ?? low;
         canvas.beginPath();
-        canvas.arc(x(level), y(low + (high - low) * (place % 1)), 5, 0, 2 * Math.PI);
+        canvas.arc(x(shown), y(low + (high - low) * (place % 1)), 5, 0, 2 * Math.PI);
         canvas.fillStyle = colour("text");
         canvas.fill();
       }

@@ -86,6 +86,8 @@ function Handle({ path, band, label, short, isChosen, onChoose }: HandleProps) {
   const gain = useSetting(`${path}.gain_db`);
   const place = useRef<HTMLButtonElement>(null);
   const newest = useRef<Record<string, number> | null>(null);
+  /** Where it was gripped: it moves by what it is dragged. */
+  const grip = useRef({ x: 0, y: 0, dx: 0, dy: 0 });
   const pressed = useRef({ at: -Infinity, hz: 0, gainDb: 0 });
   if (!frequency) return null;
   const gainDb = "gain_db" in band ? band.gain_db : 0;
@@ -95,9 +97,11 @@ function Handle({ path, band, label, short, isChosen, onChoose }: HandleProps) {
     const area = place.current?.parentElement?.getBoundingClientRect();
     if (!area) return {};
     const share =
-      (event.clientX - area.left - MARGIN.left) / (area.width - MARGIN.left - MARGIN.right);
+      (event.clientX - grip.current.dx - area.left - MARGIN.left) /
+      (area.width - MARGIN.left - MARGIN.right);
     const height = area.height - MARGIN.top - MARGIN.bottom;
-    const up = TOP_DB - ((event.clientY - area.top - MARGIN.top) / height) * 2 * TOP_DB;
+    const up =
+      TOP_DB - ((event.clientY - grip.current.dy - area.top - MARGIN.top) / height) * 2 * TOP_DB;
     const { minimum, maximum } = frequency.info;
     const hz = Math.round(Math.max(minimum, Math.min(maximum, hzOfShare(share))));
     const most = gain?.info.maximum ?? 0;
@@ -144,10 +148,15 @@ function Handle({ path, band, label, short, isChosen, onChoose }: HandleProps) {
       onKeyDown={onKeyDown}
       onPointerDown={(event) => {
         event.currentTarget.setPointerCapture(event.pointerId);
+        const { left, top, width, height } = event.currentTarget.getBoundingClientRect();
+        const { clientX: x, clientY: y } = event;
+        grip.current = { x, y, dx: x - left - width / 2, dy: y - top - height / 2 };
         onChoose();
       }}
       onPointerMove={(event) => {
         if (!event.currentTarget.hasPointerCapture(event.pointerId)) return;
+        const isStill = event.clientX === grip.current.x && event.clientY === grip.current.y;
+        if (isStill && !newest.current) return;
         newest.current = valuesAt(event);
         tryTogether(newest.current);
       }}

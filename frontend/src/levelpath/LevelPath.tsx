@@ -12,7 +12,15 @@ import { openStage, openTask, useView } from "../view";
 import { Notch } from "./Notch";
 import { paintLevelPath } from "./paint";
 import { columnX, frameOf, xOf } from "./scale";
-import { columnsOf, figureOf, notchesOf, stationsOf, type Station } from "./stations";
+import {
+  columnsOf,
+  figureOf,
+  NARROW_PX,
+  notchesOf,
+  shortLabel,
+  stationsOf,
+  type Station,
+} from "./stations";
 
 const TALL = 316;
 const LOW = 150;
@@ -43,6 +51,7 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
   const columns = columnsOf(rig);
   const frame = frameOf(width, height, isTall);
   const gap = (frame.split - frame.left) / stations.length;
+  const isNarrow = gap < NARROW_PX;
   const isWaiting = levels !== null && levels.stations.microphone?.peaks_dbfs === null;
 
   return (
@@ -100,11 +109,21 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
               rig.chain.find(({ id }) => id === station.stageId)?.is_bypassed ? "line-through" : ""
             }`}
           >
-            {station.label}
+            {isNarrow && shortLabel(station.label) !== station.label ? (
+              <>
+                <span aria-hidden>{shortLabel(station.label)}</span>
+                <span className="sr-only">{station.label}</span>
+              </>
+            ) : (
+              station.label
+            )}
           </span>
           {isTall && (
-            <span className="figures text-xs text-quiet" data-figure={station.meter}>
-              {figureOf(station, rig, levels, readings.stages[station.stageId ?? ""])}
+            <span
+              className={`figures whitespace-nowrap text-quiet ${isNarrow ? "text-[11px]" : "text-xs"}`}
+              data-figure={station.meter}
+            >
+              {figureOf(station, rig, levels, readings.stages[station.stageId ?? ""], isNarrow)}
             </span>
           )}
           <LiveLevel meter={station.meter} />

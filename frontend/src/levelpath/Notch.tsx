@@ -1,11 +1,11 @@
 /** A threshold on the level path: a mark on its station that can be dragged up and down. */
 
-import { useState, type KeyboardEvent, type PointerEvent } from "react";
+import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import { nudgeSetting, setSetting, trySetting } from "../live/link";
 import { useSetting } from "../ui/Setting";
 import { digitsOf, signless, spoken } from "../units/format";
 import { afterKey, settle } from "../units/taper";
-import { dbOf, yOf, type Frame } from "./scale";
+import { dbPerPixel, yOf, type Frame } from "./scale";
 
 type Props = { path: string; label: string; side: "above" | "below"; x: number; frame: Frame };
 
@@ -14,14 +14,27 @@ const WIDTH = 72;
 export function Notch({ path, label, side, x, frame }: Props) {
   const setting = useSetting(path);
   const [dragged, setDragged] = useState<number | null>(null);
+  const grip = useRef<{ y: number; value: number } | null>(null);
   if (!setting || typeof setting.value !== "number") return null;
   const { info } = setting;
   const value = dragged ?? setting.value;
   const y = yOf(value, frame);
 
+  /** It moves by what it is dragged, wherever it was gripped: a click alone moves nothing. */
   const follow = (event: PointerEvent<HTMLElement>) => {
-    const top = event.currentTarget.parentElement?.getBoundingClientRect().top ?? 0;
-    return settle(dbOf(event.clientY - top, frame), info);
+    if (!grip.current) return;
+    const by = (grip.current.y - event.clientY) * dbPerPixel(frame);
+    if (by === 0 && dragged === null) return;
+    const next = settle(grip.current.value + by, info);
+    setDragged(next);
+    trySetting(path, next);
+  };
+  const drop = () => {
+    grip.current = null;
+    if (dragged === null) return;
+    // Saved even if the value shown is already this one: so far it has only been tried.
+    setSetting(path, dragged);
+    setDragged(null);
   };
   const onKeyDown = (event: KeyboardEvent) => {
     const isReset = event.key === "Delete" || event.key === "Backspace";
@@ -51,21 +64,11 @@ export function Notch({ path, label, side, x, frame }: Props) {
       onDoubleClick={() => setSetting(path, info.defaultValue as number)}
       onPointerDown={(event) => {
         event.currentTarget.setPointerCapture(event.pointerId);
-        setDragged(value);
+        grip.current = { y: event.clientY, value };
       }}
-      onPointerMove={(event) => {
-        if (dragged === null) return;
-        const next = follow(event);
-        setDragged(next);
-        trySetting(path, next);
-      }}
-      onPointerUp={(event) => {
-        if (dragged === null) return;
-        setDragged(null);
-        // Saved even if the value shown is already this one: so far it has only been tried.
-        setSetting(path, follow(event));
-      }}
-      onPointerCancel={() => setDragged(null)}
+      onPointerMove={follow}
+      onPointerUp={drop}
+      onPointerCancel={drop}
     >
       <svg width={WIDTH} height="12" aria-hidden className="block">
         <path

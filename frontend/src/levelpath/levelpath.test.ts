@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import type { Levels, Rig } from "../api/client";
 import { Ring, type StageReading } from "../live/readings";
 import { levelsSentence } from "../shell/levelsSentence";
-import { columnX, dbOf, frameOf, xOf, yOf } from "./scale";
+import { columnX, dbPerPixel, frameOf, xOf, yOf } from "./scale";
 import { figureOf, notchesOf, stationsOf } from "./stations";
 
 const rig = {
@@ -43,7 +43,8 @@ describe("stations", () => {
 describe("the scale", () => {
   const frame = frameOf(1146, 316, true);
   it("goes from decibels to height and back, and ends at its ends", () => {
-    for (const db of [0, -37, -84]) expect(dbOf(yOf(db, frame), frame)).toBeCloseTo(db);
+    const by = yOf(-37, frame) - yOf(-30, frame);
+    expect(by * dbPerPixel(frame)).toBeCloseTo(7);
     expect(yOf(6, frame)).toBe(frame.top);
     expect(yOf(-200, frame)).toBe(frame.bottom);
   });

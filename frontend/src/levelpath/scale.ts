@@ -27,9 +27,9 @@ export function yOf(db: number, frame: Frame): number {
   return frame.top + share * (frame.bottom - frame.top);
 }
 
-export function dbOf(y: number, frame: Frame): number {
-  const share = (y - frame.top) / (frame.bottom - frame.top);
-  return TOP_DB - Math.max(0, Math.min(1, share)) * (TOP_DB - BOTTOM_DB);
+/** How far a threshold moves with the pointer. */
+export function dbPerPixel(frame: Frame): number {
+  return (TOP_DB - BOTTOM_DB) / (frame.bottom - frame.top);
 }
 
 /** Middle of station number `index` of `count`. */

@@ -25,6 +25,23 @@ export const STAGE_LABELS: Record<Slot["stage"], string> = {
   limiter: "Limiter",
 };
 
+/** Names for where there is no room for the whole: the trade's own short forms. */
+const SHORT_LABELS: Record<string, string> = {
+  Microphone: "Mic",
+  "High-pass": "HPF",
+  Suppressor: "Suppr.",
+  "De-esser": "De-ess",
+  Compressor: "Comp",
+  "Three bands": "3 bands",
+  Leveller: "Level",
+  Limiter: "Limit",
+};
+
+export const shortLabel = (label: string) => SHORT_LABELS[label] ?? label;
+
+/** Narrower than this, neighbouring names would run into each other. */
+export const NARROW_PX = 66;
+
 /** Where an input's part of the Viewers feed is measured. */
 export const toViewers = (inputId: string) => `viewers/${inputId}`;
 
@@ -47,6 +64,12 @@ export function stationsOf(rig: Rig): Station[] {
   ];
 }
 
+const LEAST_HEARD_DBFS = -90;
+
+/** No figure is given of what nobody hears. */
+const heard = (dbfs: number | null | undefined) =>
+  decibels(typeof dbfs === "number" && dbfs > LEAST_HEARD_DBFS ? dbfs : null);
+
 const signed = (value: number) => (value > 0 ? "+" : "") + signless(value, 1);
 
 /** How many bands of an EQ do something. */
@@ -62,9 +85,10 @@ export function figureOf(
   rig: Rig,
   levels: Levels | null,
   reading: StageReading | undefined,
+  isShort = false,
 ): string {
   const slot = rig.chain.find(({ id }) => id === station.stageId);
-  if (!slot) return decibels(levels?.stations[station.meter]?.peaks_dbfs);
+  if (!slot) return heard(levels?.stations[station.meter]?.peaks_dbfs);
   if (slot.is_bypassed) return "bypassed";
   switch (slot.stage) {
     case "trim":
@@ -72,9 +96,10 @@ export function figureOf(
     case "high_pass":
       return `${slot.settings.frequency_hz.toFixed(0)} Hz`;
     case "eq":
-      return `${bandsAtWork(slot.settings)} bands`;
+      return `${bandsAtWork(slot.settings)} ${isShort ? "bd" : "bands"}`;
     case "suppressor":
-      return reading ? `room ${signless(Number(reading.noise_dbfs), 0)}` : "–";
+      if (!reading) return "–";
+      return `${isShort ? "" : "room "}${signless(Number(reading.noise_dbfs), 0)}`;
     case "leveller":
       return signed(Number(reading?.gain_db ?? 0));
     case "gate":

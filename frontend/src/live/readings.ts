@@ -11,6 +11,7 @@ export const SILENCE = -120;
 export const SPEECH = 1;
 const STALE_MS = 500;
 const STAGE_HISTORY = 300;
+export const MINUTE = 600;
 
 /** A ring of the newest values; index 0 is the oldest. */
 export class Ring {
@@ -47,6 +48,11 @@ class ReadingsStore {
   /** Of each stage, one value a message (30 a second): gain reduction in dB, and whether it is open. */
   readonly reduction = new Map<string, Ring>();
   readonly isOpen = new Map<string, Ring>();
+  /** The microphone's highest peak of each tenth of a second, over a minute. */
+  readonly minute = new Ring(MINUTE, SILENCE);
+  private tenth: number[] = [];
+  /** The plan under which the newest readings were made. */
+  plan = 0;
   stages: Record<string, StageReading> = {};
   ceilings: Record<string, StageReading> = {};
   /** Each input's highest peak ahead of its fader, in dBFS. */
@@ -70,10 +76,17 @@ class ReadingsStore {
     for (const [name, values] of Object.entries(moments.peak_dbfs)) {
       for (const value of values) this.ring(this.peak, name).push(value);
     }
+    for (const value of moments.peak_dbfs.microphone ?? []) {
+      this.tenth.push(value);
+      if (this.tenth.length < 10) continue;
+      this.minute.push(Math.max(...this.tenth));
+      this.tenth = [];
+    }
   }
 
   takeReadings(readings: Readings) {
     this.takeMoments(readings);
+    this.plan = readings.plan;
     this.stages = readings.stages as Record<string, StageReading>;
     this.ceilings = readings.ceilings as Record<string, StageReading>;
     this.inputs = readings.inputs;
@@ -121,6 +134,7 @@ class ReadingsStore {
 
   forget() {
     this.levels = null;
+    this.plan = 0;
     for (const listener of this.listeners) listener();
   }
 

@@ -17,7 +17,7 @@ type Live = {
   dismiss: (id: number) => void;
 };
 
-const MOST_MESSAGES = 4;
+const MOST_MESSAGES = 3;
 let nextId = 1;
 
 export const useLive = create<Live>((set) => ({
@@ -42,4 +42,13 @@ export const useLive = create<Live>((set) => ({
     set((live) => ({ messages: live.messages.filter((message) => message.id !== id) })),
 }));
 
-export const say = (level: Message["level"], text: string) => useLive.getState().say(level, text);
+const NEWS_MS = 12_000;
+
+/** Say something; trouble stays until it is put away, news goes by itself. */
+export function say(level: Message["level"], text: string) {
+  useLive.getState().say(level, text);
+  const id = useLive.getState().messages.at(-1)?.id;
+  if (level === "news" && id !== undefined) {
+    setTimeout(() => useLive.getState().dismiss(id), NEWS_MS);
+  }
+}

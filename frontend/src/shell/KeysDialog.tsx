@@ -1,10 +1,10 @@
 import { Dialog, Switch } from "radix-ui";
 import type { ReactNode } from "react";
 import { Button } from "../ui/Button";
-import { setSingleKeys, useView } from "../view";
+import { setSingleKeys, TASKS, useView } from "../view";
 
 const KEYS = [
-  ["1 2 3", "Wiring, Chain, Balance"],
+  [TASKS.map((_, i) => i + 1).join(" "), TASKS.join(", ")],
   ["L", "Say the levels that matter"],
   ["M", "Mute your voice for everyone, or end it"],
   ["C, held", "Cough: silent for everyone until you let go"],

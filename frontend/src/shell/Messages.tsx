@@ -1,22 +1,30 @@
 import { X } from "lucide-react";
 import { useLive } from "../live/store";
 
-/** Sentences from the server and from the page; each stays until it is put away, or newer news comes. */
+/**
+ * Sentences from the server and from the page; each stays until it is put away, or newer news comes. They lie over the
+ * page's upper right corner, where there is nothing to press, and move nothing under the hand.
+ */
 export function Messages() {
   const messages = useLive((live) => live.messages);
   const status = useLive((live) => live.status);
   const dismiss = useLive((live) => live.dismiss);
   return (
-    <div role="log" aria-label="Messages" aria-live="polite">
+    <div
+      role="log"
+      aria-label="Messages"
+      aria-live="polite"
+      className="pointer-events-none absolute top-full right-0 z-30 flex w-[264px] flex-col gap-1 p-1.5"
+    >
       {status === "lost" && (
-        <p className="border-b border-over bg-panel px-[18px] py-2 text-over-strong">
+        <p className="pointer-events-auto rounded-md border border-over bg-panel px-3 py-2 text-[13px] text-over-strong shadow-lg">
           ▲ There is no connection to Goshawk. It is being tried again; what you hear may go on.
         </p>
       )}
       {messages.map((message) => (
         <div
           key={message.id}
-          className="flex items-center gap-3 border-b border-line bg-panel px-[18px] py-1.5 text-[13px]"
+          className="pointer-events-auto flex items-start gap-1.5 rounded-md border border-line bg-panel py-1.5 pr-1 pl-3 text-[13px] leading-snug shadow-lg"
         >
           <p className={`flex-1 ${message.level === "trouble" ? "text-over-strong" : ""}`}>
             {message.level === "trouble" && "▲ "}

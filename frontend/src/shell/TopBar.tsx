@@ -1,7 +1,7 @@
-import type { ReactNode } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import type { FeedName } from "../api/client";
 import { setSetting } from "../live/link";
-import { useLevels } from "../live/readings";
+import { readings, useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { decibels } from "../units/format";
 import { FEED_LABELS, FEEDS, reachSentence } from "./reach";
@@ -16,11 +16,12 @@ export function TopBar() {
         <h1 className="text-[15px] leading-tight font-semibold">{state?.rig.name ?? "Goshawk"}</h1>
         <SavedLine />
       </div>
-      <div role="status" aria-label="Who hears the microphone" className="flex flex-1 gap-1">
+      <div role="group" aria-label="Who hears the microphone" className="flex flex-1 gap-1">
         {FEEDS.map((feed) => (
           <Lamp key={feed} feed={feed} />
         ))}
       </div>
+      <SpokenReach />
       <Clearance role="game" />
       <Clearance role="music" />
       <Figure label="Delay" title="From the microphone to the viewers; the ledger is in Wiring">
@@ -35,9 +36,62 @@ export function TopBar() {
 function SavedLine() {
   const status = useLive((live) => live.status);
   const isSaved = useLive((live) => live.state?.is_saved ?? true);
+  const trouble = useLive((live) => live.state?.save_trouble ?? "");
+  const isHeard = useIsHeard();
   if (status === "lost") return <p className="text-xs text-over-strong">▲ connection lost</p>;
   if (status === "connecting") return <p className="text-xs text-quiet">connecting …</p>;
+  if (!isHeard) return <p className="text-xs text-over-strong">▲ not heard yet</p>;
+  if (trouble) {
+    return (
+      <p title={trouble} className="text-xs text-over-strong">
+        ▲ not saved
+      </p>
+    );
+  }
   return <p className="text-xs text-quiet">{isSaved ? "saved" : "trying …"}</p>;
+}
+
+const UNHEARD_MS = 400;
+
+/** Whether the engine works by the newest state: its readings name the plan that they were made under. */
+function useIsHeard(): boolean {
+  const plan = useLive((live) => live.state?.plan);
+  const [isHeard, setIsHeard] = useState(true);
+  useEffect(() => {
+    if (plan === undefined) return;
+    const began = performance.now();
+    const look = () => {
+      const isSeen = readings.plan >= plan;
+      setIsHeard(isSeen || performance.now() - began < UNHEARD_MS);
+      if (isSeen) window.clearInterval(timer);
+    };
+    const timer = window.setInterval(look, 100);
+    return () => window.clearInterval(timer);
+  }, [plan]);
+  return isHeard;
+}
+
+const SETTLED_MS = 1500;
+
+/** Who hears you, said once it has settled: silence between words is no news. */
+function SpokenReach() {
+  const levels = useLevels();
+  const now = levels
+    ? FEEDS.map(
+        (feed) =>
+          `${FEED_LABELS[feed]} ${reachSentence(feed, levels.reach[feed] === "closed" ? "closed" : "hears")}`,
+      ).join(", ")
+    : "";
+  const [said, setSaid] = useState("");
+  useEffect(() => {
+    const timer = window.setTimeout(() => setSaid(now), SETTLED_MS);
+    return () => window.clearTimeout(timer);
+  }, [now]);
+  return (
+    <p role="status" aria-label="Reach" className="sr-only">
+      {said}
+    </p>
+  );
 }
 
 /** Whether the microphone reaches a listener now: measured in the feed, not read off a switch. */

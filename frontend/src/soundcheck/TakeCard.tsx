@@ -23,7 +23,7 @@ export function TakeCard({ kind, check }: { kind: TakeKind; check: SoundCheck })
         <h3 className="text-[13px] font-semibold">{name}</h3>
         <p className="figures text-xs font-semibold">{take && levelOf(kind, take)}</p>
       </div>
-      <p className="truncate text-xs text-quiet">{hint}</p>
+      <p className="text-xs leading-tight min-[1180px]:truncate text-quiet">{hint}</p>
       {take ? (
         <Outline points={take.figures.outline} kind={kind} />
       ) : (

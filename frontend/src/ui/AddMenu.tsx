@@ -14,7 +14,7 @@ export function AddMenu<T extends string>({ label, items, onChoose }: Props<T>) 
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger asChild>
-        <Button className="flex items-center gap-1.5">
+        <Button className="flex items-center gap-1.5 whitespace-nowrap">
           <Plus size={14} /> {label}
         </Button>
       </DropdownMenu.Trigger>

@@ -14,7 +14,7 @@ export function Choice({ label, value, options, onChange }: Props) {
     <ToggleGroup.Root
       type="single"
       aria-label={label}
-      className="inline-flex flex-wrap gap-0.5 rounded-full bg-raised p-0.5"
+      className="inline-flex gap-0.5 rounded-full bg-raised p-0.5"
       value={value}
       onValueChange={(next) => next && onChange(next)}
     >
@@ -22,7 +22,7 @@ export function Choice({ label, value, options, onChange }: Props) {
         <ToggleGroup.Item
           key={option.value}
           value={option.value}
-          className="rounded-full px-3.5 py-1 text-[13px] data-[state=on]:bg-voice-strong data-[state=on]:font-semibold data-[state=on]:text-on-voice"
+          className="rounded-full px-2.5 py-1 text-[13px] whitespace-nowrap min-[1180px]:px-3.5 data-[state=on]:bg-voice-strong data-[state=on]:font-semibold data-[state=on]:text-on-voice"
         >
           {option.label}
         </ToggleGroup.Item>

@@ -17,7 +17,9 @@ export function LevelBar({ dbfs, colour, label, className = "h-2.5" }: Props) {
       aria-valuemin={LOWEST_DBFS}
       aria-valuemax={0}
       aria-valuenow={Math.max(LOWEST_DBFS, Math.min(0, Math.round(dbfs)))}
-      aria-valuetext={dbfs <= LOWEST_DBFS ? "silent" : `${Math.round(dbfs)} dBFS`}
+      aria-valuetext={
+        dbfs <= LOWEST_DBFS ? "silent" : `${Math.round(dbfs)} dBFS${isOver ? ", over" : ""}`
+      }
       className={`relative block overflow-hidden rounded-full bg-line/60 ${className}`}
     >
       <span
@@ -27,6 +29,14 @@ export function LevelBar({ dbfs, colour, label, className = "h-2.5" }: Props) {
           background: isOver ? "var(--over)" : colour,
         }}
       />
+      {isOver && (
+        <span
+          aria-hidden
+          className="absolute inset-y-0 right-1 flex items-center text-[10px] leading-none text-ground"
+        >
+          ▲
+        </span>
+      )}
     </span>
   );
 }

@@ -1,7 +1,7 @@
 /** A numeric setting: label, slider, typed number, unit. All of its range comes from the server. */
 
 import { Slider } from "radix-ui";
-import { useState, type KeyboardEvent } from "react";
+import { useRef, useState, type KeyboardEvent } from "react";
 import { settingInfo, valueAt, type SettingInfo } from "../api/settings";
 import { nudgeSetting, setSetting, trySetting } from "../live/link";
 import { useLive } from "../live/store";
@@ -28,8 +28,19 @@ export function useSetting(path: string): { value: unknown; info: SettingInfo } 
 export function Setting({ path, colour = "var(--voice)", label, shortLabel }: Props) {
   const setting = useSetting(path);
   const [dragged, setDragged] = useState<number | null>(null);
+  const latest = useRef<number | null>(null);
   if (!setting || typeof setting.value !== "number") return null;
   const { info } = setting;
+  const drag = (next: number | null) => {
+    latest.current = next;
+    setDragged(next);
+  };
+  /** A drag ends with what it ended on, also where it began: what was tried on the way must not stay. */
+  const drop = () => {
+    if (latest.current === null) return;
+    setSetting(path, latest.current);
+    drag(null);
+  };
   const name = label ?? info.label;
   const value = dragged ?? setting.value;
   const digits = digitsOf(info.step);
@@ -69,13 +80,12 @@ export function Setting({ path, colour = "var(--voice)", label, shortLabel }: Pr
         value={[toTravel(value, info)]}
         onValueChange={([travel = 0]) => {
           const next = fromTravel(travel, info);
-          setDragged(next);
+          drag(next);
           trySetting(path, next);
         }}
-        onValueCommit={([travel = 0]) => {
-          setDragged(null);
-          setSetting(path, fromTravel(travel, info));
-        }}
+        onPointerUp={drop}
+        onPointerCancel={drop}
+        onLostPointerCapture={drop}
         onKeyDown={onKeyDown}
         onDoubleClick={reset}
       >

@@ -1,7 +1,7 @@
 import { useCallback } from "react";
 import type { GainAdvice } from "../api/client";
 import { ask, mendBy } from "../live/link";
-import { readings, useLevels } from "../live/readings";
+import { MINUTE, readings, useLevels } from "../live/readings";
 import { Button } from "../ui/Button";
 import { Panel } from "../ui/Panel";
 import { Progress } from "../ui/Progress";
@@ -67,6 +67,66 @@ function LandingPicture() {
   );
 }
 
+const HIGHEST = 0;
+
+/** The microphone's peaks over the last minute against the zone, for the hand that turns. */
+function HistoryPicture() {
+  const paint = useCallback((canvas: CanvasRenderingContext2D, width: number, height: number) => {
+    const advice = readings.levels?.gain;
+    if (!advice) return;
+    const left = 36;
+    const right = width - 8;
+    const bottom = height - 20;
+    const y = (db: number) =>
+      8 + ((HIGHEST - Math.max(LOWEST, db)) / (HIGHEST - LOWEST)) * (bottom - 8);
+    canvas.fillStyle = colour("voice");
+    canvas.globalAlpha = 0.22;
+    const high = y(advice.landing_high_dbfs);
+    canvas.fillRect(left, high, right - left, y(advice.landing_low_dbfs) - high);
+    canvas.globalAlpha = 1;
+    canvas.font = FIGURES_FONT;
+    canvas.textBaseline = "middle";
+    canvas.textAlign = "right";
+    canvas.lineWidth = 1;
+    for (let db = HIGHEST; db >= LOWEST; db -= 12) {
+      canvas.strokeStyle = colour("line");
+      canvas.globalAlpha = 0.55;
+      canvas.beginPath();
+      canvas.moveTo(left, y(db));
+      canvas.lineTo(right, y(db));
+      canvas.stroke();
+      canvas.globalAlpha = 1;
+      canvas.fillStyle = colour("quiet");
+      canvas.fillText(signless(db, 0), left - 7, y(db));
+    }
+    canvas.textBaseline = "top";
+    for (const [seconds, word] of [
+      [60, "a minute ago"],
+      [30, "30 s"],
+      [0, "now"],
+    ] as const) {
+      canvas.textAlign = seconds === 60 ? "left" : seconds ? "center" : "right";
+      canvas.fillText(word, right - (seconds / 60) * (right - left), bottom + 5);
+    }
+    const bar = (right - left) / MINUTE;
+    for (let i = 0; i < MINUTE; i++) {
+      const db = readings.minute.at(i);
+      if (db <= LOWEST) continue;
+      const isOver = db >= advice.loudest_dbfs;
+      canvas.fillStyle = colour(isOver ? "over" : "voice");
+      canvas.fillRect(left + i * bar, y(db), Math.max(1, bar - 0.3), bottom - y(db));
+      if (isOver) canvas.fillRect(left + i * bar - 1, 1, 3, 3);
+    }
+  }, []);
+  return (
+    <Picture
+      paint={paint}
+      label="The microphone's peaks over the last minute, with the zone in which usual ones should land"
+      className="h-[190px] w-full"
+    />
+  );
+}
+
 /** The guided minute, what it found, and what arrives now. */
 export function GainView() {
   const levels = useLevels();
@@ -74,16 +134,22 @@ export function GainView() {
   const advice = minute?.result ?? levels?.gain;
   return (
     <div className="flex gap-3.5">
-      <Panel className="flex-1">
-        <h3 className="font-semibold">A minute for the microphone's gain</h3>
-        <p className="text-[13px] text-quiet">
-          Talk as you do on air, at your usual distance, and laugh once. Goshawk listens to{" "}
-          {minute?.wanted_speech_s ?? 20} seconds of speech and says how far to turn the preamp.
-        </p>
-        <LandingPicture />
-        <Minute />
-        {!minute?.is_running && <Advice advice={advice} />}
-      </Panel>
+      <div className="flex min-w-0 flex-1 flex-col gap-3">
+        <Panel>
+          <h3 className="font-semibold">A minute for the microphone's gain</h3>
+          <p className="text-[13px] text-quiet">
+            Talk as you do on air, at your usual distance, and laugh once. Goshawk listens to{" "}
+            {minute?.wanted_speech_s ?? 20} seconds of speech and says how far to turn the preamp.
+          </p>
+          <LandingPicture />
+          <Minute />
+          {!minute?.is_running && <Advice advice={advice} />}
+        </Panel>
+        <Panel>
+          <h3 className="mb-1 font-semibold">The last minute</h3>
+          <HistoryPicture />
+        </Panel>
+      </div>
       <div className="flex w-[320px] shrink-0 flex-col gap-3">
         <Arriving />
         <FindingCards

@@ -1,5 +1,6 @@
 /** Inputs down, listeners across: the table, the same in sentences, and what is wrong with it. */
 
+import { useEffect, useRef } from "react";
 import { useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { useView } from "../view";
@@ -14,13 +15,19 @@ export function WhoHearsWhat() {
   const open = useView((view) => view.inputId);
   const input = inputs.find(({ id }) => id === open);
   const findings = useLevels()?.findings ?? [];
+  const panel = useRef<HTMLDivElement>(null);
+  // Where the window is narrow it stands under the table.
+  useEffect(() => {
+    const isBelow = (panel.current?.getBoundingClientRect().top ?? 0) > window.innerHeight / 2;
+    if (open && isBelow) panel.current?.scrollIntoView();
+  }, [open]);
   return (
     <div className="flex flex-col gap-3.5 min-[1180px]:flex-row">
       <div className="flex min-w-0 flex-1 flex-col gap-3">
         <SendTable />
         <FeedRows />
       </div>
-      <div className="flex shrink-0 flex-col gap-3 min-[1180px]:w-[290px]">
+      <div ref={panel} className="flex shrink-0 flex-col gap-3 min-[1180px]:w-[290px]">
         {input ? (
           <InputPanel key={input.id} input={input} />
         ) : (

@@ -2,7 +2,8 @@ import { ask } from "../live/link";
 import { AddMenu } from "../ui/AddMenu";
 import { Choice } from "../ui/Choice";
 import { ROLE_LABELS, ROLES } from "../ui/roles";
-import { openWiring, useView, WIRING_VIEWS, type WiringView } from "../view";
+import { useLive } from "../live/store";
+import { openInput, openWiring, useView, WIRING_VIEWS, type WiringView } from "../view";
 import { DelayView } from "./DelayView";
 import { DevicesView } from "./DevicesView";
 import { GainView } from "./GainView";
@@ -36,6 +37,18 @@ export function WiringPage() {
   );
 }
 
+/** The input that comes next is opened: it has no device yet. */
+function openWhenThere() {
+  const before = new Set(useLive.getState().state?.rig.inputs.map(({ id }) => id));
+  const stop = useLive.subscribe(({ state }) => {
+    const fresh = state?.rig.inputs.find(({ id }) => !before.has(id));
+    if (!fresh) return;
+    openInput(fresh.id);
+    stop();
+  });
+  window.setTimeout(stop, 5000);
+}
+
 const NEW_INPUTS = ROLES.map((role) => ({ value: role, label: ROLE_LABELS[role] }));
 
 function AddInput() {
@@ -44,6 +57,7 @@ function AddInput() {
       label="Add input"
       items={NEW_INPUTS}
       onChoose={(role) => {
+        openWhenThere();
         ask({ type: "add_input", role });
         openWiring("Who hears what");
       }}

@@ -14,12 +14,17 @@ PLAYING_RANGE_DB = 30.0
 gates are those of programme loudness (BS.1770-5), on peaks."""
 
 PEAKS_PERCENTILE = 95.0
+LEAST_HEARD_DBFS = -90.0
+"""Less reaches nobody: no figure is given of a voice that viewers do not hear."""
 
 
 def voice_peaks_dbfs(peaks_dbfs: Floats, activity: NDArray[np.integer]) -> float | None:
-    """95th percentile of the 10 ms peaks in speech; None from less than half a second of speech."""
+    """95th percentile of the 10 ms peaks in speech; None from less than half a second of speech, or of silence."""
     speech = peaks_dbfs[activity == SPEECH]
-    return float(np.percentile(speech, PEAKS_PERCENTILE)) if len(speech) >= LEAST_MOMENTS else None
+    if len(speech) < LEAST_MOMENTS:
+        return None
+    found = float(np.percentile(speech, PEAKS_PERCENTILE))
+    return found if found > LEAST_HEARD_DBFS else None
 
 
 def playing(peaks_dbfs: Floats) -> NDArray[np.bool_]:

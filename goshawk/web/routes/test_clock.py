@@ -1,0 +1,17 @@
+"""A clock that tests drive: there only where the environment asks for it."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+
+from goshawk.web.dependencies import StudioDep
+
+router = APIRouter(prefix="/api/test-clock")
+
+
+@router.post("", status_code=204)
+async def let_time_pass(
+    studio: StudioDep, seconds: Annotated[float, Query(gt=0.0, le=600.0)]
+) -> None:
+    """Let so much sound pass, as fast as the machine allows; all that is measured goes with it."""
+    await studio.engine.hurry(seconds)
