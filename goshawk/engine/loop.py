@@ -47,7 +47,9 @@ class AudioLoop:
         self._mixer = Mixer(plan.rig, MAX_FRAMES, time.perf_counter)
         self._warm_up()
         self._rehearsal_gain.set(1.0)
-        self.obey(plan)
+        self.start_trouble = self.obey(plan)
+        """Sentences for what of the first plan could not be done."""
+        self._mixer.settle()
 
     @property
     def rig(self) -> Rig:
@@ -81,8 +83,13 @@ class AudioLoop:
             mixer.set_loop(self._mapped(plan.loop, "loop", trouble))
         if plan.replay != old.replay:
             sounds = self._mapped(plan.replay, "replay", trouble)
-            named = None if sounds is None else dict(zip(plan.replay_names, sounds, strict=False))
-            mixer.set_replay(named or None)
+            mixer.set_replay(
+                None
+                if sounds is None
+                else dict(zip(plan.replay_names, sounds, strict=False))
+                if sounds.ndim == 3
+                else dict.fromkeys(plan.replay_names, sounds)
+            )
         if plan.loop and (plan.loop, plan.comparing) != (old.loop, old.comparing):
             mixer.compare(plan.comparing.heard, plan.comparing.gain_db, plan.comparing.other)
         self._rehearsal_gain.set(db_to_linear(plan.replay_gain_db))
@@ -108,15 +115,20 @@ class AudioLoop:
 
     @staticmethod
     def _mapped(path: str | None, what: str, trouble: list[str]) -> Block | None:
-        """Sound that the web process has put into a file; None if there is none, or it cannot be read."""
+        """Sound that the web process has put into a file; None if there is none. Of one that cannot be read, silence:
+        what is shut while it plays stays shut."""
         if path is None:
             return None
         try:
             sound: Block = np.load(path, mmap_mode="r")
+            if sound.size and sound.ndim in (2, 3):
+                return sound
         except (OSError, ValueError):
-            trouble.append(f"The {what} could not be read, so it does not play. Start it again.")
-            return None
-        return sound if sound.size else None
+            pass
+        trouble.append(
+            f"The {what} could not be read, so it is silent. End it, and start it again."
+        )
+        return np.zeros((MAX_FRAMES, 2), np.float32)
 
     def send_click(self) -> None:
         """Send a click through, to measure the delay to every feed."""

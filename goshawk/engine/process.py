@@ -104,14 +104,15 @@ class AudioProcess:
 
     def __init__(self, end: socket.socket, plan: Plan) -> None:
         self._end = end
-        self._loop = AudioLoop(Plan(rig=plan.rig))
+        self._loop = AudioLoop(plan)
         self._clock = Clock(is_realtime=False)
         self._listening: dict[str, _Listening] = {}
         self._dropped = 0
         self._next_readings = 0
         self._is_late = False
         self._is_running = True
-        self._follow(plan)
+        self._listen_at(plan)
+        self._tell(self._loop.start_trouble)
 
     def run(self) -> None:
         """Until told to quit or the other end is gone."""
@@ -203,9 +204,15 @@ class AudioProcess:
                     self._is_running = False
 
     def _follow(self, plan: Plan) -> None:
+        self._listen_at(plan)
+        self._tell(self._loop.obey(plan))
+
+    def _listen_at(self, plan: Plan) -> None:
         kept = self._listening
         self._listening = {point: kept.get(point) or _Listening() for point in plan.points}
-        for sentence in self._loop.obey(plan):
+
+    def _tell(self, sentences: list[str]) -> None:
+        for sentence in sentences:
             messages.send(self._end, messages.NOTICE, sentence.encode())
 
     def _command(self, name: str, **given: Any) -> None:

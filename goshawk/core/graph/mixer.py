@@ -131,6 +131,10 @@ class Mixer:
         self._is_coughing = is_coughing
         self._set_gains(False)
 
+    def settle(self) -> None:
+        """Stand where all gains should be: at a start nothing glides shut that has to be shut."""
+        self._set_gains(True)
+
     def set_loop(self, sound: Block | None) -> None:
         """Play a piece of raw microphone, shape (frames, 2), in place of the chained input's device, to
         you alone; None: the microphone again."""
@@ -145,8 +149,8 @@ class Mixer:
     def _play(self, playing: Playing, sounds: Replayed | None, *, at_once: bool = False) -> None:
         if sounds is not None:
             self._playback.start(playing, sounds, self.mixed_latency_frames, at_once=at_once)
-        elif self._playback.playing == playing:
-            self._playback.stop(self.mixed_latency_frames)
+        else:
+            self._playback.stop(playing, self.mixed_latency_frames)
         if playing != "loop" or sounds is None:
             self._compared = None
         self._follow_comparison()
@@ -242,14 +246,18 @@ class Mixer:
         for strip in self._strips.values():
             one = strip.settings
             held_db = self._held_db.get(one.id, 0.0)
+            # Between a loop and a replay, what is shut for either is shut.
             gains = [
-                send_gain(
-                    self.rig,
-                    one,
-                    feed,
-                    is_coughing=self._is_coughing,
-                    held_db=held_db,
-                    playing=self._playback.playing,
+                min(
+                    send_gain(
+                        self.rig,
+                        one,
+                        feed,
+                        is_coughing=self._is_coughing,
+                        held_db=held_db,
+                        playing=playing,
+                    )
+                    for playing in {self._playback.playing, self._playback.wanted}
                 )
                 for feed in FEEDS
             ]

@@ -78,10 +78,12 @@ class Playback:
             self._begin_next()
             self._weights = [0.0, 1.0, 0.0 if playing == "replay" else 1.0]
 
-    def stop(self, latency_frames: int) -> None:
-        """The devices again; until the last sound has gone the way of ``latency_frames``, it still plays."""
-        self._queued = None
-        self._end(latency_frames)
+    def stop(self, playing: Playing, latency_frames: int) -> None:
+        """The devices again, if this plays or waits to; until the last sound has gone the way of ``latency_frames``, it still plays."""
+        if self._queued and self._queued[0] == playing:
+            self._queued = None
+        if self.playing == playing:
+            self._end(latency_frames)
 
     def _end(self, latency_frames: int) -> None:
         if self.playing == "devices" or self._is_ending:
@@ -90,6 +92,11 @@ class Playback:
         self._is_ending = True
         self._lead = 0
         self._tail = latency_frames + FADE_FRAMES + TAIL_FRAMES
+
+    @property
+    def wanted(self) -> Playing:
+        """What is to play as soon as it can: what has to be shut for it is shut already."""
+        return self._queued[0] if self._queued else self.playing
 
     def later(self, more_frames: int) -> None:
         """The way through the chain has become longer."""
