@@ -89,6 +89,10 @@ def _opened(path: Path, name: str | None) -> Iterator[soundfile.SoundFile]:
                 raise BadSoundFile(
                     f"{name} has a rate of {file.samplerate} Hz. Give one of 4 to 384 kHz."
                 )
+            if not _is_told(file):
+                # libFLAC seeks in no stream of unknown length, and soundfile seeks after each piece of a file that
+                # can: it is read as what it is, from one end to the other.
+                file._info.seekable = 0
             yield file
     except soundfile.LibsndfileError:
         raise BadSoundFile(

@@ -7,6 +7,7 @@ WebSocket and every changing request, must be the same place as the Host. What b
 place (Fetch Metadata) must not be another site.
 """
 
+import re
 from urllib.parse import urlsplit
 
 from starlette.datastructures import Headers, MutableHeaders
@@ -14,7 +15,7 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from goshawk.web.errors import problem
 
-OWN_NAMES = frozenset({"127.0.0.1", "localhost", "::1"})
+_OWN_HOST = re.compile(r"(127\.0\.0\.1|localhost|\[::1\])(:\d{1,5})?", re.IGNORECASE)
 FOREIGN_SITES = frozenset({"cross-site", "same-site"})
 """``same-site`` is another port of this machine: another program's page."""
 
@@ -38,25 +39,20 @@ ON_EVERY_REPLY = {
 """Radix positions its parts by style attributes, hence their one exception."""
 
 
-def _parts(address: str) -> tuple[str, str] | None:
-    """Host name and host with port of an address; None if it is none."""
+def _place(origin: str) -> str | None:
+    """Host and port of an origin; None if it is none."""
     try:
-        parts = urlsplit(address)
-        _ = parts.port  # raises for what is no port
-        return (parts.hostname or "", parts.netloc)
+        return urlsplit(origin).netloc
     except ValueError:
         return None
 
 
 def refusal(host: str, origin: str | None, site: str | None = None) -> str | None:
     """Why a request is refused; None if it is welcome."""
-    place = _parts(f"//{host}")
-    name = place[0] if place and place[1] == host and "@" not in host else ""
-    if name not in OWN_NAMES:
+    if not _OWN_HOST.fullmatch(host):
         return f"Requests for the host {host!r} are refused. Open http://127.0.0.1 with the port instead."
     if origin is not None:
-        came_from = _parts(origin)
-        if came_from is None or came_from[1] != host:
+        if _place(origin) != host:
             return f"Requests from {origin!r} are refused: only this application's own page may use it."
     if site in FOREIGN_SITES:
         return (

@@ -8,9 +8,11 @@ from hypothesis import strategies as st
 from goshawk.core.measure.alike import WINDOW_S, Alike, Likeness, find_alike
 from goshawk.core.measure.click import CLICK_FRAMES, ClickListener, make_click
 from goshawk.core.measure.microphone import RawWindow, inspect_microphone
+from goshawk.core.measure.take import TakeKind
 from goshawk.core.measure.tap import DECIMATION, KEPT_RAW_FRAMES, TAP_RATE_HZ, RawTap, Tap
 from goshawk.core.stage import Block
 from tests.conftest import RATE_HZ, peak_db, tone
+from tests.situations import takes_of
 
 LENGTH = round(WINDOW_S * TAP_RATE_HZ)
 
@@ -148,6 +150,25 @@ def test_flat_tops_are_told_at_any_level_from_a_loud_voice(clip_dbfs: float, hal
     lower = -level if half in ("both", "lower") else -10.0
     flat = inspect_microphone(np.clip(loud, lower, upper)).flat_tops_dbfs[0]
     assert flat == pytest.approx(20 * np.log10(level), abs=0.1)
+
+
+@pytest.mark.parametrize("noise_dbfs", [-80.0, -60.0, -50.0])
+@pytest.mark.parametrize("kind", ["low", "usual", "big"])
+def test_flat_tops_of_an_amplifier_carry_noise_and_are_told(
+    kind: TakeKind, noise_dbfs: float
+) -> None:
+    """Clipped ahead of the converter, whose noise and gain come on top: no sample is like another."""
+    voice = takes_of("keeper")[kind].astype(float)
+    voice *= 0.9 / np.abs(voice).max()
+    noise = np.random.default_rng(5).standard_normal(voice.shape) * 10 ** (noise_dbfs / 20)
+    for clip, is_told in ((None, False), (0.4, True)):
+        heard = voice if clip is None else np.clip(voice, -clip, clip)
+        sound = np.repeat(heard * 0.5 + noise, 2, 1).astype(np.float32)
+        found = inspect_microphone(sound).flat_tops_dbfs[0]
+        if is_told:
+            assert found == pytest.approx(20 * np.log10(0.2), abs=0.3)
+        else:
+            assert found is None
 
 
 @pytest.mark.parametrize("hz", [60.0, 100.0, 1000.0])

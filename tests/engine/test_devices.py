@@ -1,5 +1,6 @@
 """Devices: the attic's preamp, files good and bad, clocks, rates, and what goes wrong on request."""
 
+import os
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +19,7 @@ from goshawk.devices.browser import BrowserMicrophone
 from goshawk.devices.call_service import RETURN_DB, RETURN_MS, CallService
 from goshawk.devices.catalog import DEVICES
 from goshawk.devices.encoder import Encoder
-from goshawk.devices.file import FileSource, read_sound_file
+from goshawk.devices.file import PIECE_FRAMES, FileSource, convert_sound_file, read_sound_file
 from goshawk.devices.port import Port
 from goshawk.devices.rack import Rack
 from goshawk.errors import BadSoundFile, GoshawkError
@@ -352,3 +353,73 @@ def test_the_encoder_says_what_it_gets() -> None:
     for _ in range(220):
         encoder.take(np.zeros((480, 2), np.float32))
     assert encoder.status() == {"peak_dbfs": -120.0, "gaps": 1, "is_silent": True}
+
+
+def test_a_file_that_has_ended_loops_from_its_beginning_and_one_of_whole_blocks_ends(
+    tmp_path: Path,
+) -> None:
+    """It once read beyond its end when Loop was switched on, and restarted for ever if it was whole blocks long."""
+    sound = np.arange(1, 513, dtype=np.float32)[:, None] / 1000
+    np.save(tmp_path / "two_blocks.npy", sound)
+    source = FileSource(tmp_path / "two_blocks.npy", is_looped=False)
+    block = np.ones((256, 1), np.float32)
+    for wanted in (sound[:256], sound[256:]):
+        source.read(block)
+        np.testing.assert_array_equal(block, wanted)
+    for _ in range(3):
+        source.read(block)
+        assert not block.any()
+        assert source.status()["state"] == "ended"
+    source.is_looped = True
+    source.read(block)
+    np.testing.assert_array_equal(block, sound[:256])
+    source.read(block)
+    source.read(block)
+    np.testing.assert_array_equal(block, sound[:256])
+
+
+def without_length(flac: bytes) -> bytes:
+    """A FLAC whose writer could not go back: its STREAMINFO says 0 samples in all."""
+    changed = bytearray(flac)
+    at = 4 + 4 + 13  # marker, block header, and what stands before the lower half of the byte
+    changed[at] &= 0xF0
+    changed[at + 1 : at + 5] = bytes(4)
+    return bytes(changed)
+
+
+def test_a_flac_from_a_pipe_is_as_long_as_it_is(tmp_path: Path) -> None:
+    sound = random_sound(3, 2.0) * 0.1
+    soundfile.write(tmp_path / "told.flac", sound, RATE_HZ)
+    (tmp_path / "piped.flac").write_bytes(without_length((tmp_path / "told.flac").read_bytes()))
+    assert soundfile.info(tmp_path / "piped.flac").frames != len(sound)
+    told, piped = (read_sound_file(tmp_path / f"{name}.flac")[0] for name in ("told", "piped"))
+    np.testing.assert_array_equal(told, piped)
+
+
+def test_a_file_is_read_and_kept_in_pieces_whatever_its_rate(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Some minutes at 384 kHz once took gigabytes: no more than a piece is held beside the result."""
+    soundfile.write(tmp_path / "fine.flac", random_sound(4, 4.0, channels=2) * 0.1, 384_000)
+    real, largest = soundfile.SoundFile.read, [0]
+
+    def counted(self: soundfile.SoundFile, frames: int = -1, **given: Any) -> Any:
+        piece = real(self, frames, **given)
+        largest[0] = max(largest[0], len(piece))
+        return piece
+
+    monkeypatch.setattr(soundfile.SoundFile, "read", counted)
+    whole, rate_hz = read_sound_file(tmp_path / "fine.flac")
+    kept = convert_sound_file(tmp_path / "fine.flac", "fine", tmp_path / "fine.npy")
+    assert largest[0] <= PIECE_FRAMES
+    assert kept == (rate_hz, 2, len(whole)) == (384_000, 2, 24_000)
+    np.testing.assert_array_equal(np.load(tmp_path / "fine.npy", mmap_mode="r"), whole)
+
+
+def test_samples_far_beyond_full_scale_and_pipes_are_refused(tmp_path: Path) -> None:
+    soundfile.write(tmp_path / "huge.wav", np.full(4800, 1e30), RATE_HZ, subtype="FLOAT")
+    with pytest.raises(BadSoundFile, match="60 dB above full scale"):
+        read_sound_file(tmp_path / "huge.wav")
+    os.mkfifo(tmp_path / "pipe.wav")
+    with pytest.raises(BadSoundFile, match="Save the sound to a file"):
+        read_sound_file(tmp_path / "pipe.wav")

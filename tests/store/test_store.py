@@ -1,18 +1,23 @@
 """The database on real files: every change kept, undo over restarts, trouble said and nothing lost."""
 
 import json
+import os
 import shutil
 import sqlite3
 import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from goshawk.core.rig import Rig, changed
 from goshawk.errors import StoreUnusable
 from goshawk.store import database, rigs
-from goshawk.store.database import open_database
+from goshawk.store.database import open_database, open_to_read
+from goshawk.store.ownership import take
+from goshawk.store.presets import list_presets
+from goshawk.store.sound_files import list_sound_files
 
 SCHEMA = {
     "rigs": ["id", "is_active", "revision"],
@@ -83,7 +88,10 @@ def test_an_acknowledged_change_survives_a_kill(path: Path) -> None:
 import os, pathlib
 from goshawk.core.rig import changed
 from goshawk.store import rigs
-from goshawk.store.database import open_database
+from goshawk.store.database import open_database, open_to_read
+from goshawk.store.ownership import take
+from goshawk.store.presets import list_presets
+from goshawk.store.sound_files import list_sound_files
 connection = open_database(pathlib.Path({str(path)!r})).connection
 rig = changed(rigs.load_active_rig(connection).rig, "inputs.game.fader_db", -33)
 rigs.save_change(connection, rig, "inputs.game.fader_db")
@@ -103,17 +111,149 @@ def test_a_damaged_database_is_kept_aside_and_said(path: Path) -> None:
     assert rigs.load_active_rig(opened.connection).rig == Rig()
 
 
-def test_a_locked_database_is_kept_aside_and_said(
-    path: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def contents(folder: Path) -> dict[str, bytes]:
+    return {
+        file.name: file.read_bytes() for file in folder.iterdir() if file.name != "goshawk.db-shm"
+    }
+
+
+def test_a_locked_database_stays_where_it_is(path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """It was once moved aside, and a blank rig came up on the next start."""
     open_database(path).connection.close()
     monkeypatch.setattr(database, "BUSY_TIMEOUT_MS", 50)
     other = sqlite3.connect(path)
     other.execute("BEGIN EXCLUSIVE")
-    opened = open_database(path)
-    assert opened.notice is not None
-    assert "is locked" in opened.notice
+    before = contents(path.parent)
+    with pytest.raises(StoreUnusable, match="locked by another program"):
+        open_database(path)
+    assert contents(path.parent) == before
     other.close()
+    open_database(path).connection.close()
+
+
+@pytest.mark.parametrize(
+    ("error", "sentence"),
+    [
+        ("database or disk is full", "no room on the disk"),
+        ("disk I/O error", "could not be read"),
+        ("attempt to write a readonly database", "Choose another folder"),
+    ],
+)
+def test_trouble_that_is_no_damage_moves_nothing(
+    path: Path, monkeypatch: pytest.MonkeyPatch, error: str, sentence: str
+) -> None:
+    rigs.load_active_rig(open_database(path).connection)
+
+    def fail(connection: sqlite3.Connection, path: Path) -> None:
+        raise sqlite3.OperationalError(error)
+
+    monkeypatch.setattr(database, "_migrate", fail)
+    with pytest.raises(StoreUnusable, match=sentence):
+        open_database(path)
+    monkeypatch.undo()
+    assert rigs.load_active_rig(open_database(path).connection).rig == Rig()
+    assert len(list(path.parent.glob("*.db"))) == 1
+
+
+def test_any_damage_is_found_at_the_start_and_leaves_as_our_own_error(tmp_path: Path) -> None:
+    """Bytes are changed at random: it opens, or is moved aside with a sentence, or is refused with one."""
+    good = tmp_path / "good" / "goshawk.db"
+    connection = open_database(good).connection
+    rig = rigs.load_active_rig(connection).rig
+    for step in range(60):
+        rig = changed(rig, "inputs.game.fader_db", -float(step))
+        rigs.save_change(connection, rig, f"step {step}")
+    connection.close()
+    whole = good.read_bytes()
+    random = np.random.default_rng(4)
+    outcomes = {"opened": 0, "begun anew": 0, "refused": 0}
+    for number in range(80):
+        damaged = bytearray(whole)
+        for _ in range(int(random.integers(1, 6))):
+            at = int(random.integers(0, len(whole)))
+            length = int(random.integers(1, 400))
+            damaged[at : at + length] = random.bytes(len(damaged[at : at + length]))
+        path = tmp_path / str(number) / "goshawk.db"
+        path.parent.mkdir()
+        path.write_bytes(bytes(damaged))
+        try:
+            opened = open_database(path)
+            saved = rigs.load_active_rig(opened.connection)
+            list_presets(opened.connection)
+            list_sound_files(opened.connection)
+            rigs.save_change(opened.connection, changed(saved.rig, "name", "Later"), "name")
+            rigs.step(opened.connection, -1)
+            outcomes["begun anew" if opened.notice else "opened"] += 1
+        except StoreUnusable:
+            outcomes["refused"] += 1
+        if (kept := list(path.parent.glob("goshawk-*.db"))) and opened.notice:
+            assert kept[0].read_bytes()[:16] == bytes(damaged)[:16], "the old one is kept"
+    assert outcomes["opened"] > 0
+    assert outcomes["begun anew"] > 0
+
+
+def test_a_torn_revision_gives_way_to_the_newest_that_can_be_read(path: Path) -> None:
+    connection = open_database(path).connection
+    rig = rigs.load_active_rig(connection).rig
+    for step in range(3):
+        rig = changed(rig, "inputs.game.fader_db", -float(step))
+        rigs.save_change(connection, rig, f"step {step}")
+    for torn in (b"\xff\xfe{", b"[]", b'{"version": 3, "inputs": 7}', b"9" * 5000):
+        connection.execute(
+            "UPDATE revisions SET document = CAST(? AS TEXT) WHERE number = 4", (torn,)
+        )
+        connection.execute("UPDATE rigs SET revision = 4")
+        saved = rigs.load_active_rig(connection)
+        assert saved.rig.inputs[1].fader_db == -1.0
+        assert "cannot be read" in (saved.notice or "")
+        assert saved.can_redo
+    connection.execute("UPDATE rigs SET revision = 99")
+    assert rigs.load_active_rig(connection).rig.inputs[1].fader_db == -1.0
+    # A step onto it is refused, and the pointer stays.
+    with pytest.raises(StoreUnusable, match="cannot be read any more"):
+        rigs.step(connection, +1)
+    assert rigs.load_active_rig(connection).rig.inputs[1].fader_db == -1.0
+    connection.execute("UPDATE revisions SET document = 'torn'")
+    with pytest.raises(StoreUnusable, match="cannot be read by this version"):
+        rigs.load_active_rig(connection)
+
+
+def test_a_change_over_another_programs_change_is_refused(path: Path) -> None:
+    connection = open_database(path).connection
+    saved = rigs.load_active_rig(connection)
+    theirs = changed(saved.rig, "name", "Theirs")
+    rigs.save_change(connection, theirs, "name", over=saved.revision)
+    with pytest.raises(StoreUnusable, match="Another program has changed"):
+        rigs.save_change(
+            connection, changed(saved.rig, "name", "Ours"), "name", over=saved.revision
+        )
+    assert rigs.load_active_rig(connection).rig.name == "Theirs"
+
+
+def test_a_folder_has_one_owner_who_is_named(tmp_path: Path) -> None:
+    ownership = take(tmp_path)
+    ownership.say(url="http://127.0.0.1:8610")
+    with pytest.raises(StoreUnusable, match=f"process {os.getpid()}, at http://127.0.0.1:8610"):
+        take(tmp_path)
+    ownership.release()
+    take(tmp_path).release()
+
+
+def test_a_command_that_reads_changes_nothing_under_the_owner(path: Path) -> None:
+    """``goshawk presets list`` once moved the file of a running server aside while it was locked."""
+    connection = open_database(path).connection
+    rigs.load_active_rig(connection)
+    connection.execute("BEGIN EXCLUSIVE")
+    before = contents(path.parent)
+    line = [sys.executable, "-m", "goshawk.cli.main", "presets", "list", "--data-dir"]
+    done = subprocess.run([*line, path.parent], capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stderr
+    assert "Over a game" in done.stdout
+    assert contents(path.parent) == before
+    connection.execute("ROLLBACK")
+    connection.close()
+    assert open_to_read(path.parent / "nowhere.db") is None
+    assert not (path.parent / "nowhere.db").exists()
 
 
 def test_a_newer_database_is_refused_untouched(path: Path) -> None:

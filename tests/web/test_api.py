@@ -19,6 +19,7 @@ from goshawk.web.app import create_app
 from tests.situations import takes_of
 
 HOST = "127.0.0.1:8610"
+JSON = {"content-type": "application/json"}
 
 
 @pytest.fixture(scope="module")
@@ -397,3 +398,111 @@ def test_whatever_a_page_asks_of_the_balance_the_link_stays(client: TestClient) 
             link.send_text(json.dumps(asked))
         assert next_of(link, "readings")["peak_dbfs"]["microphone"]
     assert client.get("/api/state").json()["rig"]["targets"] == Rig().targets.model_dump()
+
+
+def test_every_reply_says_who_may_frame_and_embed_it(client: TestClient) -> None:
+    for path in ("/", "/api/state", "/api/nowhere"):
+        headers = client.get(path).headers
+        assert "frame-ancestors 'none'" in headers["content-security-policy"]
+        assert "default-src 'self'" in headers["content-security-policy"]
+        assert headers["x-content-type-options"] == "nosniff"
+        assert headers["cross-origin-resource-policy"] == "same-origin"
+        assert headers["referrer-policy"] == "no-referrer"
+
+
+@pytest.mark.parametrize(
+    "headers",
+    [
+        {"sec-fetch-site": "cross-site"},
+        {"sec-fetch-site": "same-site"},
+        {"sec-fetch-site": "cross-site", "sec-fetch-mode": "navigate", "sec-fetch-dest": "iframe"},
+        *(
+            {"host": host}
+            for host in ("[", "[::1:80", "127.0.0.1:x", "a@127.0.0.1:8610", "[::1]]", "")
+        ),
+        *({"origin": origin} for origin in ("http://[", "http://127.0.0.1:99999", "\x7f")),
+    ],
+)
+def test_whatever_stands_in_the_headers_the_answer_is_a_refusal(
+    client: TestClient, headers: dict[str, str]
+) -> None:
+    for path in ("/api/state", "/api/sound-check/sound/1/usual/before"):
+        assert client.get(path, headers=headers).status_code == 403
+    assert client.patch("/api/rig", headers=headers, json={}).status_code == 403
+    with (
+        pytest.raises(WebSocketDisconnect),
+        client.websocket_connect(f"ws://{HOST}/api/live", headers=headers),
+    ):
+        pass
+
+
+def test_a_link_from_elsewhere_opens_the_page(client: TestClient) -> None:
+    opened = {
+        "sec-fetch-site": "cross-site",
+        "sec-fetch-mode": "navigate",
+        "sec-fetch-dest": "document",
+    }
+    assert client.get("/api/state", headers=opened).status_code == 200
+
+
+def test_a_body_that_is_too_large_is_refused_before_it_is_read(client: TestClient) -> None:
+    large = b'{"path": "name", "value": "' + b"x" * 3_000_000 + b'"}'
+
+    def in_pieces() -> Iterator[bytes]:
+        for start in range(0, len(large), 100_000):
+            yield large[start : start + 100_000]
+
+    for content in (large, in_pieces()):
+        reply = client.patch("/api/rig", content=content)
+        assert reply.status_code == 413
+        assert "larger than" in reply.json()["detail"]
+    # What has no length but is small is taken as ever.
+    small = json.dumps({"path": "inputs.game.fader_db", "value": -8.0}).encode()
+    pieces = iter([small[:5], small[5:]])
+    assert client.patch("/api/rig", content=pieces, headers=JSON).status_code == 200
+
+
+def test_names_hold_nothing_that_cannot_be_seen(client: TestClient) -> None:
+    for name in ("a\x00b", "a\u202eb", "a\u2066b", "\ud83d", "a\nb", "a\u200bb"):
+        for path in ("name", "inputs.game.name"):
+            body = json.dumps({"path": path, "value": name})
+            reply = client.patch("/api/rig", content=body, headers=JSON)
+            assert reply.status_code == 422, (path, name)
+            if name != "\ud83d":
+                assert "cannot be seen" in reply.json()["detail"]
+        preset = json.dumps({"name": name})
+        assert client.post("/api/presets", content=preset, headers=JSON).status_code == 422
+    kept = change(client, "inputs.game.name", "Spiel 🎮 ‍für nachts")
+    assert kept["rig"]["inputs"][1]["name"] == "Spiel 🎮 ‍für nachts"
+    client.post("/api/rig/undo")
+
+
+@pytest.mark.parametrize(
+    "document",
+    [
+        {"chain": None},
+        {"chain": [None, 3, "x"]},
+        {"chain": [{"stage": "trim", "id": "t", "settings": None}]},
+        {"chain": [{"stage": "trim", "id": "t", "settings": ["channel"]}]},
+        {"chain": {"stage": "trim"}},
+        {"name": "\u202e"},
+    ],
+)
+@pytest.mark.parametrize("version", [1, 2, 3])
+def test_a_preset_of_any_shape_is_refused_with_a_sentence(
+    client: TestClient, document: dict[str, Any], version: int
+) -> None:
+    whole = {"format": "goshawk-preset", "version": version, **document}
+    reply = client.post("/api/presets/import", content=json.dumps(whole))
+    assert reply.status_code == 422
+    assert reply.json()["title"] == "bad_preset"
+
+
+def test_a_take_of_a_few_samples_is_too_short(client: TestClient, tmp_path: Path) -> None:
+    for frames in (1, 10, 479, 480, 9000):
+        sound = np.full(frames, 0.1, np.float32)
+        reply = client.put(
+            "/api/sound-check/takes/usual?name=short.wav", content=wav(tmp_path, sound)
+        )
+        assert reply.status_code == 422
+        assert "too short" in reply.json()["detail"]

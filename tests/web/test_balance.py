@@ -32,18 +32,23 @@ class Desk:
         self.loop = AudioLoop(Plan(rig=studio.rig))
         self.page = studio.open_page()
 
-    async def play(self, seconds: float, frames: int = 1024) -> None:
-        self.loop.apply(
-            (self.studio.engine.rig or self.studio.rig).model_copy(update={"block_frames": frames})
-        )
+    def hear(self, seconds: float, frames: int = 1024) -> None:
+        """Let time pass without figures."""
         for number in range(round(seconds * RATE_HZ / frames)):
             self.loop.run_block()
             if number % 2 == 1:
                 engine = {**ENGINE, "is_realtime": False, "slowest_share": 0.2}
                 self.studio._on_readings({**self.loop.take_readings(), "engine": engine})
                 self.studio.balance.push_rows(self.loop.take_rows(), self.studio.rig)
-                if self.studio.balance._is_second:
-                    await self.studio.figure_once()
+
+    async def play(self, seconds: float, frames: int = 1024) -> None:
+        self.loop.apply(
+            (self.studio.engine.rig or self.studio.rig).model_copy(update={"block_frames": frames})
+        )
+        for _ in range(round(seconds * RATE_HZ / frames / 2)):
+            self.hear(2 * frames / RATE_HZ, frames)
+            if self.studio.balance._is_second:
+                await self.studio.figure_once()
         self.studio.balance._levels_at = 0.0
         await self.studio.figure_once()
 

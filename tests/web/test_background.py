@@ -1,0 +1,314 @@
+"""What runs beside the requests: it is kept going, takes its share and no more, and believes no sound with a gap."""
+
+import asyncio
+import json
+import time
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from goshawk.core.measure.balance_meter import BalanceMeter
+from goshawk.core.measure.room import TAKE_S
+from goshawk.core.rig import Rig
+from goshawk.errors import BadInput, StoreUnusable
+from goshawk.store import sound_checks
+from goshawk.store.database import open_database
+from goshawk.store.sound_checks import StoredTake
+from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.web import supervisor as supervisor_module
+from goshawk.web.messages import Levels
+from goshawk.web.sound_check import COUNT_IN_S
+from goshawk.web.studio import Studio
+from goshawk.web.supervisor import Supervisor
+from tests.conftest import random_sound
+from tests.material import noise
+from tests.situations import takes_of
+from tests.web.test_balance import Desk
+from tests.web.test_tuning import hear, speak, told, until
+
+
+def test_what_breaks_off_is_logged_told_once_and_begun_again(
+    monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    monkeypatch.setattr(supervisor_module, "FIRST_PAUSE_S", 0.001)
+    told_of: list[str] = []
+    runs = 0
+
+    async def stumble() -> None:
+        nonlocal runs
+        runs += 1
+        if runs < 4:
+            raise ZeroDivisionError
+
+    async def once() -> None:
+        raise OSError("gone")
+
+    async def story() -> None:
+        supervisor = Supervisor(told_of.append)
+        task = supervisor.keep("looking on", stumble)
+        supervisor.once("keeping a take", once())
+        await task
+        await supervisor.close()
+
+    asyncio.run(story())
+    assert runs == 4
+    assert len(told_of) == 2
+    assert "looking on broke off. It was started again" in " ".join(told_of)
+    assert sum("broke off" in record.message for record in caplog.records) == 4
+
+
+def test_figures_go_on_when_one_of_them_fails(
+    studio: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A finding that stumbles over something unforeseen once ended all figures for good."""
+    real = studio.figure_once
+    failures = 2
+
+    async def stumbling() -> None:
+        nonlocal failures
+        if failures:
+            failures -= 1
+            raise KeyError("unforeseen")
+        await real()
+
+    monkeypatch.setattr(studio, "figure_once", stumbling)
+    monkeypatch.setattr(supervisor_module, "FIRST_PAUSE_S", 0.001)
+
+    async def story() -> None:
+        desk = Desk(studio)
+        studio.supervisor.keep("making the figures", studio._make_figures)
+        for _ in range(4):
+            desk.hear(0.3)
+            await asyncio.sleep(0.2)
+        await until(lambda: studio.levels is not None)
+        await studio.supervisor.close()
+
+    asyncio.run(story())
+
+
+def test_a_long_computation_does_not_hold_up_the_link(
+    studio: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """``suggest_ducker`` was awaited in the page's link: mute and cough waited behind it."""
+    from goshawk.web.routes import live
+
+    began, ends = asyncio.Event(), asyncio.Event()
+
+    async def slow(input_id: str) -> None:
+        began.set()
+        await ends.wait()
+
+    monkeypatch.setattr(studio, "suggest_ducker", slow)
+    incoming: asyncio.Queue[dict[str, Any]] = asyncio.Queue()
+
+    class Socket:
+        async def accept(self) -> None: ...
+
+        async def receive(self) -> dict[str, Any]:
+            return await incoming.get()
+
+        async def send_text(self, text: str) -> None: ...
+
+    def say(**message: Any) -> None:
+        incoming.put_nowait({"type": "websocket.receive", "text": json.dumps(message)})
+
+    async def story() -> None:
+        link = asyncio.create_task(live.live(Socket(), studio))  # type: ignore[arg-type]
+        say(type="suggest_ducker", input_id="game")
+        await began.wait()
+        say(type="cough", is_on=True)
+        say(type="set", path="inputs.voice.is_muted", value=True)
+        await until(lambda: studio.rig.inputs[0].is_muted)
+        assert studio.state().is_coughing
+        ends.set()
+        incoming.put_nowait({"type": "websocket.disconnect"})
+        await link
+
+    asyncio.run(story())
+
+
+def test_the_loudness_of_the_whole_costs_no_more_after_hours() -> None:
+    """A hundred minutes take as long as ten (a ratio within one run): it is kept as histograms of one size."""
+    meter = BalanceMeter()
+    segments = np.random.default_rng(1).uniform(1e-4, 1e-2, 6000)
+
+    def cost() -> float:
+        best = np.inf
+        for _ in range(20):
+            began = time.perf_counter()
+            meter.whole()
+            best = min(best, time.perf_counter() - began)
+        return float(best)
+
+    meter._session.push(segments)
+    short = cost()
+    for _ in range(9):
+        meter._session.push(segments)
+    assert meter.whole().seconds == 6_000.0
+    assert cost() < 4 * short
+
+
+def test_a_loop_and_a_take_have_no_hole(studio: Studio) -> None:
+    """A piece was lost on its way: what came before it is not spliced to what comes after."""
+
+    async def story() -> None:
+        speak(studio, 3.0)
+        lost = studio.looper._next_frame + 4800  # type: ignore[operator]
+        studio.looper.push(random_sound(1, 1.2, channels=2), lost)
+        assert studio.looper.raw.frames == round(1.2 * SAMPLE_RATE_HZ)
+        studio.looper.record(2.0)
+        studio.looper.push(random_sound(1, 1.0, channels=2), 10**6)
+        studio.looper.push(random_sound(1, 1.5, channels=2), 10**7)
+        assert studio.state().loop.is_recording, "it is taken again from behind the gap"
+        studio.looper.push(random_sound(1, 0.6, channels=2), 10**7 + 72_000)
+        await until(lambda: studio.state().loop.is_on)
+        (path,) = told(studio, "loop")[-1]
+        assert len(np.load(path)) <= 2.1 * SAMPLE_RATE_HZ
+
+        check = studio.sound_check
+        studio.start_take("room")
+        frames = round((COUNT_IN_S + 1.0) * SAMPLE_RATE_HZ)
+        check.push(np.zeros((frames, 1), np.float32), 0)
+        check.push(np.zeros((480, 1), np.float32), frames + 960)
+        assert check.state.recording is None
+        assert "A piece of the sound was lost" in check.state.refusals["room"]
+
+    asyncio.run(story())
+
+
+def test_a_room_is_learned_anew_after_a_gap(studio: Studio) -> None:
+    async def story() -> None:
+        studio.learn_room("suppressor")
+        fan = noise("fan", TAKE_S + 1.0) * 1e-3
+        hear(studio, "before:suppressor", fan[: 2 * SAMPLE_RATE_HZ])
+        assert studio._room_progress > 0.5
+        both = np.zeros((480, 2), np.float32)
+        studio._on_sound("before:suppressor", 10**7, both.tobytes())
+        assert studio._room_progress < 0.1
+
+    asyncio.run(story())
+
+
+def test_a_take_that_cannot_be_kept_says_so_and_leaves_nothing(
+    studio: Studio, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """It once vanished without a word."""
+
+    def fail(*given: Any) -> None:
+        raise OSError(28, "No space left on device")
+
+    async def full(take: StoredTake) -> None:
+        raise StoreUnusable("The take could not be kept (the disk is full). Try again.")
+
+    async def story() -> None:
+        check = studio.sound_check
+        room = takes_of("porter")["room"]
+        monkeypatch.setattr(check, "_keep", full)
+        await check._judge_live("room", room)
+        assert "disk is full" in check.state.refusals["room"]
+        monkeypatch.setattr("goshawk.web.sound_check.write_take", fail)
+        await check._judge_live("room", room)
+        assert "No space left" in check.state.refusals["room"]
+        monkeypatch.setattr(np, "save", fail)
+        speak(studio, 3.0)
+        with pytest.raises(BadInput, match="Make room on the disk"):
+            await studio.looper.start(2.0)
+        assert not studio.state().loop.is_on
+
+    asyncio.run(story())
+    kept = {one.file for one in sound_checks.list_takes(studio._db).values()}
+    assert {file.name for file in (tmp_path / "takes").glob("*")} <= kept
+
+
+def test_raw_voice_that_a_crash_left_is_gone_at_the_next_start(tmp_path: Path) -> None:
+    for name in ("work/loop/1.npy", "work/abc/given", "sounds/unknown.npy", "takes/room-1.wav"):
+        path = tmp_path / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(b"voice")
+    opened = open_database(tmp_path / "goshawk.db")
+    studio = Studio(tmp_path, opened)
+    assert not list(tmp_path.glob("**/*.npy"))
+    assert not list(tmp_path.glob("**/*.wav"))
+    assert not (tmp_path / "work").exists()
+    assert (studio.work.named("loop").stat().st_mode & 0o077) == 0, "for its user alone"
+    studio.work.clear()
+    opened.connection.close()
+
+
+def test_a_loop_is_measured_again_after_a_drag_and_after_a_typed_change(studio: Studio) -> None:
+    """The comparison was with what the drag had already made heard, so that nothing seemed to have changed."""
+    measured: list[Rig] = []
+    studio.looper.measure = measured.append  # type: ignore[method-assign]
+
+    async def story() -> None:
+        speak(studio, 3.0)
+        await studio.looper.start(2.0)
+        measured.clear()
+        studio.looper._measured = studio.rig.chain
+        path = "chain.compressor.settings.ratio"
+        page = studio.open_page()
+        for ratio in (4.0, 5.0, 6.0):
+            await studio.try_together(page, {path: ratio})
+        assert measured == [], "a drag is measured when it ends"
+        before = studio.balance._version
+        await studio.set_setting(path, 6.0)
+        assert [rig.chain for rig in measured] == [studio.rig.chain]
+        assert studio.balance._version > before, "and so are suggestions and replay"
+        studio.looper._measured = studio.rig.chain
+        await studio.set_setting(path, 7.0)
+        assert len(measured) == 2
+
+    asyncio.run(story())
+
+
+def test_a_drag_that_ends_where_it_began_is_no_step(studio: Studio) -> None:
+    async def story() -> None:
+        page = studio.open_page()
+        value = studio.rig.inputs[1].fader_db
+        await studio.try_together(page, {"inputs.game.fader_db": -40.0})
+        assert not studio.state().is_saved
+        state = await studio.set_setting("inputs.game.fader_db", value)
+        assert state.is_saved
+        assert not state.can_undo
+        assert studio.engine.rig.inputs[1].fader_db == value  # type: ignore[union-attr]
+
+    asyncio.run(story())
+
+
+def test_a_replay_started_twice_is_measured_and_ends(studio: Studio) -> None:
+    """The second took the first one's file away, and "measuring" stayed for ever."""
+
+    async def story() -> None:
+        desk = Desk(studio)
+        desk.hear(9.0)
+        await asyncio.gather(studio.start_replay(2.0), studio.start_replay(3.0))
+        await studio.start_replay(2.5)
+        await until(lambda: not studio.balance.replay.state.is_measuring)
+        state = studio.balance.replay.state
+        assert state.is_on
+        assert state.now is not None
+        studio.balance.replay.stop()
+        assert not studio.balance.replay.state.is_measuring
+        assert list(studio.work.named("replay").iterdir()) == []
+        studio.balance.close()
+
+    asyncio.run(story())
+
+
+def test_no_figure_is_given_of_a_voice_that_nobody_hears(studio: Studio) -> None:
+    """While a loop played, the top bar said that the voice stood 111 dB under the game."""
+
+    async def story() -> None:
+        desk = Desk(studio)
+        await desk.play(6.0)
+        await studio.set_setting("inputs.voice.is_muted", True)
+        await desk.play(14.0)
+        levels = studio.levels
+        assert isinstance(levels, Levels)
+        assert levels.peaks_dbfs["voice"] is None
+        assert levels.clearance_db["game"] is None
+        assert levels.standings["game"].verdict == "waiting"
+
+    asyncio.run(story())

@@ -1,0 +1,186 @@
+"""A change is heard before it is saved; what cannot be saved stays heard, is said, and is saved when it can be."""
+
+import asyncio
+import sqlite3
+from pathlib import Path
+
+import pytest
+from fastapi.testclient import TestClient
+
+from goshawk.core.rig import Rig
+from goshawk.errors import BadSetting, StoreUnusable
+from goshawk.store import database, rigs
+from goshawk.store.database import open_database
+from goshawk.web import rig_desk
+from goshawk.web.app import create_app
+from goshawk.web.studio import Studio
+from tests.web.test_studio import all_of, taken
+from tests.web.test_tuning import until
+
+
+def heard(studio: Studio) -> Rig:
+    """What the engine was told."""
+    rig = studio.engine.rig  # type: ignore[attr-defined]
+    assert isinstance(rig, Rig)
+    return rig
+
+
+def fill_the_disk(studio: Studio, *, is_full: bool = True) -> None:
+    """SQLite itself refuses to grow: the same error as of a full disk."""
+    pages = studio._db.execute("PRAGMA page_count").fetchone()[0]
+    studio._db.execute(f"PRAGMA max_page_count = {pages if is_full else 10**6}")
+
+
+async def mute(studio: Studio, is_muted: bool = True) -> None:
+    await studio.set_setting("inputs.voice.is_muted", is_muted)
+
+
+def test_on_a_full_disk_a_mute_is_heard_said_and_saved_later(
+    studio: Studio, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(rig_desk, "SAVE_AGAIN_S", 0.02)
+
+    async def story() -> None:
+        page = studio.open_page()
+        fill_the_disk(studio)
+        for path, is_shut in (("inputs.voice.is_muted", True), ("is_on_break", True)):
+            with pytest.raises(StoreUnusable, match=r"is heard.*disk is full"):
+                await studio.set_setting(path, is_shut)
+        assert heard(studio).inputs[0].is_muted
+        assert heard(studio).is_on_break
+        state = studio.state()
+        assert state.rig.is_on_break
+        assert not state.is_saved
+        assert "disk is full" in state.save_trouble
+        # Another change goes on from what is heard, not from what was saved.
+        with pytest.raises(StoreUnusable):
+            await studio.set_setting("inputs.game.fader_db", -30.0)
+        assert heard(studio).inputs[0].is_muted
+        # What is refused takes nothing of it back.
+        with pytest.raises(BadSetting):
+            await studio.set_setting("inputs.game.fader_db", 900.0)
+        assert heard(studio).inputs[0].is_muted
+
+        studio.supervisor.keep("saving again", studio.desk.save_again)
+        await asyncio.sleep(0.1)
+        assert studio.state().save_trouble
+        fill_the_disk(studio, is_full=False)
+        await until(lambda: studio.state().is_saved)
+        assert studio.state().save_trouble == ""
+        assert any("is saved again" in message for message in await taken(page))
+        await studio.supervisor.close()
+
+    asyncio.run(story())
+    kept = open_database(tmp_path / "goshawk.db").connection
+    rig = rigs.load_active_rig(kept).rig
+    assert rig.inputs[0].is_muted
+    assert rig.is_on_break
+    assert rig.inputs[1].fader_db == -30.0
+    kept.close()
+
+
+def test_a_mute_does_not_wait_for_a_locked_disk(studio: Studio, tmp_path: Path) -> None:
+    """Other changes wait for the lock; a mute made after them is heard at once."""
+    other = sqlite3.connect(tmp_path / "goshawk.db", isolation_level=None)
+    other.execute("BEGIN IMMEDIATE")
+
+    async def story() -> None:
+        slow = asyncio.create_task(studio.set_setting("inputs.game.fader_db", -9.0))
+        await asyncio.sleep(0.05)
+        quick = asyncio.create_task(mute(studio))
+        await asyncio.sleep(0)
+        assert heard(studio).inputs[0].is_muted
+        assert heard(studio).inputs[1].fader_db == -9.0
+        assert not slow.done()
+        other.execute("ROLLBACK")
+        await asyncio.gather(slow, quick)
+
+    asyncio.run(story())
+    assert studio.state().is_saved
+    assert rigs.load_active_rig(studio._db).rig == studio.rig
+    other.close()
+
+
+def test_what_could_not_be_saved_is_the_step_that_undo_takes_back(studio: Studio) -> None:
+    async def story() -> None:
+        await mute(studio)
+        fill_the_disk(studio)
+        with pytest.raises(StoreUnusable):
+            await mute(studio, False)
+        assert not heard(studio).inputs[0].is_muted
+        await studio.step(-1)
+        assert heard(studio).inputs[0].is_muted, "as it is saved"
+        assert studio.state().is_saved
+
+    asyncio.run(story())
+
+
+def test_a_step_that_cannot_be_read_moves_nothing(studio: Studio) -> None:
+    async def story() -> None:
+        await studio.set_setting("inputs.game.fader_db", -9.0)
+        await studio.set_setting("inputs.game.fader_db", -10.0)
+        studio._db.execute("UPDATE revisions SET document = '{\"ver' WHERE number = 2")
+        with pytest.raises(StoreUnusable, match="Everything stays as it is"):
+            await studio.step(-1)
+        assert studio.rig.inputs[1].fader_db == -10.0
+
+    asyncio.run(story())
+    assert rigs.load_active_rig(studio._db).rig.inputs[1].fader_db == -10.0
+
+
+def test_changes_made_while_a_step_is_taken_are_not_mixed_up(studio: Studio) -> None:
+    async def story() -> None:
+        for db in range(-20, -10):
+            await studio.set_setting("inputs.game.fader_db", float(db))
+        await asyncio.gather(
+            studio.step(-1),
+            studio.set_setting("inputs.music.fader_db", -33.0),
+            studio.step(-1),
+            mute(studio),
+            studio.step(-1),
+        )
+        assert studio.state().is_saved
+
+    asyncio.run(story())
+    assert rigs.load_active_rig(studio._db).rig == studio.rig == heard(studio)
+
+
+def test_over_the_interface_a_locked_database_is_said_and_nothing_is_500(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(database, "BUSY_TIMEOUT_MS", 50)
+    with TestClient(create_app(tmp_path), base_url="http://127.0.0.1:8610") as client:
+        other = sqlite3.connect(tmp_path / "goshawk.db", isolation_level=None)
+        other.execute("BEGIN IMMEDIATE")
+        muted = client.patch("/api/rig", json={"path": "inputs.voice.is_muted", "value": True})
+        assert muted.status_code == 503
+        assert "It is tried again until it is" in muted.json()["detail"]
+        state = client.get("/api/state").json()
+        assert state["rig"]["inputs"][0]["is_muted"]
+        assert "locked" in state["save_trouble"]
+        sound = Path("goshawk/devices/sounds/keyboard.flac").read_bytes()
+        refused = [
+            client.post("/api/sound-files?name=keys.flac", content=sound),
+            client.post("/api/presets", json={"name": "Mine"}),
+            client.delete("/api/sound-files/nothing"),
+            client.post("/api/rig/redo"),
+        ]
+        assert {reply.status_code for reply in refused[:3]} == {503}
+        assert all(reply.status_code < 500 or reply.status_code == 503 for reply in refused)
+        assert list((tmp_path / "sounds").iterdir()) == [], "a failed upload leaves nothing behind"
+        assert list((tmp_path / "work").iterdir()) == []
+        other.close()
+    assert not (tmp_path / "work").exists()
+
+
+def test_what_was_wrong_at_the_start_is_said_in_every_window(tmp_path: Path) -> None:
+    connection = open_database(tmp_path / "goshawk.db").connection
+    rigs.load_active_rig(connection)
+    rigs.save_change(connection, Rig(name="Later"), "name")
+    connection.execute("UPDATE revisions SET document = 'torn' WHERE number = 2")
+    connection.close()
+    opened = open_database(tmp_path / "goshawk.db")
+    studio = Studio(tmp_path, opened)
+    assert studio.rig == Rig()
+    assert any("cannot be read" in message for message in all_of(studio.open_page()))
+    opened.connection.close()
