@@ -51,9 +51,8 @@ def refusal(host: str, origin: str | None, site: str | None = None) -> str | Non
     """Why a request is refused; None if it is welcome."""
     if not _OWN_HOST.fullmatch(host):
         return f"Requests for the host {host!r} are refused. Open http://127.0.0.1 with the port instead."
-    if origin is not None:
-        if _place(origin) != host:
-            return f"Requests from {origin!r} are refused: only this application's own page may use it."
+    if origin is not None and _place(origin) != host:
+        return f"Requests from {origin!r} are refused: only this application's own page may use it."
     if site in FOREIGN_SITES:
         return (
             "Requests from another site are refused: only this application's own page may use it."

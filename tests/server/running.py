@@ -1,0 +1,122 @@
+"""The application in a process of its own, as the demo script starts it."""
+
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+from typing import Any
+
+import psutil
+
+from goshawk.engine.messages import TEST_CLOCK
+
+
+class Server:
+    """A demo on a folder; what it says on stderr is kept in ``said``."""
+
+    def __init__(self, data_dir: Path) -> None:
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.url = f"http://127.0.0.1:{self.port}"
+        self.data_dir = data_dir
+        self._log = data_dir.parent / f"{data_dir.name}-{self.port}.log"
+        self.start()
+
+    def start(self) -> None:
+        command = [sys.executable, "-m", "goshawk.cli.main", "demo", "--port", str(self.port)]
+        with self._log.open("ab") as log:
+            self._process = subprocess.Popen(
+                [*command, "--data-dir", str(self.data_dir)],
+                stdout=subprocess.DEVNULL,
+                stderr=log,
+                env={**os.environ, TEST_CLOCK: "on"},
+            )
+        for _ in range(1200):
+            if self._process.poll() is not None:
+                break
+            with suppress(OSError, urllib.error.HTTPError):
+                if self.ask("/api/levels", "GET") is not None:
+                    return
+            time.sleep(0.05)
+        raise AssertionError(f"the server did not start: {self.said}")
+
+    @property
+    def said(self) -> str:
+        """Everything it said on stderr."""
+        return self._log.read_text()
+
+    @property
+    def pid(self) -> int:
+        return self._process.pid
+
+    def processes(self) -> list[psutil.Process]:
+        """Its own and all that it started."""
+        own = psutil.Process(self.pid)
+        return [own, *own.children(recursive=True)]
+
+    def kill(self) -> None:
+        """As a crash of the machine would: no chance to tidy up."""
+        self._process.kill()
+        self._process.wait()
+
+    def stop(self, with_signal: int = signal.SIGTERM, patience_s: float = 10.0) -> None:
+        self._process.send_signal(with_signal)
+        self._process.wait(patience_s)
+
+    def ask(self, path: str, method: str = "POST", body: Any = None, timeout: float = 30.0) -> Any:
+        """The answer to a request."""
+        data = b"" if body is None and method == "POST" else None
+        if body is not None:
+            data = json.dumps(body).encode()
+        request = urllib.request.Request(
+            f"{self.url}{path}", data, {"Content-Type": "application/json"}, method=method
+        )
+        with urllib.request.urlopen(request, timeout=timeout) as reply:
+            return json.loads(reply.read() or b"null")
+
+    def change(self, path: str, value: Any, timeout: float = 30.0) -> Any:
+        """Set one setting; the state when it is acknowledged."""
+        return self.ask("/api/rig", "PATCH", {"path": path, "value": value}, timeout)
+
+    def pass_time(self, seconds: float) -> None:
+        """Let so much sound pass, as fast as the machine allows."""
+        self.ask(f"/api/test-clock?seconds={seconds}", timeout=120.0)
+
+    @contextmanager
+    def hurried(self) -> Iterator[None]:
+        """While this lasts, sound passes as fast as the machine allows."""
+        is_over = threading.Event()
+
+        def hurry() -> None:
+            while not is_over.is_set():
+                with suppress(OSError):  # the server may be killed meanwhile
+                    self.pass_time(1.0)
+
+        thread = threading.Thread(target=hurry)
+        thread.start()
+        try:
+            yield
+        finally:
+            is_over.set()
+            thread.join()
+
+    def begin_anew(self) -> None:
+        """Take back whatever an earlier story changed."""
+        while self.ask("/api/rig/undo")["can_undo"]:
+            pass
+        self.ask("/api/sound-check/recording", "DELETE")
+        for kind in self.ask("/api/sound-check", "GET")["takes"]:
+            self.ask(f"/api/sound-check/takes/{kind}", "DELETE")
+        for preset in self.ask("/api/state", "GET")["presets"]:
+            if preset["is_own"]:
+                self.ask(f"/api/presets/{preset['id']}", "DELETE")

@@ -1,0 +1,175 @@
+"""Kills the web process and the audio process over and over while settings are changed, and looks what was lost.
+
+    python -m tools.kill_and_look --web 200 --engine 50
+
+After each kill: every change that was acknowledged is there, no process and no file is left behind. Prints counts."""
+
+import argparse
+import os
+import random
+import signal
+import tempfile
+import threading
+import time
+from contextlib import suppress
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import psutil
+
+from tests.server.running import Server
+
+PATHS = ("inputs.game.fader_db", "inputs.music.fader_db", "inputs.copilot.fader_db")
+
+
+@dataclass
+class Count:
+    """What a run of kills found."""
+
+    kills: int = 0
+    changes: int = 0
+    lost: list[str] = field(default_factory=list)
+    left_behind: list[str] = field(default_factory=list)
+
+
+class Changer:
+    """Changes settings as fast as they are acknowledged, and remembers what was."""
+
+    def __init__(self, server: Server, seed: int) -> None:
+        self._server, self._random = server, random.Random(seed)
+        self.acknowledged: dict[str, Any] = {}
+        self.asked: dict[str, Any] = {}
+        self.count = 0
+        self._is_over = threading.Event()
+        self._thread = threading.Thread(target=self._run)
+        self._thread.start()
+
+    def _run(self) -> None:
+        while not self._is_over.is_set():
+            path = self._random.choice((*PATHS, "inputs.voice.is_muted"))
+            value: Any = -float(self._random.randint(0, 60))
+            if path.endswith("is_muted"):
+                value = self._random.random() < 0.5
+            self.asked[path] = value
+            try:
+                self._server.change(path, value, timeout=5.0)
+            except (OSError, ValueError):
+                return
+            self.acknowledged[path] = value
+            self.count += 1
+
+    def stop(self) -> None:
+        self._is_over.set()
+        self._thread.join()
+
+
+def value_at(state: Any, path: str) -> Any:
+    _, name, setting = path.split(".")
+    return next(one for one in state["rig"]["inputs"] if one["id"] == name)[setting]
+
+
+def compare(count: Count, changer: Changer, state: Any) -> None:
+    """What was acknowledged is there; what was only asked for may be."""
+    count.changes += changer.count
+    for path, value in changer.acknowledged.items():
+        found = value_at(state, path)
+        if found not in (value, changer.asked[path]):
+            count.lost.append(f"{path}: {value} was acknowledged, {found} is there")
+
+
+def gone(processes: list[psutil.Process]) -> list[str]:
+    _, alive = psutil.wait_procs(processes, timeout=5.0)
+    return [f"process {one.pid} {' '.join(one.cmdline()[:4])}" for one in alive if one.is_running()]
+
+
+def kill_web(server: Server, kills: int, seed: int = 0) -> Count:
+    """Kill the web process at any moment; the next start finds everything."""
+    count, source = Count(), random.Random(seed)
+    for number in range(kills):
+        changer = Changer(server, seed + number)
+        time.sleep(source.uniform(0.0, 0.4))
+        if source.random() < 0.3:
+            with suppress(OSError):
+                server.ask("/api/sound-check/takes/room", timeout=2.0)
+        others = server.processes()[1:]
+        server.kill()
+        changer.stop()
+        count.kills += 1
+        with suppress(psutil.NoSuchProcess):
+            count.left_behind += gone(others)
+        server.start()
+        compare(count, changer, server.ask("/api/state", "GET"))
+        left = [str(path) for path in (server.data_dir / "work").glob("**/*") if path.is_file()]
+        count.left_behind += left
+    return count
+
+
+def engine_of(server: Server) -> psutil.Process:
+    while True:
+        for one in server.processes()[1:]:
+            with suppress(psutil.NoSuchProcess):
+                if "goshawk.engine.process" in " ".join(one.cmdline()):
+                    return one
+        time.sleep(0.05)
+
+
+def kill_engine(server: Server, kills: int, seed: int = 0) -> Count:
+    """Kill the audio process at any moment; the next one plays the plan, and a mute stays shut."""
+    count, source = Count(), random.Random(seed)
+    for number in range(kills):
+        changer = Changer(server, 1000 + seed + number)
+        time.sleep(source.uniform(0.0, 0.3))
+        victim = engine_of(server)
+        restarts = (server.ask("/api/levels", "GET") or {}).get("engine", {}).get("restarts", 0)
+        os.kill(victim.pid, signal.SIGKILL)
+        time.sleep(0.1)
+        changer.stop()
+        server.change("inputs.voice.is_muted", True)
+        count.kills += 1
+        for _ in range(600):
+            levels = server.ask("/api/levels", "GET")
+            if levels and levels["engine"]["restarts"] > restarts:
+                break
+            time.sleep(0.05)
+        else:
+            count.lost.append("the audio process did not come back")
+            return count
+        changer.acknowledged["inputs.voice.is_muted"] = True
+        compare(count, changer, server.ask("/api/state", "GET"))
+        for _ in range(100):
+            if (server.ask("/api/levels", "GET") or {}).get("reach", {}).get("viewers") == "closed":
+                break
+            time.sleep(0.05)
+        else:
+            count.lost.append("a muted voice reaches the viewers after a restart")
+        count.left_behind += gone([victim])
+    return count
+
+
+def main() -> None:
+    """Run both and print what they found."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--web", type=int, default=200)
+    parser.add_argument("--engine", type=int, default=50)
+    given = parser.parse_args()
+    with tempfile.TemporaryDirectory() as folder:
+        server = Server(Path(folder) / "data")
+        for name, count in (
+            ("web process", kill_web(server, given.web)),
+            ("audio process", kill_engine(server, given.engine)),
+        ):
+            print(
+                f"{name}: {count.kills} kills, {count.changes} acknowledged changes, "
+                f"{len(count.lost)} lost, {len(count.left_behind)} left behind"
+            )
+            for line in (*count.lost, *count.left_behind):
+                print("  ", line)
+        last = server.processes()
+        server.stop()
+        print("after the end:", gone(last) or "nothing is left")
+        print("tracebacks on stderr:", server.said.count("Traceback"))
+
+
+if __name__ == "__main__":
+    main()
