@@ -16,7 +16,7 @@ MEASURED_S = 10.0
 """Of a long loop, so much of its beginning is enough to match loudness."""
 
 MOST_GAIN_DB = 40.0
-RENDER_FRAMES = 1024
+RENDER_FRAMES = 4096
 
 
 def render(sound: Block, chain: Chain, block_frames: int = RENDER_FRAMES) -> tuple[Block, int]:

@@ -1,0 +1,159 @@
+"""What a hand meets: drags that end where they began, clicks that move nothing, messages, narrow windows, and trouble."""
+
+import sqlite3
+
+import pytest
+from playwright.sync_api import Locator, Page, expect
+
+from goshawk.store.database import database_path
+from tests.server.running import Server
+from tests.stories.test_first_evening import lamp, notch, open_stage, setting
+from tools.kill_and_look import engine_of
+
+pytestmark = pytest.mark.browser
+
+
+def middle(locator: Locator) -> tuple[float, float]:
+    box = locator.bounding_box()
+    assert box
+    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+
+def value_of(locator: Locator) -> float:
+    return float(locator.get_attribute("aria-valuenow") or "nan")
+
+
+def test_a_drag_ends_where_it_is_let_go_and_a_click_moves_nothing(
+    page: Page, server: Server
+) -> None:
+    open_stage(page, "Gate")
+    undo = page.get_by_role("button", name="Undo")
+    slider = setting(page, "Takes away")
+    x, y = middle(slider)
+    page.mouse.move(x, y)
+    page.mouse.down()
+    for to in (x + 60, x + 30, x):
+        page.mouse.move(to, y, steps=4)
+    page.mouse.up()
+    # It ended where it began: what was tried on the way is over, and what comes later is shown.
+    expect(page.get_by_text("saved", exact=True)).to_be_visible()
+    chain = server.ask("/api/state", "GET")["rig"]["chain"]
+    kept = next(slot for slot in chain if slot["id"] == "gate")["settings"]["range_db"]
+    assert value_of(slider) == pytest.approx(kept)
+    server.change("chain.gate.settings.range_db", 31.0)
+    expect(slider).to_have_attribute("aria-valuetext", "31 decibels")
+    server.begin_anew()
+    expect(undo).to_be_disabled()
+
+    # A notch moves by what it is dragged, wherever it is gripped.
+    opens = notch(page, "Opens above")
+    before = value_of(opens)
+    x, y = middle(opens)
+    page.mouse.click(x + 20, y - 7)
+    page.wait_for_timeout(200)
+    assert value_of(opens) == before
+    page.mouse.move(x + 20, y - 7)
+    page.mouse.down()
+    page.mouse.move(x + 20, y - 7 - 24, steps=4)
+    page.mouse.up()
+    expect(undo).to_be_enabled()
+    moved = value_of(opens) - before
+    assert 6 < moved < 11
+    # Two clicks lead back to its default, in one step.
+    x, y = middle(opens)
+    page.mouse.dblclick(x, y)
+    expect(opens).to_have_attribute("aria-valuenow", "-37")
+    undo.click()
+    expect(opens).not_to_have_attribute("aria-valuenow", "-37")
+    undo.click()
+    expect(undo).to_be_disabled()
+
+
+def test_a_message_moves_nothing_under_the_hand(page: Page) -> None:
+    page.keyboard.press("1")
+    add = page.get_by_role("button", name="Add input")
+    place = middle(add)
+    add.click()
+    page.get_by_role("menuitem", name="Other").click()
+    page.get_by_role("button", name="Remove Input", exact=True).click()
+    message = page.get_by_text("Input was removed. Undo brings it back.")
+    message.wait_for()
+    assert middle(add) == place
+    # It lies where there is nothing to press.
+    box = message.bounding_box()
+    assert box
+    for button in page.get_by_role("main").get_by_role("button").all():
+        other = button.bounding_box()
+        assert other is None or not intersects(box, other)
+
+
+def intersects(a: dict[str, float], b: dict[str, float]) -> bool:  # type: ignore[type-arg]
+    return (
+        a["x"] < b["x"] + b["width"]
+        and b["x"] < a["x"] + a["width"]
+        and a["y"] < b["y"] + b["height"]
+        and b["y"] < a["y"] + a["height"]
+    )
+
+
+def test_at_its_narrowest_names_stay_apart_and_switches_in_one_line(page: Page) -> None:
+    page.set_viewport_size({"width": 1024, "height": 700})
+    page.keyboard.press("3")
+    page.wait_for_timeout(300)
+    stations = page.get_by_label("Level path").locator("button[aria-pressed]")
+    boxes = [
+        one.bounding_box()
+        for one in stations.locator("span:not(.sr-only):not(:has(span))").all()
+        if one.is_visible() and one.inner_text()
+    ]
+    found = [box for box in boxes if box]
+    assert len(found) > 20
+    for i, one in enumerate(found):
+        assert not any(intersects(one, other) for other in found[i + 1 :]), i
+    for task, label in (("1", "Part of the wiring"), ("4", "Over the last")):
+        page.keyboard.press(task)
+        group = page.get_by_role("group", name=label).or_(page.get_by_label(label))
+        if group.count():
+            heights = {
+                round(box["y"])
+                for radio in group.first.get_by_role("radio").all()
+                if (box := radio.bounding_box())
+            }
+            assert len(heights) == 1, label
+
+
+def test_what_is_not_heard_and_what_is_not_saved_is_said(page: Page, server: Server) -> None:
+    expect(lamp(page, "Viewers")).to_have_text("Viewers hear you")
+    engine = engine_of(server)
+    engine.suspend()
+    page.keyboard.press("m")
+    expect(page.get_by_text("not heard yet")).to_be_visible()
+    engine.resume()
+    expect(page.get_by_text("not heard yet")).to_be_hidden()
+    expect(lamp(page, "Viewers")).to_have_text("Viewers do not hear you")
+    page.keyboard.press("m")
+    expect(lamp(page, "Viewers")).to_have_text("Viewers hear you")
+
+    other = sqlite3.connect(database_path(server.data_dir), isolation_level=None)
+    other.execute("BEGIN IMMEDIATE")
+    page.keyboard.press("m")
+    expect(lamp(page, "Viewers")).to_have_text("Viewers do not hear you")
+    expect(page.get_by_text("not saved")).to_be_visible()
+    expect(page.get_by_role("log")).to_contain_text("could not be saved")
+    other.execute("ROLLBACK")
+    other.close()
+    expect(page.get_by_text("saved", exact=True)).to_be_visible()
+    expect(page.get_by_role("log")).to_contain_text("is saved again")
+    assert server.ask("/api/state", "GET")["rig"]["inputs"][0]["is_muted"]
+
+
+def test_the_keys_dialog_names_every_task(page: Page) -> None:
+    tasks = page.get_by_role("navigation", name="Tasks").get_by_role("button").all()
+    names = [task.inner_text().split("\n")[0].strip() for task in tasks]
+    page.get_by_role("button", name="Keys").click()
+    dialog = page.get_by_role("dialog", name="Keys")
+    expect(dialog).to_contain_text(", ".join(names))
+    for number, name in enumerate(names, 1):
+        page.keyboard.press("Escape")
+        page.keyboard.press(str(number))
+        expect(page.get_by_role("main", name=name)).to_be_visible()
