@@ -55,12 +55,12 @@ class BalanceDesk:
         self,
         hold: Callable[[dict[str, float]], None],
         play: Callable[[Path | None, list[str], float], None],
-        tell: Callable[[str], None],
+        tell: Callable[[], None],
         folder: Callable[[str], Path],
         supervisor: Supervisor,
     ) -> None:
-        """``hold`` and ``play`` go to the engine, ``tell`` to every page; ``folder`` gives a place for sound."""
-        self._hold, self._tell = hold, tell
+        """``hold`` and ``play`` go to the engine, ``tell`` shows the state in every window; ``folder`` gives a place for sound."""
+        self._hold, self.tell = hold, tell
         self.meter = BalanceMeter()
         self.rows = RowKeeper()
         self.held_db: dict[str, float] = {}
@@ -78,7 +78,7 @@ class BalanceDesk:
         self._followed: Rig | None = None
         self._newest: dict[str, Any] | None = None
         self.helper = Helper()
-        self.replay = Replay(play, self.tell, self.helper, folder, supervisor)
+        self.replay = Replay(play, tell, self.helper, folder, supervisor)
 
     def close(self) -> None:
         """Stop all work."""
@@ -95,10 +95,6 @@ class BalanceDesk:
             indices=list(self._indices),
             replay=self.replay.state,
         )
-
-    def tell(self) -> None:
-        """Say how it stands in every window."""
-        self._tell(self.state.model_dump_json())
 
     def forget(self) -> None:
         """Another microphone, another gain of it, or another engine."""

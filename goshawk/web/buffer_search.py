@@ -8,6 +8,7 @@ from goshawk.core.rig import BLOCK_SIZES, BlockFrames
 from goshawk.core.rules.buffer import BufferTrial, advise_buffer
 from goshawk.units import SAMPLE_RATE_HZ
 from goshawk.web.messages import BufferSearchState
+from goshawk.web.supervisor import Supervisor
 
 SETTLE_S = 0.8
 """A new size takes effect at once; the first blocks after it are not typical."""
@@ -18,9 +19,12 @@ TRIAL_S = 4.0
 class BufferSearch:
     """One search at a time. While it runs, ``block_frames`` is the size being tried."""
 
-    def __init__(self, try_size: Callable[[], None], tell: Callable[[], None]) -> None:
+    def __init__(
+        self, try_size: Callable[[], None], tell: Callable[[], None], supervisor: Supervisor
+    ) -> None:
         self._try_size = try_size
         self._tell = tell
+        self._supervisor = supervisor
         self._task: asyncio.Task[None] | None = None
         self._late_at_start: int | None = None
         self._late = 0
@@ -34,7 +38,7 @@ class BufferSearch:
         """Begin; does nothing while a search runs."""
         if self._task is None or self._task.done():
             self.state = BufferSearchState(is_running=True, sizes=list(BLOCK_SIZES))
-            self._task = asyncio.create_task(self._run())
+            self._task = self._supervisor.once("the search for a buffer", self._run())
 
     def cancel(self) -> None:
         """Break off and go back to the size that is set."""

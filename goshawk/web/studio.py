@@ -121,7 +121,9 @@ class Studio:
             self._tell_state,
         )
         self.files = SoundFileShelf(self._db, data_dir / "sounds", self._play_file, self._in_store)
-        self.buffer_search = BufferSearch(lambda: self._give_rig(self.rig), self._tell_state)
+        self.buffer_search = BufferSearch(
+            lambda: self._give_rig(self.rig), self._tell_state, self.supervisor
+        )
         self.looper = Looper(
             self.work.named,
             self._play_loop,
@@ -518,7 +520,10 @@ class Studio:
         if is_on:
             self.balance.changed()
 
-    def _tell_balance(self, message: str) -> None:
+    def _tell_balance(self) -> None:
+        if not self._pages:
+            return  # Ten minutes of history are not written out for nobody.
+        message = self.balance.state.model_dump_json()
         for page in self._pages:
             page.tell_newest("balance", message)
 
@@ -652,6 +657,8 @@ class Studio:
         self._tell_state()
 
     def _tell_state(self) -> None:
+        if not self._pages:
+            return
         message = self.state().model_dump_json()
         for page in self._pages:
             page.tell(message)
@@ -801,6 +808,8 @@ class Studio:
         self._newest = readings
         if is_due:
             self._figures_due.set()
+        if not self._pages:
+            return
         live = json.dumps(
             {"type": "readings", "plan": readings["plan"], **self.observer.monitor.live()},
             separators=(",", ":"),
@@ -843,6 +852,8 @@ class Studio:
         observer.levels = levels
         self._watch_drift(levels)
         self._show_spectra()
+        if not self._pages:
+            return
         message = await asyncio.to_thread(levels.model_dump_json)
         for page in self._pages:
             page.tell_newest("levels", message)

@@ -284,7 +284,6 @@ def test_a_replay_started_twice_is_measured_and_ends(studio: Studio) -> None:
         desk = Desk(studio)
         await desk.play(6.0)
         await asyncio.gather(studio.start_replay(2.0), studio.start_replay(3.0))
-        await studio.start_replay(2.5)
         await until(lambda: not studio.balance.replay.state.is_measuring)
         state = studio.balance.replay.state
         assert state.is_on
