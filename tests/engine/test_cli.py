@@ -1,6 +1,7 @@
 """The command line, as a program is called."""
 
 import json
+import os
 import subprocess
 import sys
 from pathlib import Path
@@ -107,8 +108,19 @@ def test_bad_input_is_one_sentence_and_exit_code_2(tmp_path: Path) -> None:
     bad.write_text('{"format": "goshawk-preset", "version": 1, "name": "x", "chain": [{}]}')
     good = tmp_path / "good.wav"
     soundfile.write(good, np.zeros(1000), 48_000)
+    os.mkfifo(tmp_path / "pipe.wav")
+    soundfile.write(tmp_path / "huge.wav", np.full(5000, 1e38), 48_000, subtype="FLOAT")
+    soundfile.write(tmp_path / "short.wav", np.full(10, 0.1), 48_000)
+    takes = [
+        part
+        for kind in ("room", "low", "usual", "big")
+        for part in (f"--{kind}", tmp_path / "short.wav")
+    ]
     for arguments in [
         ("measure", tmp_path / "none.wav"),
+        ("measure", tmp_path / "pipe.wav", "--json"),
+        ("measure", tmp_path / "huge.wav", "--json"),
+        ("soundcheck", *takes),
         ("measure", bad),
         ("render", good, tmp_path / "out.mp3"),
         ("render", good, tmp_path / "out.wav", "--preset", bad),

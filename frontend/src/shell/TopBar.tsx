@@ -187,11 +187,11 @@ function Health() {
       </Figure>
     );
   }
-  const { load_percent, late_in_last_minute: late } = levels.engine;
+  const { load_percent, late_in_last_minute: late, lost_pieces: lost } = levels.engine;
   return (
     <Figure
       label={late ? `Engine, ${late} late` : "Engine"}
-      title="Share of each block's time; late: blocks of the last minute that came too late"
+      title={`Share of each block's time; late: blocks of the last minute that came too late. ${lost} pieces of sound or figures were lost on their way to this page's server.`}
     >
       {load_percent.toFixed(0)}
       <Unit>%</Unit>
