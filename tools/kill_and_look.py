@@ -13,6 +13,7 @@ import threading
 import time
 from contextlib import suppress
 from dataclasses import dataclass, field
+from http.client import HTTPException
 from pathlib import Path
 from typing import Any
 
@@ -54,7 +55,7 @@ class Changer:
             self.asked[path] = value
             try:
                 self._server.change(path, value, timeout=5.0)
-            except (OSError, ValueError):
+            except (OSError, ValueError, HTTPException):
                 return
             self.acknowledged[path] = value
             self.count += 1

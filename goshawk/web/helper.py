@@ -51,7 +51,12 @@ class Helper:
             raise HelperLost from None
 
     def close(self) -> None:
-        """Start nothing more; what it does now is thrown away."""
-        if self._pool:
-            self._pool.shutdown(wait=False, cancel_futures=True)
-            self._pool = None
+        """Start nothing more; what it does now is broken off: the end of the program must not wait for it."""
+        pool, self._pool = self._pool, None
+        if pool is None:
+            return
+        # Python joins a pool's thread at its end, and that waits for the work: so the work ends here.
+        processes = list((getattr(pool, "_processes", None) or {}).values())
+        pool.shutdown(wait=False, cancel_futures=True)
+        for process in processes:
+            process.kill()
