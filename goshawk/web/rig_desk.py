@@ -9,6 +9,7 @@ from goshawk.core.rig import Rig, changed_together
 from goshawk.errors import StoreUnusable
 from goshawk.store import rigs
 from goshawk.store.rigs import SavedRig
+from goshawk.web.supervisor import to_its_end
 
 T = TypeVar("T")
 SAVE_AGAIN_S = 2.0
@@ -89,10 +90,13 @@ class RigDesk:
         self.set = rig
         self._hear(rig)
         if is_new or self.trouble:
-            await self._save(rig, path, is_nudge=is_nudge)
+            await to_its_end(self._save(rig, path, is_nudge=is_nudge))
 
     async def step(self, by: int) -> None:
         """Undo (-1) or redo (+1). Raises StoreUnusable if the step cannot be read, or not be saved."""
+        await to_its_end(self._step(by))
+
+    async def _step(self, by: int) -> None:
         if self.trouble and by < 0:
             # What could not be saved is the step that is taken back.
             self._tried = None
@@ -106,8 +110,12 @@ class RigDesk:
             return
         self.set = rig
         self._hear(rig)
+
+        def move() -> None:
+            self.saved = rigs.step(self._db, by)
+
         try:
-            self.saved = await self._in_store(lambda: rigs.step(self._db, by))
+            await self._in_store(move)
         except StoreUnusable as error:
             raise self._not_saved(error) from None
         self._tell()
@@ -121,13 +129,14 @@ class RigDesk:
                 return rig
 
     async def _save(self, rig: Rig, path: str, *, is_nudge: bool = False) -> None:
-        def save() -> SavedRig:
-            return rigs.save_change(
+        def save() -> None:
+            # Noted before the next in the queue asks which revision it goes over.
+            self.saved = rigs.save_change(
                 self._db, rig, path, is_nudge=is_nudge, over=self.saved.revision
             )
 
         try:
-            self.saved = await self._in_store(save)
+            await self._in_store(save)
         except StoreUnusable as error:
             raise self._not_saved(error) from None
         self.trouble = ""

@@ -70,7 +70,7 @@ from goshawk.web.rig_desk import RigDesk
 from goshawk.web.sound_check import SoundCheck
 from goshawk.web.sound_file_shelf import SoundFileShelf
 from goshawk.web.stage_sound import StageSpectra, band_stage, engine_point
-from goshawk.web.supervisor import Supervisor
+from goshawk.web.supervisor import Supervisor, to_its_end
 from goshawk.web.work_folder import WorkFolder
 
 T = TypeVar("T")
@@ -603,11 +603,16 @@ class Studio:
         self.engine.apply(rig)
 
     async def _in_store(self, work: Callable[[], T]) -> T:
-        """Beside everything else; one after the other, since all of it shares one connection. Raises StoreUnusable."""
-        async with self._storing:
-            if self._is_closed:
-                raise StoreUnusable("Goshawk is just being closed. Start it again.")
-            return await asyncio.to_thread(work)
+        """Beside everything else; one after the other, since all of it shares one connection; to its end, whoever has
+        given up waiting. Raises StoreUnusable."""
+
+        async def in_turn() -> T:
+            async with self._storing:
+                if self._is_closed:
+                    raise StoreUnusable("Goshawk is just being closed. Start it again.")
+                return await asyncio.to_thread(work)
+
+        return await to_its_end(in_turn())
 
     async def add_file(self, uploaded: Path, name: str) -> StoredSoundFile:
         """Keep a sound file. Raises BadSoundFile."""

@@ -4,7 +4,7 @@ import asyncio
 import logging
 import time
 from collections.abc import Awaitable, Callable, Coroutine
-from typing import Any
+from typing import Any, TypeVar
 
 log = logging.getLogger(__name__)
 
@@ -12,6 +12,25 @@ FIRST_PAUSE_S = 0.5
 LONGEST_PAUSE_S = 10.0
 CALM_S = 60.0
 """Work that went well for so long is started again quickly; what fails over and over is told once in so long."""
+
+
+T = TypeVar("T")
+_going_on: set[asyncio.Task[Any]] = set()
+
+
+async def to_its_end(work: Coroutine[Any, Any, T]) -> T:
+    """What ``work`` gives. Whoever waits for it may be cancelled, as a request whose client is gone: the work is not, so
+    that nothing is left half done."""
+    task = asyncio.get_running_loop().create_task(work)
+    _going_on.add(task)
+    task.add_done_callback(_finished)
+    return await asyncio.shield(task)
+
+
+def _finished(task: asyncio.Task[Any]) -> None:
+    _going_on.discard(task)
+    if not task.cancelled():
+        task.exception()  # Seen, also where nobody waits any more.
 
 
 class Supervisor:

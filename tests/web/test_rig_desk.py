@@ -145,6 +145,22 @@ def test_changes_made_while_a_step_is_taken_are_not_mixed_up(studio: Studio) -> 
     assert rigs.load_active_rig(studio._db).rig == studio.rig == heard(studio)
 
 
+def test_a_request_that_is_given_up_leaves_nothing_half_done(studio: Studio) -> None:
+    """Its client is gone while the disk is written: what was begun is finished, and the next change fits onto it."""
+
+    async def story() -> None:
+        for number in range(12):
+            asked = asyncio.create_task(studio.set_setting("inputs.game.fader_db", -20.0 - number))
+            await asyncio.sleep(0.001 * (number % 4))
+            asked.cancel()
+        await mute(studio)
+        await until(lambda: studio.state().is_saved)
+        assert studio.state().save_trouble == ""
+
+    asyncio.run(story())
+    assert rigs.load_active_rig(studio._db).rig == studio.rig == heard(studio)
+
+
 def test_over_the_interface_a_locked_database_is_said_and_nothing_is_500(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
