@@ -8,7 +8,8 @@ from fastapi.testclient import TestClient
 
 from goshawk.cli.main import app
 from goshawk.core.graph.chain import STAGES
-from goshawk.web.app import FRONTEND_DIR, create_app
+from goshawk.paths import FRONTEND_DIR
+from goshawk.web.app import create_app
 
 ROOT = Path(__file__).parents[1]
 PAGES = [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]

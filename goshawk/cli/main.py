@@ -16,6 +16,7 @@ import platformdirs
 import typer
 
 from goshawk.errors import GoshawkError
+from goshawk.paths import FRONTEND_DIR
 
 app = typer.Typer(
     add_completion=False,
@@ -48,27 +49,30 @@ def plain_errors() -> Iterator[None]:
 
 
 def _serve(port: int, data_dir: Path) -> None:
+    from goshawk.engine.spawn import spawn
+
+    os.umask(0o077)  # raw voice and settings are for their user alone
+    port_is_free(port)
+    if not FRONTEND_DIR.is_dir():
+        raise fail("the page has not been built. Run ./scripts/setup first.")
+    # The audio process loads beside all that the web process has to load.
+    spawned = spawn()
+    try:
+        _serve_with(spawned, port, data_dir)
+    finally:
+        spawned.end.close()
+        spawned.process.kill()
+        spawned.process.wait()
+
+
+def _serve_with(spawned: Any, port: int, data_dir: Path) -> None:
     import uvicorn
 
     from goshawk.store.database import database_path, open_database
     from goshawk.store.ownership import take
     from goshawk.store.rigs import load_active_rig
-    from goshawk.web.app import FRONTEND_DIR, create_app
+    from goshawk.web.app import create_app
 
-    os.umask(0o077)  # raw voice and settings are for their user alone
-    with socket.socket() as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind(("127.0.0.1", port))
-        except OSError as error:
-            if error.errno == errno.EADDRINUSE:
-                raise fail(
-                    f"port {port} is in use, perhaps by another Goshawk. Close that, or choose "
-                    f"another port: --port {port + 1}."
-                ) from None
-            raise fail(f"port {port} cannot be used ({error.strerror}). Choose another.") from None
-    if not FRONTEND_DIR.is_dir():
-        raise fail("the page has not been built. Run ./scripts/setup first.")
     with plain_errors():
         # Opened before the server starts, so that trouble is one sentence and not a traceback.
         ownership = take(data_dir)
@@ -81,7 +85,7 @@ def _serve(port: int, data_dir: Path) -> None:
     ownership.say(url=f"http://127.0.0.1:{port}")
     typer.echo(f"Goshawk is at http://127.0.0.1:{port}  (stop it with Ctrl+C)")
     uvicorn.run(
-        create_app(data_dir, opened, ownership=ownership),
+        create_app(data_dir, opened, ownership=ownership, spawned=spawned),
         host="127.0.0.1",
         port=port,
         log_level="warning",
@@ -89,6 +93,21 @@ def _serve(port: int, data_dir: Path) -> None:
         ws_per_message_deflate=False,
         timeout_graceful_shutdown=1,
     )
+
+
+def port_is_free(port: int) -> None:
+    """Raises a one-sentence exit if a port cannot be used."""
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError as error:
+            if error.errno == errno.EADDRINUSE:
+                raise fail(
+                    f"port {port} is in use, perhaps by another Goshawk. Close that, or choose "
+                    f"another port: --port {port + 1}."
+                ) from None
+            raise fail(f"port {port} cannot be used ({error.strerror}). Choose another.") from None
 
 
 @app.command()

@@ -72,5 +72,6 @@ def _make_names_visible(document: dict[str, Any]) -> None:
     inputs = document.get("inputs")
     named = [document, *(inputs if isinstance(inputs, list) else [])]
     for number, one in enumerate(named):
-        if isinstance(one, dict) and isinstance(name := one.get("name"), str):
+        name = one.get("name") if isinstance(one, dict) else None
+        if isinstance(name, str) and visible(name) != name.strip():
             one["name"] = visible(name) or f"Unnamed {number}"

@@ -10,7 +10,6 @@ import logging
 import select
 import socket
 import subprocess
-import sys
 import time
 from collections import deque
 from collections.abc import Callable
@@ -22,6 +21,7 @@ from goshawk.core.graph.comparison import Heard
 from goshawk.core.rig import Rig
 from goshawk.engine import messages
 from goshawk.engine.plan import Comparing, Plan
+from goshawk.engine.spawn import Spawned, spawn
 from goshawk.units import SAMPLE_RATE_HZ
 
 log = logging.getLogger(__name__)
@@ -57,7 +57,10 @@ class EngineClient:
         on_sound: Callable[[str, int, bytes], None],
         on_notice: Callable[[str], None],
         on_rows: Callable[[dict[str, Any]], None] = lambda rows: None,
+        spawned: Spawned | None = None,
     ) -> None:
+        """``spawned`` is a process that was started before, and waits for its plan."""
+        self._spawned = spawned
         self._plan = Plan(number=1, rig=rig)
         self._sent_at = self._unseen_since = 0.0
         self._is_told = False
@@ -219,19 +222,15 @@ class EngineClient:
     # --- the process -----------------------------------------------------------------------------
 
     def _launch(self) -> None:
-        ours, theirs = messages.make_pair()
+        spawned, self._spawned = self._spawned or spawn(), None
+        self._process, ours = spawned.process, spawned.end
         self._end = ours
         self._is_ready = False
         self.seen_number = 0
         self._heard_at = self._unseen_since = time.monotonic()
         # It waits in the socket: a pipe that is not read yet could hold us up.
-        messages.send(ours, messages.PLAN, messages.pack_plan(self._plan))
-        self._process = subprocess.Popen(
-            [sys.executable, "-m", "goshawk.engine.process", str(theirs.fileno())],
-            stdin=subprocess.DEVNULL,
-            pass_fds=[theirs.fileno()],
-        )
-        theirs.close()
+        with contextlib.suppress(OSError):  # It has ended already: that is seen as with any other.
+            messages.send(ours, messages.PLAN, messages.pack_plan(self._plan))
         asyncio.get_running_loop().add_reader(ours, self._read)
 
     def _read(self) -> None:

@@ -30,20 +30,10 @@ READY, READINGS, ROWS, SOUND, NOTICE = b"y", b"r", b"w", b"s", b"n"
 TEST_CLOCK = "GOSHAWK_TEST_CLOCK"
 """An environment variable, set for tests alone: the engine's clock can then be driven, faster than time."""
 
-BUFFER_BYTES = 1 << 20
 LARGEST_PACKET_BYTES = 200_000
 """Of all systems' limits the least is some 400 kB for everything that waits."""
 _MICROPHONE_HEADER = struct.Struct("<IB")
 _SOUND_HEADER = struct.Struct("<QB")
-
-
-def make_pair() -> tuple[socket.socket, socket.socket]:
-    """Two connected sockets that never wait when sending."""
-    ends = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
-    for end in ends:
-        end.setblocking(False)
-        end.setsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF, BUFFER_BYTES)
-    return ends
 
 
 def send(end: socket.socket, kind: bytes, body: bytes = b"") -> bool:

@@ -15,6 +15,8 @@ from starlette.types import Scope
 
 from goshawk import __version__
 from goshawk.engine.messages import TEST_CLOCK
+from goshawk.engine.spawn import Spawned
+from goshawk.paths import FRONTEND_DIR
 from goshawk.store.database import Opened, database_path, open_database
 from goshawk.store.ownership import Ownership, take
 from goshawk.web.errors import add_error_handlers
@@ -22,8 +24,6 @@ from goshawk.web.guard import BodyLimit, Guard
 from goshawk.web.messages import FROM_SERVER, FromPage
 from goshawk.web.routes import audio, live, presets, rig, sound_check, sound_files, test_clock
 from goshawk.web.studio import Studio
-
-FRONTEND_DIR = Path(__file__).resolve().parents[2] / "frontend" / "dist"
 
 
 class _Page(StaticFiles):
@@ -41,6 +41,7 @@ def create_app(
     opened: Opened | None = None,
     frontend_dir: Path = FRONTEND_DIR,
     ownership: Ownership | None = None,
+    spawned: Spawned | None = None,
 ) -> FastAPI:
     """The application on one folder of saved things; it is owned, and its database opened, if that has not been done.
     Raises StoreUnusable when it starts."""
@@ -49,7 +50,8 @@ def create_app(
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         owned = ownership or take(data_dir)
         try:
-            studio = Studio(data_dir, opened or open_database(database_path(data_dir)))
+            database = opened or open_database(database_path(data_dir))
+            studio = Studio(data_dir, database, spawned)
             app.state.studio = studio
             await studio.start()
             try:

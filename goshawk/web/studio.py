@@ -46,6 +46,7 @@ from goshawk.core.target_sets import CLEARANCES, TARGET_SETS, chosen_set
 from goshawk.core.wiring import FEEDS, Role
 from goshawk.devices.catalog import checked_fault
 from goshawk.engine.client import EngineClient
+from goshawk.engine.spawn import Spawned
 from goshawk.errors import BadInput, BadSetting, GoshawkError, NotFound, StoreUnusable
 from goshawk.store import rigs, sound_checks
 from goshawk.store.database import Opened
@@ -80,7 +81,8 @@ _CURVE_FREQUENCIES_HZ = np.geomspace(20.0, 20_000.0, CURVE_POINTS)
 class Studio:
     """Owns the rig: every change goes through here, is heard, saved, and shown in all windows."""
 
-    def __init__(self, data_dir: Path, opened: Opened) -> None:
+    def __init__(self, data_dir: Path, opened: Opened, spawned: Spawned | None = None) -> None:
+        """``spawned`` is an audio process that waits for its plan; one is started if there is none."""
         self._db = opened.connection
         saved = rigs.load_active_rig(self._db)
         self._start_notices = [text for text in (opened.notice, saved.notice) if text]
@@ -160,6 +162,7 @@ class Studio:
             self._on_sound,
             self._on_engine_trouble,
             lambda rows: self.balance.push_rows(rows, self.rig),
+            spawned,
         )
 
     async def start(self) -> None:

@@ -15,6 +15,7 @@ from goshawk.engine import client as client_module
 from goshawk.engine import messages
 from goshawk.engine.client import MOST_BEHIND, SEND_AGAIN_S, UNSEEN_S, EngineClient
 from goshawk.engine.plan import Plan
+from goshawk.engine.spawn import make_pair
 
 MUTED = changed(Rig(), "inputs.voice.is_muted", True)
 
@@ -37,7 +38,7 @@ class Linked:
         self.client = EngineClient(
             Rig(), self.readings.append, lambda *sound: None, self.notices.append
         )
-        ours, self.engine = messages.make_pair()
+        ours, self.engine = make_pair()
         self.client._end, self.client._is_ready = ours, True
 
     def plans(self) -> list[Plan]:

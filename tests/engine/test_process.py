@@ -14,6 +14,7 @@ from goshawk.core.rig import Rig, changed
 from goshawk.engine import messages, process
 from goshawk.engine.plan import Plan
 from goshawk.engine.process import AudioProcess, Clock
+from goshawk.engine.spawn import make_pair
 
 BLOCK_S = 256 / 48_000
 
@@ -66,7 +67,7 @@ def test_after_a_long_stall_the_missed_time_is_given_up_and_counted(time: Time) 
 
 @pytest.fixture
 def ends() -> Iterator[tuple[socket.socket, socket.socket]]:
-    ours, theirs = messages.make_pair()
+    ours, theirs = make_pair()
     yield ours, theirs
     ours.close()
     theirs.close()

@@ -316,6 +316,10 @@ def test_a_rig_of_the_first_version_is_read_as_it_was_meant(path: Path) -> None:
     assert (rig.devices.attic.preamp_gain_db, rig.devices.attic.performance) == (20.0, "murmur")
     assert (rig.feeds.viewers.ceiling_dbtp, rig.targets.voice_peaks_dbfs) == (-5.0, -9.0)
     assert (rig.block_frames, rig.name, rig.chain[0].id) == (512, "Attic, early", "trim")
+    # Names could once hold what cannot be seen.
+    old["name"] = "\u202eAttic\x00"
+    connection.execute("UPDATE revisions SET document = ?", (json.dumps(old),))
+    assert rigs.load_active_rig(connection).rig.name == "Attic"
     # A change keeps it in the present shape.
     rigs.save_change(connection, changed(rig, "name", "Later"), "name")
-    assert rigs.step(connection, -1).rig == rig
+    assert rigs.step(connection, -1).rig == rig.model_copy(update={"name": "Attic"})
