@@ -151,7 +151,7 @@ def connect_to(server: Server, name: str) -> ClientConnection:
 def test_no_request_of_any_shape_breaks_the_server(server: Server, tmp_path: Path) -> None:
     """schemathesis over every route of the interface document, with the real engine behind."""
     line = [Path(sys.executable).parent / "schemathesis", "run", f"{server.url}/openapi.json"]
-    options = ["--max-examples", "12", "--checks", "not_a_server_error", "--phases", "fuzzing"]
+    options = ["--max-examples", "8", "--checks", "not_a_server_error", "--phases", "fuzzing"]
     options += ["--no-color", "--generation-database", "none", "--request-timeout", "30"]
     options += ["--exclude-path", "/api/sound-check/run", "--workers", "2"]
     done = subprocess.run(
@@ -206,7 +206,7 @@ def page_messages() -> st.SearchStrategy[Any]:
     return st.one_of(whole, whole, whole, torn)
 
 
-@settings(max_examples=25, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
+@settings(max_examples=14, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
 @given(st.lists(page_messages(), min_size=8, max_size=24))
 def test_no_message_of_any_shape_ends_a_link_or_a_task(server: Server, sent: list[Any]) -> None:
     with connect_to(server, "live") as link:
