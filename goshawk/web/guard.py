@@ -27,7 +27,7 @@ _SOUND_BODIES = ("/api/sound-files", "/api/sound-check/takes/")
 ON_EVERY_REPLY = {
     "Content-Security-Policy": (
         "default-src 'self'; img-src 'self' data: blob:; media-src 'self' blob:; style-src 'self' 'unsafe-inline'; "
-        "connect-src 'self' ws: wss:; worker-src 'self' blob:; object-src 'none'; base-uri 'none'; "
+        "connect-src 'self' ws://127.0.0.1:* ws://localhost:*; worker-src 'self' blob:; object-src 'none'; base-uri 'none'; "
         "form-action 'none'; frame-ancestors 'none'"
     ),
     "X-Content-Type-Options": "nosniff",
@@ -89,8 +89,12 @@ class Guard:
 def _reason(scope: Scope) -> str | None:
     headers = Headers(scope=scope)
     site = headers.get("sec-fetch-site")
-    # A link or a bookmark may lead here: that is no request of a page.
-    is_opened = headers.get("sec-fetch-mode") == "navigate" and scope.get("method") == "GET"
+    # A link or a bookmark may lead to our page: that is no request of another.
+    is_opened = (
+        headers.get("sec-fetch-mode") == "navigate"
+        and scope.get("method") == "GET"
+        and not scope["path"].startswith("/api/")
+    )
     is_framed = headers.get("sec-fetch-dest") in ("iframe", "frame", "embed", "object")
     return refusal(
         headers.get("host", ""),

@@ -442,7 +442,8 @@ def test_a_link_from_elsewhere_opens_the_page(client: TestClient) -> None:
         "sec-fetch-mode": "navigate",
         "sec-fetch-dest": "document",
     }
-    assert client.get("/api/state", headers=opened).status_code == 200
+    assert client.get("/", headers=opened).status_code == 200
+    assert client.get("/api/state", headers=opened).status_code == 403
 
 
 def test_a_body_that_is_too_large_is_refused_before_it_is_read(client: TestClient) -> None:
