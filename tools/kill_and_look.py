@@ -75,7 +75,7 @@ def compare(count: Count, changer: Changer, state: Any) -> None:
     count.changes += changer.count
     for path, value in changer.acknowledged.items():
         found = value_at(state, path)
-        if found not in (value, changer.asked[path]):
+        if found not in (value, changer.asked.get(path, value)):
             count.lost.append(f"{path}: {value} was acknowledged, {found} is there")
 
 
@@ -156,13 +156,15 @@ def main() -> None:
     given = parser.parse_args()
     with tempfile.TemporaryDirectory() as folder:
         server = Server(Path(folder) / "data")
-        for name, count in (
-            ("web process", kill_web(server, given.web)),
-            ("audio process", kill_engine(server, given.engine)),
+        for name, run, kills in (
+            ("web process", kill_web, given.web),
+            ("audio process", kill_engine, given.engine),
         ):
+            count = run(server, kills)
             print(
                 f"{name}: {count.kills} kills, {count.changes} acknowledged changes, "
-                f"{len(count.lost)} lost, {len(count.left_behind)} left behind"
+                f"{len(count.lost)} lost, {len(count.left_behind)} left behind",
+                flush=True,
             )
             for line in (*count.lost, *count.left_behind):
                 print("  ", line)
