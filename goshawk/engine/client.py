@@ -29,7 +29,7 @@ log = logging.getLogger(__name__)
 SILENT_S = 3.0
 """An engine that said nothing for this long is taken for hung, and replaced."""
 
-START_S = 60.0
+START_S = 180.0
 """A first start compiles every kernel."""
 
 SEND_AGAIN_S = 0.1
