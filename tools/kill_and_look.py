@@ -156,22 +156,30 @@ def main() -> None:
     given = parser.parse_args()
     with tempfile.TemporaryDirectory() as folder:
         server = Server(Path(folder) / "data")
-        for name, run, kills in (
-            ("web process", kill_web, given.web),
-            ("audio process", kill_engine, given.engine),
-        ):
-            count = run(server, kills)
-            print(
-                f"{name}: {count.kills} kills, {count.changes} acknowledged changes, "
-                f"{len(count.lost)} lost, {len(count.left_behind)} left behind",
-                flush=True,
-            )
-            for line in (*count.lost, *count.left_behind):
-                print("  ", line)
-        last = server.processes()
-        server.stop()
-        print("after the end:", gone(last) or "nothing is left")
-        print("tracebacks on stderr:", server.said.count("Traceback"))
+        try:
+            look(server, given.web, given.engine)
+        finally:
+            server.kill()
+
+
+def look(server: Server, web: int, engine: int) -> None:
+    """Both runs, and what is left after the end."""
+    for name, run, kills in (
+        ("web process", kill_web, web),
+        ("audio process", kill_engine, engine),
+    ):
+        count = run(server, kills)
+        print(
+            f"{name}: {count.kills} kills, {count.changes} acknowledged changes, "
+            f"{len(count.lost)} lost, {len(count.left_behind)} left behind",
+            flush=True,
+        )
+        for line in (*count.lost, *count.left_behind):
+            print("  ", line)
+    last = server.processes()
+    server.stop()
+    print("after the end:", gone(last) or "nothing is left")
+    print("tracebacks on stderr:", server.said.count("Traceback"))
 
 
 if __name__ == "__main__":
