@@ -39,6 +39,7 @@ class BufferSearch:
         if self._task is None or self._task.done():
             self.state = BufferSearchState(is_running=True, sizes=list(BLOCK_SIZES))
             self._task = self._supervisor.once("the search for a buffer", self._run())
+            self._task.add_done_callback(self._ended)
 
     def cancel(self) -> None:
         """Break off and go back to the size that is set."""
@@ -60,36 +61,35 @@ class BufferSearch:
 
     async def _run(self) -> None:
         trials: list[BufferTrial] = []
-        try:
-            for size in BLOCK_SIZES:
-                self.block_frames = size
-                self._is_counting = False
-                self._late, self._slowest = 0, 0.0
-                self._try_size()
-                self._show(trials, size)
-                await asyncio.sleep(SETTLE_S)
-                self._is_counting = True
-                await asyncio.sleep(TRIAL_S)
-                trials.append(
-                    BufferTrial(
-                        block_frames=size,
-                        blocks=max(
-                            self._blocks[1] - self._blocks[0],
-                            round(TRIAL_S * SAMPLE_RATE_HZ / size / 2),
-                        ),
-                        late_blocks=self._late,
-                        slowest_share=round(self._slowest, 3),
-                    )
-                )
-            self.state = BufferSearchState(
-                sizes=list(BLOCK_SIZES), trials=trials, advice=advise_buffer(trials)
-            )
-        except asyncio.CancelledError:
-            self.state = BufferSearchState(was_cancelled=True)
-        finally:
-            self.block_frames = None
+        for size in BLOCK_SIZES:
+            self.block_frames = size
+            self._is_counting = False
+            self._late, self._slowest = 0, 0.0
             self._try_size()
-            self._tell()
+            self._show(trials, size)
+            await asyncio.sleep(SETTLE_S)
+            self._is_counting = True
+            await asyncio.sleep(TRIAL_S)
+            least = round(TRIAL_S * SAMPLE_RATE_HZ / size / 2)
+            trials.append(
+                BufferTrial(
+                    block_frames=size,
+                    blocks=max(self._blocks[1] - self._blocks[0], least),
+                    late_blocks=self._late,
+                    slowest_share=round(self._slowest, 3),
+                )
+            )
+        self.state = BufferSearchState(
+            sizes=list(BLOCK_SIZES), trials=trials, advice=advise_buffer(trials)
+        )
+
+    def _ended(self, task: asyncio.Task[None]) -> None:
+        """However it ended, also before it had begun: the size that is set, and what came of it."""
+        self.block_frames = None
+        if task.cancelled() or self.state.is_running:
+            self.state = BufferSearchState(was_cancelled=True)
+        self._try_size()
+        self._tell()
 
     def _show(self, trials: list[BufferTrial], size: BlockFrames) -> None:
         self.state = BufferSearchState(

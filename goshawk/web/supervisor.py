@@ -47,7 +47,13 @@ class Supervisor:
 
     def once(self, what: str, work: Coroutine[Any, Any, None]) -> asyncio.Task[None]:
         """Do ``work`` once; an error nobody foresaw is logged and told."""
-        return self._start(self._done(what, work))
+        task = self._start(work)
+        task.add_done_callback(lambda done: self._look(what, done))
+        return task
+
+    def _look(self, what: str, task: asyncio.Task[None]) -> None:
+        if not task.cancelled() and (error := task.exception()):
+            self._failed(what, "Try it again.", error)
 
     def _start(self, work: Coroutine[Any, Any, None]) -> asyncio.Task[None]:
         task = asyncio.get_running_loop().create_task(work)
@@ -62,21 +68,15 @@ class Supervisor:
             try:
                 await work()
                 return
-            except Exception:
-                self._failed(what, "It was started again.")
+            except Exception as error:
+                self._failed(what, "It was started again.", error)
             if time.monotonic() - began > CALM_S:
                 pause_s = FIRST_PAUSE_S
             await asyncio.sleep(pause_s)
             pause_s = min(LONGEST_PAUSE_S, pause_s * 2.0)
 
-    async def _done(self, what: str, work: Coroutine[Any, Any, None]) -> None:
-        try:
-            await work
-        except Exception:
-            self._failed(what, "Try it again.")
-
-    def _failed(self, what: str, advice: str) -> None:
-        log.exception("%s broke off", what)
+    def _failed(self, what: str, advice: str, error: BaseException) -> None:
+        log.error("%s broke off", what, exc_info=error)
         now = time.monotonic()
         if now - self._told_at.get(what, -CALM_S) >= CALM_S:
             self._told_at[what] = now

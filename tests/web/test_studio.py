@@ -218,4 +218,9 @@ def test_the_search_for_a_buffer_tries_every_size_and_can_be_broken_off(
     assert studio.rig.block_frames == 256
     asyncio.run(search(lambda: len(studio.buffer_search.state.trials) == 1))
     assert studio.buffer_search.state.was_cancelled
+    asyncio.run(search(lambda: True))
+    assert studio.buffer_search.state.was_cancelled, (
+        "also when it is broken off before it has begun"
+    )
+    assert not studio.buffer_search.state.is_running
     assert engine.rig.block_frames == 256  # type: ignore[attr-defined]
