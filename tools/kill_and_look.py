@@ -33,6 +33,16 @@ class Count:
     lost: list[str] = field(default_factory=list)
     left_behind: list[str] = field(default_factory=list)
 
+    def say(self, name: str) -> None:
+        print(
+            f"{name}: {self.kills} kills, {self.changes} acknowledged changes, "
+            f"{len(self.lost)} lost, {len(self.left_behind)} left behind",
+            flush=True,
+        )
+
+
+SAID_EVERY = 25
+
 
 class Changer:
     """Changes settings as fast as they are acknowledged, and remembers what was."""
@@ -103,6 +113,8 @@ def kill_web(server: Server, kills: int, seed: int = 0) -> Count:
         compare(count, changer, server.ask("/api/state", "GET"))
         left = [str(path) for path in (server.data_dir / "work").glob("**/*") if path.is_file()]
         count.left_behind += left
+        if count.kills % SAID_EVERY == 0:
+            count.say("web process, so far")
     return count
 
 
@@ -145,6 +157,8 @@ def kill_engine(server: Server, kills: int, seed: int = 0) -> Count:
         else:
             count.lost.append("a muted voice reaches the viewers after a restart")
         count.left_behind += gone([victim])
+        if count.kills % SAID_EVERY == 0:
+            count.say("audio process, so far")
     return count
 
 
@@ -169,11 +183,7 @@ def look(server: Server, web: int, engine: int) -> None:
         ("audio process", kill_engine, engine),
     ):
         count = run(server, kills)
-        print(
-            f"{name}: {count.kills} kills, {count.changes} acknowledged changes, "
-            f"{len(count.lost)} lost, {len(count.left_behind)} left behind",
-            flush=True,
-        )
+        count.say(name)
         for line in (*count.lost, *count.left_behind):
             print("  ", line)
     last = server.processes()
