@@ -99,7 +99,7 @@ def intersects(a: dict[str, float], b: dict[str, float]) -> bool:  # type: ignor
 def test_at_its_narrowest_names_stay_apart_and_switches_in_one_line(page: Page) -> None:
     page.set_viewport_size({"width": 1024, "height": 700})
     page.keyboard.press("3")
-    page.wait_for_timeout(300)
+    expect(page.get_by_text("HPF", exact=True)).to_be_visible()
     stations = page.get_by_label("Level path").locator("button[aria-pressed]")
     boxes = [
         one.bounding_box()
