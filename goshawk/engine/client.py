@@ -32,6 +32,9 @@ SILENT_S = 3.0
 START_S = 180.0
 """A first start compiles every kernel."""
 
+LIVED_S = 1.0
+"""One that played for so long and then stopped is started again at once; one that does not begin, ever later."""
+
 SEND_AGAIN_S = 0.1
 UNSEEN_S = 2.0
 """A plan that was not seen for so long is told to the user."""
@@ -74,7 +77,7 @@ class EngineClient:
         self._is_ready = False
         self._is_hurried = False
         self._waiting: deque[tuple[bytes, bytes]] = deque()
-        self._heard_at = 0.0
+        self._heard_at = self._ready_at = 0.0
         self._watch: asyncio.Task[None] | None = None
         self._is_stopping = False
         self.restarts = 0
@@ -227,6 +230,7 @@ class EngineClient:
         self._end = ours
         self._is_ready = False
         self.seen_number = 0
+        self._ready_at = 0.0
         self._heard_at = self._unseen_since = time.monotonic()
         # It waits in the socket: a pipe that is not read yet could hold us up.
         with contextlib.suppress(OSError):  # It has ended already: that is seen as with any other.
@@ -300,9 +304,11 @@ class EngineClient:
                 self._on_notice(body.decode())
             case messages.READY:
                 self._is_ready = True
+                self._ready_at = time.monotonic()
                 self._send_plan()
 
     async def _watch_over(self) -> None:
+        in_a_row = 0
         while not self._is_stopping:
             await asyncio.sleep(SEND_AGAIN_S)
             self._follow_plan()
@@ -314,10 +320,12 @@ class EngineClient:
             log.warning(
                 "audio process lost (exit code %s), starting it again", self._process.returncode
             )
+            has_lived = 0.0 < self._ready_at < time.monotonic() - LIVED_S
+            in_a_row = 1 if has_lived else in_a_row + 1
             self._put_away()
             self._on_notice("The audio process stopped. It was started again with your settings.")
             self.restarts += 1
-            await asyncio.sleep(min(5.0, 0.2 * self.restarts))
+            await asyncio.sleep(min(5.0, 0.2 * in_a_row))
             self._launch()
 
     def _has_waiting(self) -> bool:
