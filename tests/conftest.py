@@ -68,7 +68,7 @@ def rig_with(**values: Any) -> Rig:
     return changed_together(Rig(), changes) if changes else Rig()
 
 
-BARE = {f"chain__{slot.id}__is_bypassed": True for slot in default_chain()}
+BARE = {f"inputs__voice__chain__{slot.id}__is_bypassed": True for slot in default_chain()}
 """Every stage of the demo's chain bypassed."""
 
 

@@ -14,7 +14,7 @@ import pyloudnorm
 import soundfile
 
 from goshawk.core.graph.mixer import Mixer
-from goshawk.core.masking import suggestions
+from goshawk.core.masking import improvements
 from goshawk.core.measure.loudness import integrated_lufs
 from goshawk.core.mix import bands_of, contributions, figures_of, fitted, heard_inputs
 from goshawk.core.rig import Rig, changed_together
@@ -52,7 +52,7 @@ def helps() -> None:
     rig, heard = loud_game()
     print("\n| a game as loud as the voice | said | found |")
     print("|---|---|---|")
-    for one in suggestions(rig, heard):
+    for one in improvements(rig, heard):
         after = changed_together(rig, one.changes)
         again = heard_inputs(after, evening()) if one.key == "lift" else heard
         parts = contributions(after, again)

@@ -16,6 +16,8 @@ type View = {
   inputId: string | null;
   /** The device whose knobs are open in Wiring. */
   deviceId: string;
+  /** The input whose chain is shown; "" is the main voice. */
+  chosenId: string;
   stageId: string;
   theme: Theme;
   hasSingleKeys: boolean;
@@ -26,6 +28,7 @@ export const useView = create<View>(() => ({
   wiring: "Who hears what",
   inputId: null,
   deviceId: "attic",
+  chosenId: "",
   stageId: "gate",
   theme: document.documentElement.dataset.theme === "daylight" ? "daylight" : "dusk",
   hasSingleKeys: localStorage.getItem("goshawk.singleKeys") !== "off",
@@ -33,6 +36,9 @@ export const useView = create<View>(() => ({
 
 export const openTask = (task: Task) => useView.setState({ task });
 export const openStage = (stageId: string) => useView.setState({ task: "Chain", stageId });
+/** Show an input's chain, from its first stage on. */
+export const openChain = (chosenId: string) =>
+  useView.setState({ task: "Chain", chosenId, stageId: "" });
 
 export const openWiring = (wiring: WiringView) => useView.setState({ task: "Wiring", wiring });
 export const openInput = (inputId: string | null) => useView.setState({ inputId });

@@ -9,7 +9,7 @@ import numpy as np
 import typer
 
 from goshawk.core.chain_slots import default_chain
-from goshawk.core.graph.chain import VoiceChain
+from goshawk.core.graph.chain import RunningChain
 from goshawk.core.graph.mixer import STRIPS, Mixer
 from goshawk.core.rig import Rig, changed_together
 from goshawk.devices.attic import Interface, Room
@@ -81,7 +81,7 @@ def _run_balance(sound: np.ndarray[Any, Any]) -> dict[str, Any]:
 
 
 def _run(voice: np.ndarray[Any, Any], block_frames: int) -> dict[str, Any]:
-    places = list(VoiceChain(default_chain(), 1, block_frames))
+    places = list(RunningChain(default_chain(), 1, block_frames))
     blocks = len(voice) // block_frames
     times = np.zeros((blocks, len(places) + 1))
     buffer = np.zeros((block_frames, 1), np.float32)

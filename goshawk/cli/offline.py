@@ -7,12 +7,14 @@ from typing import Any
 import numpy as np
 import soundfile
 
+from goshawk.core.chain_slots import Chain
 from goshawk.core.measure.room import learn_room, settled
 from goshawk.core.measure.take import mono_of
 from goshawk.core.preset import Preset, make_preset, read_preset
-from goshawk.core.rig import Rig, changed, with_chain
+from goshawk.core.rig import Rig, changed
 from goshawk.core.stage import Block
 from goshawk.core.takes import chain_latency_frames, render
+from goshawk.core.wiring import InputSettings
 from goshawk.devices.file import read_sound_file
 from goshawk.errors import BadInput, BadPreset
 from goshawk.units import SAMPLE_RATE_HZ, frames_to_ms
@@ -68,7 +70,7 @@ def adjusted(preset: Preset, only: str | None, settings: list[str]) -> Preset:
                     f"The preset has no stage {name!r}. It has {', '.join(slot.id for slot in chain)}."
                 )
         chain = tuple(slot for slot in chain if slot.id in names or slot.stage in names)
-    rig = with_chain(Rig(), chain, "")
+    rig = _carrying(chain)
     for given in settings:
         path, equals, text = given.partition("=")
         stage, dot, setting = path.strip().partition(".")
@@ -83,8 +85,8 @@ def adjusted(preset: Preset, only: str | None, settings: list[str]) -> Preset:
                 )
             stage = by_kind[0]
         inside = setting if setting == "is_bypassed" else f"settings.{setting}"
-        rig = changed(rig, f"chain.{stage}.{inside}", _value(text.strip()))
-    return make_preset(preset.name, preset.description, rig.chain)
+        rig = changed(rig, f"{rig.stage_path(stage)}.{inside}", _value(text.strip()))
+    return make_preset(preset.name, preset.description, rig.inputs[0].chain)
 
 
 def _value(text: str) -> object:
@@ -95,6 +97,11 @@ def _value(text: str) -> object:
         return text
 
 
+def _carrying(chain: Chain) -> Rig:
+    """A rig of one input that has the chain, whatever its stages."""
+    return Rig(inputs=(InputSettings(id="sound", name="Sound", chain=chain),), chained="")
+
+
 def with_room(preset: Preset, recording: Path) -> tuple[Preset, str]:
     """The preset with every suppressor knowing the room of a quiet recording, as it arrives there through the
     stages before, and "". If that cannot be, the preset as it is, and the sentence why. Raises BadInput if the
@@ -103,9 +110,9 @@ def with_room(preset: Preset, recording: Path) -> tuple[Preset, str]:
     suppressors = [slot for slot in preset.chain if slot.stage == "suppressor"]
     if not suppressors:
         return preset, "The preset has no suppressor to learn the room, so it was left out."
-    rig = with_chain(Rig(), preset.chain, "")
+    rig = _carrying(preset.chain)
     for slot in suppressors:
-        before = rig.chain[: [one.id for one in rig.chain].index(slot.id)]
+        before = rig.inputs[0].chain[: preset.chain.index(slot)]
         # A gate ahead of it would hide the room.
         open_stages = tuple(one for one in before if one.stage != "gate")
         arriving, latency = render(sound, open_stages)
@@ -115,8 +122,10 @@ def with_room(preset: Preset, recording: Path) -> tuple[Preset, str]:
                 preset,
                 f"{recording.name} was left out, and the room is followed. {take.refusal}",
             )
-        rig = changed(rig, f"chain.{slot.id}.settings.room", take.room.model_dump(mode="json"))
-    return make_preset(preset.name, preset.description, rig.chain), ""
+        rig = changed(
+            rig, f"{rig.stage_path(slot.id)}.settings.room", take.room.model_dump(mode="json")
+        )
+    return make_preset(preset.name, preset.description, rig.inputs[0].chain), ""
 
 
 def check_sound_name(target: Path) -> None:

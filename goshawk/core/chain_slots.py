@@ -1,11 +1,13 @@
-"""The voice chain as it is set: an ordered list of places, each with a stage's settings."""
+"""A chain as it is set: an ordered list of places, each with a stage's settings."""
 
+from collections.abc import Collection
 from typing import Annotated, Literal
 
 from pydantic import Field
 
 from goshawk.core.dsp.compressor import CompressorSettings
 from goshawk.core.dsp.de_esser import DeEsserSettings
+from goshawk.core.dsp.ducker import DuckerSettings
 from goshawk.core.dsp.equaliser import BellBand, EqualiserSettings
 from goshawk.core.dsp.gate import GateSettings
 from goshawk.core.dsp.high_pass import HighPassSettings
@@ -20,10 +22,10 @@ MOST_STAGES = 30
 
 
 class _Slot(Settings):
-    """A place in the voice chain."""
+    """A place in a chain."""
 
     id: Id
-    is_bypassed: bool = choice(False, "Bypass", "Lets the voice pass this stage untouched.")
+    is_bypassed: bool = choice(False, "Bypass", "Lets the sound pass this stage untouched.")
 
 
 class TrimSlot(_Slot):
@@ -96,6 +98,13 @@ class LimiterSlot(_Slot):
     settings: LimiterSettings = LimiterSettings()
 
 
+class DuckerSlot(_Slot):
+    """The ducker's place: in the chain of a background input."""
+
+    stage: Literal["ducker"] = "ducker"
+    settings: DuckerSettings = DuckerSettings()
+
+
 Slot = Annotated[
     TrimSlot
     | HighPassSlot
@@ -106,6 +115,7 @@ Slot = Annotated[
     | CompressorSlot
     | ThreeBandSlot
     | LevellerSlot
+    | DuckerSlot
     | LimiterSlot,
     Field(discriminator="stage"),
 ]
@@ -119,6 +129,7 @@ StageName = Literal[
     "compressor",
     "three_band",
     "leveller",
+    "ducker",
     "limiter",
 ]
 Chain = tuple[Slot, ...]
@@ -137,6 +148,44 @@ def check_chain(chain: Chain) -> Chain:
     if any(slot.stage == "limiter" for slot in chain[:-1]):
         raise ValueError("the limiter must be the last stage of the chain. Move it to the end.")
     return chain
+
+
+def find_stage(chain: Chain, stage: StageName) -> Slot | None:
+    """The first place of a kind; None if there is none."""
+    return next((slot for slot in chain if slot.stage == stage), None)
+
+
+def fresh_id(wanted: str, taken: Collection[str]) -> str:
+    """An id like the wanted one that nobody has."""
+    count, made = 1, wanted
+    while made in taken:
+        count += 1
+        made = f"{wanted[:34]}_{count}"
+    return made
+
+
+def with_fresh_ids(chain: Chain, taken: Collection[str]) -> Chain:
+    """The chain, with other ids for the places whose ids are taken: every stage of a rig has an id of its own."""
+    used = set(taken)
+    made: list[Slot] = []
+    for slot in chain:
+        name = fresh_id(slot.id, used)
+        used.add(name)
+        made.append(slot if name == slot.id else slot.model_copy(update={"id": name}))
+    return tuple(made)
+
+
+def same_work(one: Chain, other: Chain) -> bool:
+    """Whether two chains do the same, whatever the ids of their places."""
+    return [slot.model_copy(update={"id": "same"}) for slot in one] == [
+        slot.model_copy(update={"id": "same"}) for slot in other
+    ]
+
+
+def background_chain(name: str, taken: Collection[str] = ()) -> Chain:
+    """What a background input begins with: an EQ that does nothing yet, and a ducker that is bypassed."""
+    eq, ducker = (f"{name[:30]}_{stage}" for stage in ("eq", "ducker"))
+    return with_fresh_ids((EqSlot(id=eq), DuckerSlot(id=ducker, is_bypassed=True)), taken)
 
 
 def default_chain() -> Chain:

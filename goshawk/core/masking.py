@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from goshawk.core.chain_slots import EqSlot
+from goshawk.core.chain_slots import DuckerSlot, EqSlot, find_stage
 from goshawk.core.dsp.ducker import CLOSES_BELOW_DB, DuckerSettings
 from goshawk.core.dsp.equaliser import EqualiserSettings
 from goshawk.core.dsp.matched import bell, response_db
@@ -27,7 +27,7 @@ from goshawk.core.measure.intelligibility import (
 )
 from goshawk.core.measure.levels import PAUSE, SPEECH
 from goshawk.core.mix import Bands, HeardInputs, bands_of, contribution, contributions, peaks_of
-from goshawk.core.rig import Rig, changed_together
+from goshawk.core.rig import Rig, SettingValue, changed_together, stage_changes
 from goshawk.core.rules.balance import CLEARANCE_TOLERANCE_DB
 from goshawk.core.stage import Floats
 from goshawk.core.wiring import MOST_TRIM_DB, InputSettings
@@ -72,13 +72,13 @@ class BandSight(BaseModel):
     by: str
 
 
-class Suggestion(BaseModel):
+class Improvement(BaseModel):
     """One change, why, and what the index becomes by it on the seconds that it was tried on."""
 
     key: str
     title: str
     reason: str
-    changes: dict[str, float | bool | str]
+    changes: dict[str, SettingValue]
     sii_before: float = 0.0
     sii_after: float
 
@@ -109,7 +109,7 @@ def sight_of(rig: Rig, heard: HeardInputs, bands: Bands) -> Sight:
     seconds, speech_s = len(heard.activity) / 100.0, float((heard.activity == SPEECH).sum()) / 100.0
     if not bands.is_enough:
         voice = rig.voice
-        waits = "half a second of your voice" if voice else "a microphone in the voice chain"
+        waits = "half a second of your voice" if voice else "a main voice"
         return Sight(
             seconds=seconds,
             speech_s=speech_s,
@@ -156,7 +156,7 @@ def in_loud_moments(bands: Bands) -> float:
 
 @dataclass(frozen=True)
 class _Tried:
-    """What suggestions are made from."""
+    """What improvements are made from."""
 
     rig: Rig
     heard: HeardInputs
@@ -180,7 +180,7 @@ class _Tried:
         return self.bands.with_other(name, powers).hearing().index
 
 
-def suggestions(rig: Rig, heard: HeardInputs) -> list[Suggestion]:
+def improvements(rig: Rig, heard: HeardInputs) -> list[Improvement]:
     """What would help, the most helpful first; each was tried alone on the seconds heard."""
     parts = contributions(rig, heard)
     bands = bands_of(rig, parts, heard.activity)
@@ -218,7 +218,7 @@ def suggestions(rig: Rig, heard: HeardInputs) -> list[Suggestion]:
     return sorted(helpful, key=lambda one: -one.sii_after)
 
 
-def _is_allowed(rig: Rig, one: Suggestion) -> bool:
+def _is_allowed(rig: Rig, one: Improvement) -> bool:
     """Whether the rig takes a change: some would go beyond a setting's range."""
     try:
         changed_together(rig, one.changes)
@@ -234,7 +234,7 @@ def _worst(tried: _Tried, now: Hearing) -> str:
     return max(gains, key=lambda name: gains[name], default="")
 
 
-def _too_loud(tried: _Tried) -> list[Suggestion]:
+def _too_loud(tried: _Tried) -> list[Improvement]:
     made = []
     for one in tried.rig.inputs:
         off = tried.off_db(one)
@@ -243,7 +243,7 @@ def _too_loud(tried: _Tried) -> list[Suggestion]:
         trim_db = round(max(-MOST_TRIM_DB, one.trim_db - off), 1)
         wanted = tried.rig.targets.clearance_db(one.role)
         made.append(
-            Suggestion(
+            Improvement(
                 key=f"target:{one.id}",
                 title=f"{one.name} {off:.1f} dB down",
                 reason=f"puts it {wanted:g} dB under your peaks, where you want it",
@@ -254,7 +254,7 @@ def _too_loud(tried: _Tried) -> list[Suggestion]:
     return made
 
 
-def _further(tried: _Tried, one: InputSettings) -> Suggestion | None:
+def _further(tried: _Tried, one: InputSettings) -> Improvement | None:
     """More clearance than the target asks for: the target moves with it."""
     off = tried.off_db(one)
     if off is None or off > CLEARANCE_TOLERANCE_DB or one.role == "voice":
@@ -262,7 +262,7 @@ def _further(tried: _Tried, one: InputSettings) -> Suggestion | None:
     path = f"targets.{one.role}_clearance_db"
     wanted = tried.rig.targets.clearance_db(one.role) + STEP_DB
     trim_db = round(one.trim_db - STEP_DB, 1)
-    return Suggestion(
+    return Improvement(
         key=f"further:{one.id}",
         title=f"{one.name} {STEP_DB:g} dB further down",
         reason=f"and {wanted:g} dB under you is its target from now on",
@@ -282,21 +282,25 @@ def free_bell(settings: EqualiserSettings, hz: float) -> str:
 
 
 def _bell_changes(
-    path: str, name: str, hz: float, gain_db: float, q: float
-) -> dict[str, float | bool | str]:
-    return {
-        f"{path}.{name}.is_on": True,
-        f"{path}.{name}.frequency_hz": hz,
-        f"{path}.{name}.gain_db": gain_db,
-        f"{path}.{name}.q": q,
+    rig: Rig, one: InputSettings, hz: float, gain_db: float, q: float
+) -> dict[str, SettingValue]:
+    """A free bell of an input's EQ, put to work; empty if there is none."""
+    slot = find_stage(one.chain, "eq")
+    name = free_bell(slot.settings if isinstance(slot, EqSlot) else EqualiserSettings(), hz)
+    values: dict[str, float | bool | str] = {
+        f"{name}.is_on": True,
+        f"{name}.frequency_hz": hz,
+        f"{name}.gain_db": gain_db,
+        f"{name}.q": q,
     }
+    return stage_changes(rig, one, "eq", values) if name else {}
 
 
 def _places() -> list[int]:
     return [place for place, hz in enumerate(BAND_HZ) if WORDS_HZ[0] <= hz <= WORDS_HZ[1]]
 
 
-def _dip(tried: _Tried, one: InputSettings, now: Hearing) -> Suggestion | None:
+def _dip(tried: _Tried, one: InputSettings, now: Hearing) -> Improvement | None:
     """A dip in what covers, where words live."""
     found = {
         place: tried.index_with(one.id, response_db(bell(_HZ[place], DIP_DB, DIP_Q)[None], _HZ))
@@ -304,19 +308,19 @@ def _dip(tried: _Tried, one: InputSettings, now: Hearing) -> Suggestion | None:
     }
     place = max(found, key=lambda place: found[place])
     hz = float(BAND_HZ[place])
-    name = free_bell(one.eq, hz)
-    if not name:
+    changes = _bell_changes(tried.rig, one, hz, DIP_DB, DIP_Q)
+    if not changes:
         return None
     covered = [band for band in range(len(BAND_HZ)) if now.heard[band] < COVERED]
     near = [band for band in covered if abs(np.log2(_HZ[band] / hz)) < 1.0]
     where = _hertz(int(hz))
     if len(near) > 1:
         where = f"{_hertz(BAND_HZ[near[0]])} to {_hertz(BAND_HZ[near[-1]])}"
-    return Suggestion(
+    return Improvement(
         key=f"dip:{one.id}",
         title=f"{one.name}: {-DIP_DB:g} dB less around {_hertz(int(hz))}",
         reason=f"{where} is where it covers your words",
-        changes=_bell_changes(f"inputs.{one.id}.eq", name, hz, DIP_DB, DIP_Q),
+        changes=changes,
         sii_after=found[place],
     )
 
@@ -325,12 +329,10 @@ def _hertz(hz: int) -> str:
     return f"{hz / 1000:g} kHz" if hz >= 1000 else f"{hz} Hz"
 
 
-def _lift(tried: _Tried) -> Suggestion | None:
+def _lift(tried: _Tried) -> Improvement | None:
     """A little more of the voice where it is covered; what compressor and limiter make of it is left out."""
-    slot = next(
-        (one for one in tried.rig.chain if isinstance(one, EqSlot) and not one.is_bypassed), None
-    )
-    if slot is None:
+    main = tried.rig.voice
+    if main is None:
         return None
     voice, rest = tried.bands.voice.mean(axis=0), tried.bands.rest().mean(axis=0)
     found = {}
@@ -338,15 +340,15 @@ def _lift(tried: _Tried) -> Suggestion | None:
         gain = 10.0 ** (response_db(bell(_HZ[place], LIFT_DB, LIFT_Q)[None], _HZ) / 10.0)
         found[place] = hearing(voice * gain, rest).index
     place = max(found, key=lambda place: found[place])
-    name = free_bell(slot.settings, BAND_HZ[place])
-    if not name:
-        return None
     hz = float(BAND_HZ[place])
-    return Suggestion(
+    changes = _bell_changes(tried.rig, main, hz, LIFT_DB, LIFT_Q)
+    if not changes:
+        return None
+    return Improvement(
         key="lift",
         title=f"Your voice {LIFT_DB:g} dB up around {_hertz(int(hz))}",
         reason="small enough not to sound sharp",
-        changes=_bell_changes(f"chain.{slot.id}.settings", name, hz, LIFT_DB, LIFT_Q),
+        changes=changes,
         sii_after=found[place],
     )
 
@@ -366,7 +368,9 @@ def ducking(heard: HeardInputs, rig: Rig, input_id: str, depth_db: float) -> Duc
     peaks = peaks[: len(activity)]
     speech, pauses = peaks[activity == SPEECH], peaks[activity == PAUSE]
     one = next(one for one in rig.inputs if one.id == input_id)
-    threshold = one.ducker.threshold_dbfs
+    slot = find_stage(one.chain, "ducker")
+    was = slot.settings if isinstance(slot, DuckerSlot) else DuckerSettings()
+    threshold = was.threshold_dbfs
     if len(speech):
         loud, quiet = np.percentile(speech, (95, 10))
         floor = np.percentile(pauses, 95) if len(pauses) else QUIETEST_KEY_DBFS
@@ -374,10 +378,9 @@ def ducking(heard: HeardInputs, rig: Rig, input_id: str, depth_db: float) -> Duc
         over_leak = loud - LEAKS_BELOW_DB + CLOSES_BELOW_DB + LEAK_MARGIN_DB
         threshold = round(float(max(halfway, over_leak)), 1)
     gaps = _gaps_ms(activity)
-    hold = float(np.percentile(gaps, 75)) if len(gaps) else one.ducker.hold_ms
-    return one.ducker.model_copy(
+    hold = float(np.percentile(gaps, 75)) if len(gaps) else was.hold_ms
+    return was.model_copy(
         update={
-            "is_on": True,
             "depth_db": depth_db,
             "threshold_dbfs": threshold,
             "hold_ms": round(max(SHORTEST_HOLD_MS, min(LONGEST_HOLD_MS, hold)), -1),
@@ -402,22 +405,21 @@ def _gaps_ms(activity: NDArray[np.integer]) -> Floats:
     return within
 
 
-def _duck(tried: _Tried, one: InputSettings) -> Suggestion | None:
+def _duck(tried: _Tried, one: InputSettings) -> Improvement | None:
     """A dip while the voice speaks, the least that makes every word be followed."""
-    if one.ducker.is_on or one.sends.viewers.tap != "after_fader":
+    if one.sends.viewers.tap == "as_it_came" or any(
+        slot.stage == "ducker" and not slot.is_bypassed for slot in one.chain
+    ):
         return None
     starts = speech_pieces(tried.heard.activity, len(tried.heard.key))
     made = None
     for depth_db in DUCK_DEPTHS_DB:
         settings = ducking(tried.heard, tried.rig, one.id, depth_db)
-        changes = {
-            f"inputs.{one.id}.ducker.{name}": getattr(settings, name)
-            for name in ("is_on", "depth_db", "threshold_dbfs", "hold_ms")
-        }
+        changes = ducker_changes(tried.rig, one, settings)
         rig = changed_together(tried.rig, changes)
         part = contribution(rig, next(x for x in rig.inputs if x.id == one.id), tried.heard)
         index = tried.bands.with_other(one.id, band_powers(part, starts)).hearing().index
-        made = Suggestion(
+        made = Improvement(
             key=f"duck:{one.id}",
             title=f"{one.name} dips {depth_db:g} dB while you speak",
             reason=(
@@ -430,6 +432,18 @@ def _duck(tried: _Tried, one: InputSettings) -> Suggestion | None:
         if index >= GOOD_SII:
             break
     return made
+
+
+def ducker_changes(
+    rig: Rig, one: InputSettings, settings: DuckerSettings
+) -> dict[str, SettingValue]:
+    """What makes an input dip so."""
+    return stage_changes(
+        rig,
+        one,
+        "ducker",
+        {name: getattr(settings, name) for name in ("depth_db", "threshold_dbfs", "hold_ms")},
+    )
 
 
 LEAST_DEPTH_DB, MOST_DEPTH_DB = 4.0, 12.0

@@ -13,7 +13,7 @@ from goshawk.core.dsp.limiter import Limiter, LimiterSettings
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.graph.pick import picked
 from goshawk.core.graph.playback import Replayed
-from goshawk.core.graph.strip import shaped
+from goshawk.core.graph.strip import through_chain
 from goshawk.core.measure.clearance import background_peaks_dbfs, clearance_db, voice_peaks_dbfs
 from goshawk.core.measure.intelligibility import Hearing, band_powers, hearing, speech_pieces
 from goshawk.core.measure.levels import MOMENT_FRAMES
@@ -33,8 +33,8 @@ LEAST_PIECES = 12
 
 @dataclass(frozen=True)
 class HeardInputs:
-    """Some seconds of every input where it meets its strip: the voice as it leaves the chain, the others as they
-    came; by the input's id, each of shape (frames, 2). ``key`` is what the duckers hear, of shape (frames, 1), in
+    """Some seconds of every input as mixes are made anew from it: the main voice as it leaves its chain, the others as
+    they came; by the input's id, each of shape (frames, 2). ``key`` is what the duckers hear, of shape (frames, 1), in
     time with the rest; ``activity`` that of each moment."""
 
     rows: Replayed
@@ -56,7 +56,7 @@ def heard_inputs(rig: Rig, sounds: Replayed, block_frames: int = BLOCK_FRAMES) -
     """Recorded inputs through the voice chain, the chain's delay taken out: both channels of the voice's device,
     the others as picked, all of shape (frames, 2) and one length. An input that is not there is silent."""
     mixer = Mixer(rig, block_frames)
-    late, ahead = mixer.mixed_latency_frames, mixer.key_ahead_frames
+    late, ahead = mixer.voice_latency_frames, mixer.key_ahead_frames
     frames = len(next(iter(sounds.values())))
     padding = np.zeros((late, 2), np.float32)
     mixer.set_replay(
@@ -68,7 +68,7 @@ def heard_inputs(rig: Rig, sounds: Replayed, block_frames: int = BLOCK_FRAMES) -
         count = min(block_frames, frames + late - start)
         mixer.process({}, count)
         for name, row in rows.items():
-            row[start : start + count] = mixer.input(name, count)
+            row[start : start + count] = mixer.row(name, count)
         key[start : start + count] = mixer.key(count)
     voice = rig.voice
     activity = np.zeros(frames // MOMENT_FRAMES, np.int8)
@@ -83,8 +83,8 @@ def contribution(rig: Rig, one: InputSettings, heard: HeardInputs) -> Block:
     """What an input brings to the Viewers feed, ahead of its ceiling, shape (frames, 2)."""
     row = heard.rows[one.id]
     gain = np.float32(send_gain(rig, one, "viewers"))
-    if one.id != rig.chained and one.sends.viewers.tap == "after_fader":
-        row = shaped(one, row, heard.key)
+    if one.id != rig.chained and one.sends.viewers.tap != "as_it_came":
+        row = through_chain(one, row, heard.key)
     brought: Block = row * gain
     return brought
 

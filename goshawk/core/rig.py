@@ -4,7 +4,16 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, StringConstraints, ValidationError, model_validator
 
-from goshawk.core.chain_slots import Chain, Slot, StageName, check_chain, default_chain
+from goshawk.core.chain_slots import (
+    Chain,
+    Slot,
+    StageName,
+    background_chain,
+    default_chain,
+    find_stage,
+    fresh_id,
+    with_fresh_ids,
+)
 from goshawk.core.settings import PLAIN_TEXT, Settings, choice, number, sentence_of
 from goshawk.core.wiring import (
     DeviceSettings,
@@ -17,7 +26,7 @@ from goshawk.core.wiring import (
 )
 from goshawk.errors import BadSetting
 
-RIG_VERSION: Literal[3] = 3
+RIG_VERSION: Literal[4] = 4
 BlockFrames = Literal[64, 128, 256, 512, 1024]
 BLOCK_SIZES: tuple[BlockFrames, ...] = (64, 128, 256, 512, 1024)
 MOST_DISMISSALS = 200
@@ -71,7 +80,7 @@ class Dismissal(Settings):
 class Rig(Settings):
     """Everything a user sets up."""
 
-    version: Literal[3] = RIG_VERSION
+    version: Literal[4] = RIG_VERSION
     name: Annotated[
         str, StringConstraints(strip_whitespace=True, min_length=1, max_length=80), PLAIN_TEXT
     ] = Field("Attic, late", title="Name")
@@ -86,11 +95,10 @@ class Rig(Settings):
     chained: str = Field(
         "voice",
         max_length=40,
-        title="In the voice chain",
-        description="The input that passes the voice chain; the others are plain.",
+        title="Main voice",
+        description="The voice that all is set by: the sound check plans its chain, levels are told from it, and "
+        "the others dip under it.",
     )
-    chain: Chain = Field(default_factory=default_chain)
-    preset_id: str = Field("start_whole", max_length=60, description="What the chain came from.")
     feeds: Feeds = Feeds()
     is_on_break: bool = choice(
         False, "Break", "Viewers hear only the music; the call and you hear what they heard."
@@ -109,7 +117,6 @@ class Rig(Settings):
 
     @model_validator(mode="after")
     def _is_sound(self) -> Self:
-        check_chain(self.chain)
         check_inputs(self.inputs, self.chained)
         viewers = self.feeds.viewers
         if viewers.has_ceiling and self.targets.voice_peaks_dbfs > viewers.ceiling_dbtp:
@@ -125,8 +132,29 @@ class Rig(Settings):
 
     @property
     def voice(self) -> InputSettings | None:
-        """The input in the voice chain; None if there is none."""
+        """The main voice; None if there is none."""
         return self.input(self.chained)
+
+    @property
+    def chain(self) -> Chain:
+        """The main voice's chain; empty if there is no main voice."""
+        return self.voice.chain if self.voice else ()
+
+    @property
+    def stage_ids(self) -> set[str]:
+        """Of all chains: no two are the same."""
+        return {slot.id for one in self.inputs for slot in one.chain}
+
+    def stage(self, stage_id: str) -> tuple[InputSettings, Slot] | None:
+        """A stage by its id, and the input whose chain it is in; None if there is none."""
+        return next(
+            ((one, slot) for one in self.inputs for slot in one.chain if slot.id == stage_id), None
+        )
+
+    def stage_path(self, stage_id: str) -> str:
+        """How a stage is named in ``changed``."""
+        found = self.stage(stage_id)
+        return f"inputs.{found[0].id}.chain.{stage_id}" if found else ""
 
 
 def _validated(document: dict[str, Any]) -> Rig:
@@ -142,7 +170,8 @@ _FIXED = ("id", "stage", "version")
 def changed(rig: Rig, path: str, value: Any) -> Rig:
     """The rig with one setting changed.
 
-    ``path`` names it with dots, a stage or an input by its id: ``chain.gate.settings.range_db``.
+    ``path`` names it with dots, a stage or an input by its id:
+    ``inputs.voice.chain.gate.settings.range_db``.
     Raises BadSetting with a sentence if there is no such setting or the value is refused.
     """
     return changed_together(rig, {path: value})
@@ -175,8 +204,8 @@ _NEW_NAMES: dict[Role, str] = {
 
 
 def with_input(rig: Rig, role: Role) -> Rig:
-    """The rig with one more input at the end, named after its role, heard by nobody yet. A voice goes into
-    the voice chain if no other is there.
+    """The rig with one more input at the end, named after its role, heard by nobody yet. A voice becomes the main
+    voice if there is none; it has the stages of the job, any other an EQ and a ducker that do nothing yet.
 
     Raises BadSetting if there are too many."""
     names = {one.name.casefold() for one in rig.inputs}
@@ -189,7 +218,16 @@ def with_input(rig: Rig, role: Role) -> Rig:
     count = 1
     while f"{role}_{count}" in ids:
         count += 1
-    fresh = InputSettings(id=f"{role}_{count}", name=name, role=role)
+    made = f"{role}_{count}"
+    fresh = InputSettings(
+        id=made,
+        name=name,
+        role=role,
+        chain=with_fresh_ids(default_chain(), rig.stage_ids)
+        if role == "voice"
+        else background_chain(made, rig.stage_ids),
+        preset_id="start_whole" if role == "voice" else "",
+    )
     document = rig.model_dump(mode="json")
     document["inputs"].append(fresh.model_dump(mode="json"))
     if role == "voice" and rig.voice is None:
@@ -198,7 +236,7 @@ def with_input(rig: Rig, role: Role) -> Rig:
 
 
 def without_input(rig: Rig, input_id: str) -> Rig:
-    """The rig without an input; the voice chain is empty if it was the one in it. Raises BadSetting."""
+    """The rig without an input; there is no main voice if it was that. Raises BadSetting."""
     _require(rig, input_id)
     document = rig.model_dump(mode="json")
     document["inputs"] = [one for one in document["inputs"] if one["id"] != input_id]
@@ -223,98 +261,145 @@ def _require(rig: Rig, input_id: str) -> None:
         raise BadSetting(f"There is no input {input_id!r}. It may have been removed.", "inputs")
 
 
-def with_stage(rig: Rig, stage: StageName, after: str) -> Rig:
-    """The rig with one more stage behind the one with the id ``after`` ("" is the microphone), but ahead
-    of the limiter, which stays last. Raises BadSetting."""
-    place = _place_behind(rig, after)
-    return _with_slot(rig, {"stage": stage}, stage, place)
+def _with_chain_of(rig: Rig, input_id: str, chain: list[dict[str, Any]]) -> Rig:
+    document = rig.model_dump(mode="json")
+    one = next(one for one in document["inputs"] if one["id"] == input_id)
+    one["chain"] = chain
+    return _validated(document)
+
+
+def _dumped(one: InputSettings) -> list[dict[str, Any]]:
+    return [slot.model_dump(mode="json") for slot in one.chain]
+
+
+def with_stage(rig: Rig, input_id: str, stage: StageName, after: str) -> Rig:
+    """The rig with one more stage in an input's chain, behind the one with the id ``after`` ("" is the device), but
+    ahead of the limiter, which stays last. Raises BadSetting."""
+    _require(rig, input_id)
+    one = rig.input(input_id)
+    assert one
+    return _with_slot(rig, one, {"stage": stage}, stage, _place_behind(rig, one, after))
 
 
 def with_stage_copied(rig: Rig, stage_id: str) -> Rig:
     """The rig with a copy of a stage, settings and all, right behind it. Raises BadSetting."""
-    slot = _slot(rig, stage_id)
-    return _with_slot(rig, slot.model_dump(mode="json"), slot.stage, _place_behind(rig, stage_id))
+    one, slot = _found(rig, stage_id)
+    place = _place_behind(rig, one, stage_id)
+    return _with_slot(rig, one, slot.model_dump(mode="json"), slot.stage, place)
 
 
 def without_stage(rig: Rig, stage_id: str) -> Rig:
     """The rig without a stage. Raises BadSetting."""
-    _slot(rig, stage_id)
-    document = rig.model_dump(mode="json")
-    document["chain"] = [slot for slot in document["chain"] if slot["id"] != stage_id]
-    return _validated(document)
+    one, _ = _found(rig, stage_id)
+    return _with_chain_of(rig, one.id, [slot for slot in _dumped(one) if slot["id"] != stage_id])
 
 
 def with_stage_moved(rig: Rig, stage_id: str, by: int) -> Rig:
-    """The rig with a stage moved towards the microphone (negative) or the viewers; the limiter stays
+    """The rig with a stage moved towards the device (negative) or the listeners; the limiter stays
     last. Raises BadSetting."""
-    slot = _slot(rig, stage_id)
+    one, slot = _found(rig, stage_id)
     if slot.stage == "limiter":
         raise BadSetting("The limiter stays last: nothing may come after its ceiling.", "chain")
-    document = rig.model_dump(mode="json")
-    chain = document["chain"]
-    here = next(i for i, one in enumerate(chain) if one["id"] == stage_id)
-    last = len(chain) - 1 - (rig.chain[-1].stage == "limiter")
+    chain = _dumped(one)
+    here = next(i for i, each in enumerate(chain) if each["id"] == stage_id)
+    last = len(chain) - 1 - (one.chain[-1].stage == "limiter")
     chain.insert(max(0, min(last, here + by)), chain.pop(here))
-    return _validated(document)
+    return _with_chain_of(rig, one.id, chain)
 
 
-def _slot(rig: Rig, stage_id: str) -> Slot:
-    slot = next((one for one in rig.chain if one.id == stage_id), None)
-    if slot is None:
+def _found(rig: Rig, stage_id: str) -> tuple[InputSettings, Slot]:
+    found = rig.stage(stage_id)
+    if found is None:
         raise BadSetting(f"There is no stage {stage_id!r}. It may have been removed.", "chain")
-    return slot
+    return found
 
 
-def _place_behind(rig: Rig, after: str) -> int:
+def _place_behind(rig: Rig, one: InputSettings, after: str) -> int:
     if after:
-        _slot(rig, after)
-    behind = next((i + 1 for i, slot in enumerate(rig.chain) if slot.id == after), 0)
-    has_limiter = bool(rig.chain) and rig.chain[-1].stage == "limiter"
-    return min(behind, len(rig.chain) - has_limiter)
+        _found(rig, after)
+    behind = next((i + 1 for i, slot in enumerate(one.chain) if slot.id == after), 0)
+    has_limiter = bool(one.chain) and one.chain[-1].stage == "limiter"
+    return min(behind, len(one.chain) - has_limiter)
 
 
-def _with_slot(rig: Rig, slot: dict[str, Any], stage: str, place: int) -> Rig:
-    ids = {one.id for one in rig.chain}
-    count = 1
-    while (fresh := stage if count == 1 else f"{stage}_{count}") in ids:
-        count += 1
-    document = rig.model_dump(mode="json")
+def _with_slot(rig: Rig, one: InputSettings, slot: dict[str, Any], stage: str, place: int) -> Rig:
+    chain = _dumped(one)
     if stage == "limiter":
-        if rig.chain and rig.chain[-1].stage == "limiter":
+        if one.chain and one.chain[-1].stage == "limiter":
             raise BadSetting("The chain has its limiter already, at its end.", "chain")
-        place = len(rig.chain)
-    document["chain"].insert(place, {**slot, "id": fresh})
-    return _validated(document)
+        place = len(chain)
+    chain.insert(place, {**slot, "id": fresh_id(stage, rig.stage_ids)})
+    return _with_chain_of(rig, one.id, chain)
 
 
-def with_chain(rig: Rig, chain: Chain, preset_id: str) -> Rig:
-    """The rig with a whole chain in place of its own. Raises BadSetting."""
+def with_chain(rig: Rig, input_id: str, chain: Chain, preset_id: str) -> Rig:
+    """The rig with a whole chain in place of an input's own. Raises BadSetting."""
+    _require(rig, input_id)
+    others = {slot.id for one in rig.inputs if one.id != input_id for slot in one.chain}
     document = rig.model_dump(mode="json")
-    document["chain"] = [slot.model_dump(mode="json") for slot in chain]
-    document["preset_id"] = preset_id
+    one = next(one for one in document["inputs"] if one["id"] == input_id)
+    one["chain"] = [slot.model_dump(mode="json") for slot in with_fresh_ids(chain, others)]
+    one["preset_id"] = preset_id
     return _validated(document)
 
 
 def with_stages_of(rig: Rig, chain: Chain, stages: set[str]) -> Rig:
-    """The rig with the stages of some kinds as another chain has them: put in, replaced, or taken out. A stage that is
-    put in comes behind those that come before it in the other chain. Raises BadSetting."""
-    kept = [slot for slot in rig.chain if slot.stage not in stages]
+    """The rig with the main voice's stages of some kinds as another chain has them: put in, replaced, or taken out. A
+    stage that is put in comes behind those that come before it in the other chain. Raises BadSetting."""
+    voice = _main_voice(rig)
+    kept = [slot for slot in voice.chain if slot.stage not in stages]
     order = [slot.stage for slot in default_chain()]
     for slot in chain:
         if slot.stage in stages:
             before = order[: order.index(slot.stage)]
             place = max((i + 1 for i, one in enumerate(kept) if one.stage in before), default=0)
             kept.insert(place, slot)
-    return with_chain(rig, tuple(kept), rig.preset_id)
+    return with_chain(rig, voice.id, tuple(kept), voice.preset_id)
+
+
+SettingValue = float | bool | str | list[dict[str, Any]]
+"""What can stand at a setting's path: a value, or a whole chain."""
+
+
+def stage_changes(
+    rig: Rig, one: InputSettings, stage: StageName, values: dict[str, float | bool | str]
+) -> dict[str, SettingValue]:
+    """What gives an input's first stage of a kind such settings, and puts it to work: an EQ that is not there comes
+    first in the chain, anything else at its end, ahead of the limiter."""
+    slot = find_stage(one.chain, stage)
+    if slot is not None:
+        path = rig.stage_path(slot.id)
+        found: dict[str, SettingValue] = {
+            f"{path}.settings.{name}": value for name, value in values.items()
+        }
+        return {**found, f"{path}.is_bypassed": False} if slot.is_bypassed else found
+    last = one.chain[-1].id if one.chain else ""
+    grown = with_stage(rig, one.id, stage, "" if stage == "eq" else last)
+    there = grown.input(one.id)
+    assert there
+    added = next(slot for slot in there.chain if slot.id not in rig.stage_ids)
+    path = grown.stage_path(added.id)
+    made = changed_together(
+        grown, {f"{path}.settings.{name}": value for name, value in values.items()}
+    ).input(one.id)
+    assert made
+    return {f"inputs.{one.id}.chain": _dumped(made)}
 
 
 def with_more_trim(rig: Rig, gain_db: float) -> Rig:
-    """The rig with its first trim louder by so much; one is put in if there is none. Raises BadSetting."""
-    if not any(slot.stage == "trim" for slot in rig.chain):
-        rig = with_stage(rig, "trim", "")
+    """The rig with the main voice's first trim louder by so much; one is put in if there is none. Raises BadSetting."""
+    voice = _main_voice(rig)
+    if not any(slot.stage == "trim" for slot in voice.chain):
+        rig = with_stage(rig, voice.id, "trim", "")
     trim = next(slot for slot in rig.chain if slot.stage == "trim")
     gain = round(trim.settings.gain_db + gain_db, 1)
-    return changed(rig, f"chain.{trim.id}.settings.gain_db", gain)
+    return changed(rig, f"{rig.stage_path(trim.id)}.settings.gain_db", gain)
+
+
+def _main_voice(rig: Rig) -> InputSettings:
+    if rig.voice is None:
+        raise BadSetting("There is no main voice. Choose your microphone in Wiring first.")
+    return rig.voice
 
 
 def with_dismissal(rig: Rig, key: str, badness: float) -> Rig:

@@ -3,6 +3,7 @@
 import json
 from typing import Any
 
+from goshawk.core.chain_slots import background_chain
 from goshawk.core.rig import RIG_VERSION, Rig, Targets
 from goshawk.core.settings import visible
 from goshawk.core.wiring import FeedSettings, default_inputs
@@ -53,7 +54,38 @@ def _to_3(old: dict[str, Any]) -> dict[str, Any]:
     return {**old, "version": 3, "targets": targets}
 
 
-_STEPS = {1: _to_2, 2: _to_3}
+def _to_4(old: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 had one chain, for one voice; every other input had an EQ and a ducker of its own, and what was taken
+    ahead of its fader was taken ahead of them."""
+    chain = [slot for slot in old.get("chain", []) if isinstance(slot, dict)]
+    taken = {str(slot.get("id")) for slot in chain}
+    chained = old.get("chained", "voice")
+    inputs = []
+    for one in old.get("inputs", []):
+        one = dict(one)
+        eq, ducker = one.pop("eq", {}), dict(one.pop("ducker", {}))
+        if one.get("id") == chained:
+            one["chain"], one["preset_id"] = chain, old.get("preset_id", "")
+        else:
+            is_on = ducker.pop("is_on", False)
+            names = [slot.id for slot in background_chain(str(one.get("id")), taken)]
+            taken |= set(names)
+            one["chain"] = [
+                {"id": names[0], "stage": "eq", "settings": eq},
+                {"id": names[1], "stage": "ducker", "is_bypassed": not is_on, "settings": ducker},
+            ]
+            one["sends"] = {
+                feed: {**send, "tap": "as_it_came"}
+                if isinstance(send, dict) and send.get("tap") == "before_fader"
+                else send
+                for feed, send in dict(one.get("sends", {})).items()
+            }
+        inputs.append(one)
+    kept = {name: value for name, value in old.items() if name not in ("chain", "preset_id")}
+    return {**kept, "version": 4, "inputs": inputs}
+
+
+_STEPS = {1: _to_2, 2: _to_3, 3: _to_4}
 
 
 def read_rig(text: str | bytes) -> Rig:

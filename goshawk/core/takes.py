@@ -3,7 +3,7 @@
 import numpy as np
 
 from goshawk.core.chain_slots import Chain
-from goshawk.core.graph.chain import VoiceChain
+from goshawk.core.graph.chain import RunningChain
 from goshawk.core.graph.comparison import Heard
 from goshawk.core.measure.loudness import LoudnessMeter, integrated_lufs
 from goshawk.core.stage import Block
@@ -22,7 +22,7 @@ RENDER_FRAMES = 4096
 def render(sound: Block, chain: Chain, block_frames: int = RENDER_FRAMES) -> tuple[Block, int]:
     """``sound``, shape (frames, channels), through a fresh chain, and the chain's latency in frames. The
     output is as long as the input and begins late by the latency."""
-    voice = VoiceChain(chain, sound.shape[1], block_frames)
+    voice = RunningChain(chain, sound.shape[1], block_frames)
     out = sound.copy()
     for start in range(0, len(out), block_frames):
         voice.process(out[start : start + block_frames])
@@ -31,7 +31,7 @@ def render(sound: Block, chain: Chain, block_frames: int = RENDER_FRAMES) -> tup
 
 def chain_latency_frames(chain: Chain) -> int:
     """How late a chain's output is."""
-    return VoiceChain(chain, 1, 1).latency_frames
+    return RunningChain(chain, 1, 1).latency_frames
 
 
 def seamless(sound: Block) -> Block:

@@ -4,8 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from goshawk.core.dsp.ducker import DuckerSettings
-from goshawk.core.dsp.equaliser import EqualiserSettings
+from goshawk.core.chain_slots import Chain, background_chain, check_chain, default_chain
 from goshawk.core.dsp.limiter import LOWEST_CEILING_DBTP
 from goshawk.core.settings import PLAIN_TEXT, Id, Settings, choice, number
 
@@ -13,7 +12,7 @@ FeedName = Literal["viewers", "you", "call", "archive"]
 FEEDS: tuple[FeedName, ...] = ("viewers", "you", "call", "archive")
 Role = Literal["voice", "game", "music", "call", "other"]
 Channels = Literal["left", "right", "sum", "stereo"]
-Tap = Literal["after_fader", "before_fader"]
+Tap = Literal["after_fader", "before_fader", "as_it_came"]
 Performance = Literal["silent", "murmur", "talk", "laugh", "type"]
 YouOutput = Literal["headphones", "loudspeakers"]
 Name = Annotated[
@@ -22,6 +21,8 @@ Name = Annotated[
 
 MOST_INPUTS = 12
 LONGEST_FEED_DELAY_MS = 1000.0
+LONGEST_INPUT_DELAY_MS = 1000.0
+MOST_STAGES_IN_ALL = 80
 MOST_PREAMP_GAIN_DB = 60.0
 
 
@@ -35,7 +36,8 @@ class SendSettings(Settings):
     tap: Tap = choice(
         "after_fader",
         "Taken",
-        "After the fader follows the balance; before it stays as it came, as a recording wants.",
+        "After the fader follows the balance; before it is the chain's sound alone; as it came is ahead of the "
+        "chain, as a recording wants.",
     )
 
 
@@ -86,8 +88,17 @@ class InputSettings(Settings):
     is_held: bool = choice(
         False, "Hold", "Keeps this input at its target by itself, slowly and by a few dB at most."
     )
-    eq: EqualiserSettings = EqualiserSettings()
-    ducker: DuckerSettings = DuckerSettings()
+    chain: Chain = ()
+    preset_id: str = Field("", max_length=60, description="What the chain came from.")
+    delay_ms: float = number(
+        0.0,
+        0.0,
+        LONGEST_INPUT_DELAY_MS,
+        "ms",
+        "Delay",
+        "Holds this input back, if it arrives earlier than what it belongs to.",
+        step=1.0,
+    )
     is_muted: bool = choice(False, "Mute", "Takes this input away from everyone.")
     is_private: bool = choice(
         False, "Private", "Not meant for viewers: Goshawk says so if they hear it all the same."
@@ -217,7 +228,7 @@ Inputs = tuple[InputSettings, ...]
 
 
 def check_inputs(inputs: Inputs, chained: str) -> None:
-    """Every input has its own id and name; the one in the voice chain exists and is a voice.
+    """Every input has its own id and name, every stage its own id; the voice that all is set by exists and is a voice.
 
     Raises ValueError with a sentence."""
     if len(inputs) > MOST_INPUTS:
@@ -229,21 +240,37 @@ def check_inputs(inputs: Inputs, chained: str) -> None:
     ids = [one.id for one in inputs]
     if len(set(ids)) < len(ids):
         raise ValueError("two inputs have the same id. Give each an id of its own.")
+    for one in inputs:
+        check_chain(one.chain)
+    stages = [slot.id for one in inputs for slot in one.chain]
+    if len(stages) > MOST_STAGES_IN_ALL:
+        raise ValueError(
+            f"all chains together have at most {MOST_STAGES_IN_ALL} stages. Remove some first."
+        )
+    if len(set(stages)) < len(stages):
+        twice = next(name for name in stages if stages.count(name) > 1)
+        raise ValueError(f"two stages are called {twice!r}. Give each stage an id of its own.")
     if not chained:
         return
     voice = next((one for one in inputs if one.id == chained), None)
     if voice is None:
-        raise ValueError("the input of the voice chain does not exist. Choose one of the inputs.")
+        raise ValueError("the main voice does not exist. Choose one of the inputs.")
     if voice.role != "voice":
         raise ValueError(
-            f"{voice.name} is in the voice chain, so its role must be voice. "
-            "Put another input into the chain first."
+            f"{voice.name} is the main voice, so its role must be voice. "
+            "Make another input the main voice first."
+        )
+    if any(slot.stage == "ducker" for slot in voice.chain):
+        raise ValueError(
+            f"{voice.name} is the main voice, and cannot dip under itself. "
+            "Take the ducker out of its chain first."
         )
 
 
 def default_inputs() -> Inputs:
     """The attic's evening: the storyteller, her game, her music and her co-pilot."""
-    raw = SendSettings(is_heard=True, tap="before_fader")
+    dry = SendSettings(is_heard=True, tap="before_fader")
+    raw = SendSettings(is_heard=True, tap="as_it_came")
     return (
         InputSettings(
             id="voice",
@@ -251,12 +278,15 @@ def default_inputs() -> Inputs:
             role="voice",
             device="attic",
             channels="left",
-            sends=Sends(viewers=HEARD, call=HEARD, archive=raw),
+            chain=default_chain(),
+            preset_id="start_whole",
+            sends=Sends(viewers=HEARD, call=HEARD, archive=dry),
         ),
         InputSettings(
             id="game",
             name="Game",
             role="game",
+            chain=background_chain("game"),
             device="game",
             fader_db=-8.0,
             sends=Sends(viewers=HEARD, you=HEARD, archive=raw),
@@ -265,6 +295,7 @@ def default_inputs() -> Inputs:
             id="music",
             name="Music",
             role="music",
+            chain=background_chain("music"),
             device="player",
             fader_db=-19.0,
             sends=Sends(viewers=HEARD, you=HEARD),
@@ -273,6 +304,7 @@ def default_inputs() -> Inputs:
             id="copilot",
             name="Co-pilot",
             role="call",
+            chain=background_chain("copilot"),
             device="call",
             channels="sum",
             fader_db=-5.0,

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from goshawk.core.masking import Sight, Suggestion, sight_of, suggestions
+from goshawk.core.masking import Improvement, Sight, improvements, sight_of
 from goshawk.core.measure.balance_meter import HISTORY_S, BalanceMeter
 from goshawk.core.measure.levels import MOMENT_FRAMES
 from goshawk.core.measure.row_keeper import KEPT_S, RowKeeper
@@ -45,7 +45,7 @@ TRY_EVERY_S = 8.0
 LEVELS_EVERY_S = 0.4
 SIGHTS_S = (3, 10)
 INDEX_S = 10
-"""Over so many seconds the bands and the index are shown; suggestions are tried on all that is kept."""
+"""Over so many seconds the bands and the index are shown; improvements are tried on all that is kept."""
 
 
 class BalanceDesk:
@@ -69,7 +69,7 @@ class BalanceDesk:
         self._levels_at = 0.0
         self._is_second = False
         self._sights: dict[int, Sight] = {}
-        self._suggestions: list[Suggestion] | None = None
+        self._improvements: list[Improvement] | None = None
         self._indices: deque[IndexPoint] = deque(maxlen=HISTORY_S // 2)
         self._number = 0
         self._version = 0
@@ -90,7 +90,7 @@ class BalanceDesk:
         """What pages show."""
         return BalanceState(
             sights=self._sights,
-            suggestions=self._suggestions,
+            improvements=self._improvements,
             seconds=list(self.meter.seconds),
             indices=list(self._indices),
             replay=self.replay.state,
@@ -151,7 +151,7 @@ class BalanceDesk:
     def changed(self) -> None:
         """Look again soon: what is being tried is of another balance."""
         self._version += 1
-        self._suggestions = None
+        self._improvements = None
         self._wake.set()
 
     async def look_on(self) -> None:
@@ -159,7 +159,7 @@ class BalanceDesk:
         tried_at = 0.0
         while True:
             self._wake.clear()
-            due = self._suggestions is None or time.monotonic() - tried_at > TRY_EVERY_S
+            due = self._improvements is None or time.monotonic() - tried_at > TRY_EVERY_S
             is_trying = self.is_watched and due
             if is_trying:
                 tried_at = time.monotonic()
@@ -181,7 +181,7 @@ class BalanceDesk:
             return
         self._sights = sights
         if tried is not None:
-            self._suggestions = tried
+            self._improvements = tried
         index = sights[INDEX_S].sii
         if index is not None:
             self._indices.append(IndexPoint(number=self._number, sii=index))
@@ -190,7 +190,7 @@ class BalanceDesk:
 
 def _look_at(
     rig: Rig, held_db: dict[str, float], heard: HeardInputs, is_trying: bool
-) -> tuple[dict[int, Sight], list[Suggestion] | None]:
+) -> tuple[dict[int, Sight], list[Improvement] | None]:
     rig = with_holds(rig, held_db)
     sights = {}
     recent = heard.last(max(SIGHTS_S))
@@ -202,7 +202,7 @@ def _look_at(
         sights[seconds] = sight_of(rig, newest, bands_of(rig, own, newest.activity))
     if not is_trying:
         return sights, None
-    return sights, [without_holds(one, held_db) for one in suggestions(rig, heard)]
+    return sights, [without_holds(one, held_db) for one in improvements(rig, heard)]
 
 
 def with_holds(rig: Rig, held_db: dict[str, float]) -> Rig:
@@ -214,11 +214,11 @@ def with_holds(rig: Rig, held_db: dict[str, float]) -> Rig:
     return rig.model_copy(update={"inputs": inputs})
 
 
-def without_holds(one: Suggestion, held_db: dict[str, float]) -> Suggestion:
+def without_holds(one: Improvement, held_db: dict[str, float]) -> Improvement:
     """A suggestion that was made ``with_holds``, for the rig as it is saved: a hold goes on adding what it adds."""
     paths = {f"inputs.{name}.trim_db": db for name, db in held_db.items()}
     changes = {
-        path: round(float(value) - paths[path], 2) if path in paths else value
+        path: round(value - paths[path], 2) if path in paths and isinstance(value, float) else value
         for path, value in one.changes.items()
     }
     return one.model_copy(update={"changes": changes})
@@ -230,7 +230,7 @@ def _sound_of(rig: Rig) -> Any:
         rig.devices,
         rig.chained,
         rig.chain,
-        [(one.id, one.device, one.channels) for one in rig.inputs],
+        [(one.id, one.device, one.channels, one.delay_ms) for one in rig.inputs],
     )
 
 
@@ -354,5 +354,5 @@ def compared(path: Path, names: list[str], before: Rig, now: Rig) -> tuple[MixFi
     """Figures of two balances on the same recorded inputs."""
     sounds = dict(zip(names, np.load(path), strict=True))
     heard = heard_inputs(before, sounds)
-    same = before.chain == now.chain and before.voice == now.voice
+    same = _sound_of(before) == _sound_of(now)
     return figures_of(before, heard), figures_of(now, heard if same else heard_inputs(now, sounds))

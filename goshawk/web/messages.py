@@ -7,14 +7,14 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from goshawk.core.chain_slots import StageName
 from goshawk.core.graph.comparison import Heard
-from goshawk.core.masking import Sight, Suggestion
+from goshawk.core.masking import Improvement, Sight
 from goshawk.core.measure.balance_meter import BalanceSecond, InputWindow, Whole
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.measure.monitor import Reach
 from goshawk.core.measure.row_keeper import KEPT_S
 from goshawk.core.measure.take import TakeFigures, TakeKind
 from goshawk.core.mix import MixFigures
-from goshawk.core.rig import Rig
+from goshawk.core.rig import Rig, SettingValue
 from goshawk.core.rules.balance import Standing
 from goshawk.core.rules.buffer import MOST_SHARE, BufferAdvice, BufferTrial
 from goshawk.core.rules.finding import Finding
@@ -56,7 +56,7 @@ class SetTogether(_FromPage):
     """Change and save several settings as one step, as the mend of a finding does."""
 
     type: Literal["set_together"]
-    changes: dict[str, float | bool | str] = Field(min_length=1, max_length=50)
+    changes: dict[str, SettingValue] = Field(min_length=1, max_length=50)
 
 
 class TryTogether(_FromPage):
@@ -89,9 +89,10 @@ class MoveInput(_FromPage):
 
 
 class AddStage(_FromPage):
-    """One more stage behind another ("" is the microphone), but ahead of the limiter."""
+    """One more stage in an input's chain behind another ("" is its device), but ahead of the limiter."""
 
     type: Literal["add_stage"]
+    input_id: str = Field(max_length=40)
     stage: StageName
     after: str = Field("", max_length=40)
 
@@ -111,7 +112,7 @@ class RemoveStage(_FromPage):
 
 
 class MoveStage(_FromPage):
-    """Move a stage towards the microphone (negative) or the viewers."""
+    """Move a stage towards the device (negative) or the listeners."""
 
     type: Literal["move_stage"]
     stage_id: str = Field(max_length=40)
@@ -179,6 +180,14 @@ class WatchStage(_FromPage):
 
     type: Literal["watch_stage"]
     stage_id: str = Field(max_length=40)
+
+
+class WatchChain(_FromPage):
+    """Which input's chain this page shows, "" for none but the main voice's: only then its levels are made. Ends by
+    itself with the page."""
+
+    type: Literal["watch_chain"]
+    input_id: str = Field(max_length=40)
 
 
 class LearnRoom(_FromPage):
@@ -325,6 +334,7 @@ FromPage = Annotated[
     | MeasureGain
     | Fault
     | WatchStage
+    | WatchChain
     | LearnRoom
     | ForgetRoom
     | LoopLast
@@ -402,15 +412,14 @@ class State(_FromServer):
     sound_files: list[StoredSoundFile]
     is_engine_running: bool
     curves: dict[str, list[float]]
-    """Of each compressor by its id: output in dBFS for inputs of CURVE_INPUTS_DBFS; of each filter, and of each
-    input's EQ (``input:`` and its id): gain in dB at CURVE_POINTS frequencies from 20 Hz to 20 kHz, evenly spaced in octaves."""
+    """Of each compressor by its id: output in dBFS for inputs of CURVE_INPUTS_DBFS; of each filter: gain in dB at CURVE_POINTS frequencies from 20 Hz to 20 kHz, evenly spaced in octaves."""
     sentences: dict[FeedName, str]
     """What each listener hears, in words."""
     buffer_search: BufferSearchState
     is_coughing: bool
     presets: list[PresetInfo]
-    is_preset_changed: bool
-    """Whether the chain differs from the preset it came from."""
+    changed_presets: list[str]
+    """The inputs (by id) whose chain differs from the preset that it came from."""
     loop: LoopState
     target_sets: list[TargetSet]
     target_set: str
@@ -432,8 +441,8 @@ class Readings(_FromServer):
     ceilings: dict[FeedName, dict[str, Any]]
     inputs: dict[str, float]
     """Each input's highest peak ahead of its fader, in dBFS."""
-    dips_db: dict[str, float]
-    """How far each input dipped under the voice at most."""
+    activities: dict[str, list[int]]
+    """Of every other voice, by the input's id, as ``activity`` is of the main voice."""
 
 
 class History(_FromServer):
@@ -441,6 +450,7 @@ class History(_FromServer):
 
     type: Literal["history"] = "history"
     activity: list[int]
+    activities: dict[str, list[int]]
     rms_dbfs: dict[str, list[float]]
     peak_dbfs: dict[str, list[float]]
 
@@ -604,7 +614,7 @@ class BalanceState(_FromServer):
 
     type: Literal["balance"] = "balance"
     sights: dict[int, Sight]
-    suggestions: list[Suggestion] | None
+    improvements: list[Improvement] | None
     seconds: list[BalanceSecond]
     indices: list[IndexPoint]
     replay: ReplayState

@@ -54,6 +54,8 @@ class Snapshot:
     ledgers: dict[FeedName, list[LedgerEntry]]
     alike: tuple[Alike, ...]
     health: MicrophoneHealth | None
+    shown: frozenset[str]
+    """The inputs whose chains somebody looks at, beside the main voice."""
     given: dict[str, Any]
     """Fields of the figures that need no computation."""
 
@@ -173,6 +175,7 @@ class Observer:
         room_take: RoomTakeState | None = None,
         take: TakeProgress | None = None,
         balance: BalanceLevels | None = None,
+        shown: frozenset[str] = frozenset(),
     ) -> Snapshot:
         """What the next figures are to be made from; quick, and beside nothing else."""
         now = time.monotonic()
@@ -203,6 +206,7 @@ class Observer:
             ledgers=ledgers,
             alike=self._alike,
             health=self._health,
+            shown=shown,
             given={
                 "stage_cost_percent": self._costs.percent(engine["block_frames"] / SAMPLE_RATE_HZ),
                 "room_take": room_take,
@@ -236,7 +240,7 @@ class Observer:
 def levels_of(snapshot: Snapshot) -> Levels:
     """Figures and findings over the last ten seconds. It takes its time, and shares nothing."""
     rig, monitor = snapshot.rig, snapshot.monitor
-    stations = monitor.stations(rig.chained)
+    stations = monitor.stations(rig, snapshot.shown)
     figures = monitor.figures(rig)
     if snapshot.window is not None:
         # At the gains of now: what was just moved is not shown as it was.
@@ -258,7 +262,7 @@ def levels_of(snapshot: Snapshot) -> Levels:
         stations=stations,
         bad_samples=figures["bad_samples"],
     )
-    efforts, gates, limiters = stage_work(monitor, rig)
+    efforts, gates, limiters = stage_work(monitor, rig, snapshot.shown)
     findings = [
         *wiring_findings(wired),
         *staging_findings(stations, rig),

@@ -5,10 +5,12 @@ import sqlite3
 from collections.abc import Awaitable, Callable
 from typing import Any
 
+from goshawk.core.chain_slots import same_work
 from goshawk.core.preset import Preset, make_preset, read_preset
-from goshawk.core.rig import Rig, with_chain
+from goshawk.core.rig import Rig, changed, with_chain
 from goshawk.core.starting_points import STARTING_POINTS
-from goshawk.errors import BadInput, NotFound
+from goshawk.core.wiring import InputSettings
+from goshawk.errors import BadInput, BadSetting, NotFound
 from goshawk.store import presets
 from goshawk.web.messages import PresetInfo
 
@@ -48,10 +50,22 @@ class PresetShelf:
             for preset_id, preset in self._all.items()
         ]
 
-    def is_changed(self, rig: Rig) -> bool:
-        """Whether a rig's chain is another than that of the preset it came from."""
-        came_from = self._all.get(rig.preset_id)
-        return came_from is None or came_from.chain != rig.chain
+    def changed(self, rig: Rig) -> list[str]:
+        """The inputs (by id) whose chain does another work than the preset that it came from."""
+        return [
+            one.id
+            for one in rig.inputs
+            if (came_from := self._all.get(one.preset_id)) is None
+            or not same_work(came_from.chain, one.chain)
+        ]
+
+    def _chosen(self, input_id: str) -> InputSettings:
+        """The input whose chain is meant; "" is the main voice. Raises BadSetting."""
+        rig = self._rig()
+        one = rig.input(input_id or rig.chained)
+        if one is None:
+            raise BadSetting("That input is not there any more. Choose another.", "inputs")
+        return one
 
     def named(self, preset_id: str) -> Preset:
         """A preset or starting point. Raises NotFound."""
@@ -69,18 +83,27 @@ class PresetShelf:
         await self._in_store(lambda: presets.save_preset(self._db, preset_id, preset))
         self._own = {**self._own, preset_id: preset}
 
-    async def save(self, name: str, description: str) -> None:
-        """Keep the chain as it is now as a new preset, from which it then comes."""
-        preset_id = secrets.token_hex(8)
-        await self._keep(preset_id, make_preset(name, description, self._rig().chain))
-        await self._change(lambda rig: with_chain(rig, rig.chain, preset_id), "preset_id")
+    async def save(self, name: str, description: str, input_id: str = "") -> None:
+        """Keep an input's chain as it is now as a new preset, from which it then comes. Raises BadSetting."""
+        preset_id, one = secrets.token_hex(8), self._chosen(input_id)
+        await self._keep(preset_id, make_preset(name, description, one.chain))
+        await self._change(
+            lambda rig: changed(rig, f"inputs.{one.id}.preset_id", preset_id), "preset_id"
+        )
 
     async def update(
-        self, preset_id: str, name: str | None, description: str | None, with_present_chain: bool
+        self,
+        preset_id: str,
+        name: str | None,
+        description: str | None,
+        with_present_chain: bool,
+        input_id: str = "",
     ) -> None:
-        """Rename or describe a preset of one's own, or put the present chain into it. Raises NotFound."""
+        """Rename or describe a preset of one's own, or put an input's present chain into it. Raises NotFound or
+        BadSetting."""
         old = self._own_one(preset_id)
-        chain = self._rig().chain if with_present_chain else old.chain
+        one = self._chosen(input_id) if with_present_chain else None
+        chain = one.chain if one else old.chain
         await self._keep(
             preset_id,
             make_preset(
@@ -89,8 +112,9 @@ class PresetShelf:
                 chain,
             ),
         )
-        if with_present_chain:
-            await self._change(lambda rig: with_chain(rig, chain, preset_id), "preset_id")
+        if one:
+            path = f"inputs.{one.id}.preset_id"
+            await self._change(lambda rig: changed(rig, path, preset_id), "preset_id")
         else:
             self._tell()
 
@@ -108,10 +132,12 @@ class PresetShelf:
         self._own = {key: one for key, one in self._own.items() if key != preset_id}
         self._notify(f"The preset {gone.name} was deleted. The chain stays as it is.", "news")
 
-    async def load(self, preset_id: str) -> None:
-        """Take a preset's chain; undo brings the old one back. Raises NotFound."""
-        preset = self.named(preset_id)
-        await self._change(lambda rig: with_chain(rig, preset.chain, preset_id), "preset_id")
+    async def load(self, preset_id: str, input_id: str = "") -> None:
+        """Take a preset's chain for an input; undo brings the old one back. Raises NotFound or BadSetting."""
+        preset, one = self.named(preset_id), self._chosen(input_id)
+        await self._change(
+            lambda rig: with_chain(rig, one.id, preset.chain, preset_id), "preset_id"
+        )
 
     async def take_in(self, text: bytes) -> None:
         """Keep a preset from a JSON document. Raises BadPreset; the chain stays as it is either way."""

@@ -1,8 +1,11 @@
 """What the stages of the chain are doing, as the page shows it: efforts, losses, and their cost."""
 
 from collections import deque
+from collections.abc import Collection, Iterator
 from typing import Any
 
+from goshawk.core.chain_slots import Slot
+from goshawk.core.graph.mixer import MICROPHONE, comes_in
 from goshawk.core.measure.levels import MOMENT_MS
 from goshawk.core.measure.monitor import Monitor
 from goshawk.core.measure.stage_work import (
@@ -12,6 +15,7 @@ from goshawk.core.measure.stage_work import (
     limiter_work,
 )
 from goshawk.core.rig import Rig
+from goshawk.core.wiring import InputSettings
 from goshawk.web.messages import Effort, GateWork, LimiterWork
 
 KEPT_COSTS = 60
@@ -45,17 +49,15 @@ class StageCosts:
 
 
 def stage_work(
-    monitor: Monitor, rig: Rig
+    monitor: Monitor, rig: Rig, shown: Collection[str] = ()
 ) -> tuple[dict[str, Effort], dict[str, GateWork], dict[str, LimiterWork]]:
-    """Of every compressor, gate and limiter of the chain, by its id."""
+    """Of every compressor, gate and limiter of the main voice's chain and those of the ``shown`` inputs, by its id."""
     efforts: dict[str, Effort] = {}
     gates: dict[str, GateWork] = {}
     limiters: dict[str, LimiterWork] = {}
-    before = "microphone"
-    for slot in rig.chain:
-        around = monitor.around(before, slot.id)
-        before = slot.id
-        if around is None or slot.is_bypassed:
+    for one, before, slot in _working(rig, shown):
+        around = monitor.around(before, slot.id, one.id, rig)
+        if around is None:
             continue
         entering, leaving, activity = around
         match slot.stage:
@@ -78,3 +80,15 @@ def stage_work(
                         share_percent=round(work[0], 1), deepest_db=round(work[1], 1)
                     )
     return efforts, gates, limiters
+
+
+def _working(rig: Rig, shown: Collection[str]) -> Iterator[tuple[InputSettings, str, Slot]]:
+    """Every stage that is not bypassed, its input, and the station ahead of it."""
+    for one in rig.inputs:
+        if one.id != rig.chained and one.id not in shown:
+            continue
+        before = MICROPHONE if one.id == rig.chained else comes_in(one.id)
+        for slot in one.chain:
+            if not slot.is_bypassed:
+                yield one, before, slot
+            before = slot.id

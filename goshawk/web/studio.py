@@ -12,13 +12,13 @@ import numpy as np
 
 from goshawk import __version__
 from goshawk.core.chain_slots import Chain, Slot, StageName
-from goshawk.core.dsp.compressor import static_curve_db
+from goshawk.core.dsp.compressor import CompressorSettings, static_curve_db
 from goshawk.core.dsp.equaliser import Equaliser, EqualiserSettings
-from goshawk.core.dsp.high_pass import HighPass
+from goshawk.core.dsp.high_pass import HighPass, HighPassSettings
 from goshawk.core.dsp.matched import response_db
 from goshawk.core.graph.comparison import Heard
 from goshawk.core.graph.pick import picked
-from goshawk.core.masking import suggested_ducker
+from goshawk.core.masking import ducker_changes, suggested_ducker
 from goshawk.core.measure.levels import SPEECH
 from goshawk.core.measure.room import RoomLearner
 from goshawk.core.measure.take import TakeKind
@@ -41,7 +41,7 @@ from goshawk.core.rig import (
 from goshawk.core.rules.balance import LEAST_HEARD_S, moves, with_holds_let_go
 from goshawk.core.rules.sentences import feed_sentence
 from goshawk.core.rules.sound_check.since import drift_of
-from goshawk.core.stage import Block, Floats
+from goshawk.core.stage import Block
 from goshawk.core.target_sets import CLEARANCES, TARGET_SETS, chosen_set
 from goshawk.core.wiring import FEEDS, Role
 from goshawk.devices.catalog import checked_fault
@@ -108,6 +108,7 @@ class Studio:
         self._microphone_page: Listener | None = None
         self._was_running = False
         self._shown_stages: dict[LivePage, str] = {}
+        self._shown_chains: dict[LivePage, str] = {}
         self._spectra: dict[str, StageSpectra] = {}
         self._room: tuple[str, RoomLearner] | None = None
         self._room_progress = 0.0
@@ -207,20 +208,16 @@ class Studio:
             sound_files=self.files.listed,
             is_engine_running=self.engine.is_running,
             curves={
-                slot.id: curve.round(2).tolist()
-                for slot in self.rig.chain
-                if (curve := _curve_of(slot)) is not None
-            }
-            | {
-                f"input:{one.id}": _eq_curve(one.eq)
+                slot.id: curve
                 for one in self.rig.inputs
-                if one.id != self.rig.chained
+                for slot in one.chain
+                if (curve := _curve_of(slot)) is not None
             },
             sentences={feed: feed_sentence(self.rig, feed) for feed in FEEDS},
             buffer_search=self.buffer_search.state,
             is_coughing=bool(self._coughing),
             presets=self.presets.listed(),
-            is_preset_changed=self.presets.is_changed(self.rig),
+            changed_presets=self.presets.changed(self.rig),
             loop=self.looper.state,
             target_sets=list(TARGET_SETS),
             target_set=chosen_set(self.rig),
@@ -262,9 +259,9 @@ class Studio:
         """Move an input in the list. Raises BadSetting if it is not there."""
         return await self._change(lambda rig: with_input_moved(rig, input_id, by), "inputs")
 
-    async def add_stage(self, stage: StageName, after: str) -> State:
-        """One more stage behind another. Raises BadSetting."""
-        return await self._change(lambda rig: with_stage(rig, stage, after), "chain")
+    async def add_stage(self, input_id: str, stage: StageName, after: str) -> State:
+        """One more stage in an input's chain, behind another. Raises BadSetting."""
+        return await self._change(lambda rig: with_stage(rig, input_id, stage, after), "chain")
 
     async def copy_stage(self, stage_id: str) -> State:
         """A copy of a stage behind it. Raises BadSetting."""
@@ -304,10 +301,13 @@ class Studio:
 
     async def swap_other(self) -> State:
         """Chain B becomes the chain, and the chain becomes B. Raises BadInput."""
-        other, present = self.looper.other, self.desk.set.chain
-        if other is None:
+        other, voice = self.looper.other, self.desk.set.voice
+        if other is None or voice is None:
             raise BadInput("There is no chain B yet. Keep one first.")
-        await self._change(lambda rig: with_chain(rig, other, rig.preset_id), "chain")
+        present = voice.chain
+        await self._change(
+            lambda rig: with_chain(rig, rig.chained, other, voice.preset_id), "chain"
+        )
         self.looper.keep_other(present, "the chain as it was before")
         self.looper.measure(self.desk.set)
         return self.state()
@@ -325,11 +325,12 @@ class Studio:
     async def forget_room(self, stage_id: str) -> State:
         """Forget what a suppressor has learned. Raises BadSetting."""
         self._suppressor(stage_id)
-        return await self.set_setting(f"chain.{stage_id}.settings.room", None)
+        return await self.set_setting(f"{self.rig.stage_path(stage_id)}.settings.room", None)
 
     def _suppressor(self, stage_id: str) -> None:
-        if not any(one.id == stage_id and one.stage == "suppressor" for one in self.rig.chain):
-            raise BadSetting("There is no such suppressor in the chain.", stage_id)
+        found = self.rig.stage(stage_id)
+        if found is None or found[1].stage != "suppressor":
+            raise BadSetting("There is no such suppressor in any chain.", stage_id)
 
     def _hear_room(self, frame: int, sound: Block) -> None:
         if not self._room:
@@ -352,7 +353,8 @@ class Studio:
 
         async def keep() -> None:
             try:
-                await self.set_setting(f"chain.{stage_id}.settings.room", room)
+                path = self.desk.set.stage_path(stage_id)
+                await self.set_setting(f"{path}.settings.room", room)
                 self.notify("The room is learned. It is followed from now on.", "news")
             except GoshawkError as error:
                 self.notify(str(error), "trouble")
@@ -373,9 +375,7 @@ class Studio:
 
     def _make_ready_for_takes(self) -> None:
         if self.rig.voice is None:
-            raise BadInput(
-                "No input is in the voice chain. Choose your microphone in Wiring first."
-            )
+            raise BadInput("There is no main voice. Choose your microphone in Wiring first.")
         if self.looper.state.is_on or self.looper.state.is_recording:
             self.looper.stop()
         self.balance.replay.stop()
@@ -391,7 +391,9 @@ class Studio:
         if outcome is None:
             raise BadInput("Nothing has been computed from these takes yet. Compute it first.")
         if stages is None:
-            state = await self._change(lambda rig: with_chain(rig, outcome.chain, ""), "chain")
+            state = await self._change(
+                lambda rig: with_chain(rig, rig.chained, outcome.chain, ""), "chain"
+            )
         else:
             state = await self._change(
                 lambda rig: with_stages_of(rig, outcome.chain, set(stages)), "chain"
@@ -473,9 +475,9 @@ class Studio:
         settings = await asyncio.to_thread(suggested_ducker, rig, heard, one)
         state = await self._change(
             lambda rig: changed_together(
-                rig, {f"inputs.{input_id}.ducker": settings.model_dump(mode="json")}
+                rig, ducker_changes(rig, rig.input(input_id) or one, settings)
             ),
-            f"inputs.{input_id}.ducker",
+            f"inputs.{input_id}.chain",
         )
         self.notify(
             f"{one.name} dips {settings.depth_db:g} dB while your voice is above "
@@ -593,7 +595,7 @@ class Studio:
         if replay.state.heard == "before" and replay.before:
             then = replay.before
             rig = rig.model_copy(
-                update={"inputs": then.inputs, "feeds": then.feeds, "chain": then.chain}
+                update={"inputs": then.inputs, "feeds": then.feeds, "chained": then.chained}
             )
         if trying:
             rig = rig.model_copy(update={"block_frames": trying})
@@ -654,6 +656,7 @@ class Studio:
         self.cough(page, False)
         self.watch_devices(page, False)
         self.watch_stage(page, "")
+        self.watch_chain(page, "")
         self.watch_balance(page, False)
         self.desk.take_back(page)
 
@@ -699,6 +702,12 @@ class Studio:
             self._shown_stages[page] = stage_id
         if stage_id != before:
             self._set_points()
+
+    def watch_chain(self, page: LivePage, input_id: str) -> None:
+        """A page shows an input's chain, or only the main voice's ("")."""
+        self._shown_chains.pop(page, None)
+        if input_id:
+            self._shown_chains[page] = input_id
 
     def cough(self, page: LivePage, is_on: bool) -> None:
         """A page holds the cough key, or lets go of it."""
@@ -792,10 +801,10 @@ class Studio:
 
     def _alone(self, listener: Listener, packet: bytes) -> bytes:
         """One band of an EQ alone, if that is what a page listens to."""
-        slot = next((one for one in self.rig.chain if one.id == band_stage(listener.point)), None)
-        if slot is None or slot.stage != "eq":
+        found = self.rig.stage(band_stage(listener.point) or "")
+        if found is None or found[1].stage != "eq":
             return packet
-        return listener.band_alone(slot.settings, packet)
+        return listener.band_alone(found[1].settings, packet)
 
     def _show_spectra(self) -> None:
         for page, stage_id in self._shown_stages.items():
@@ -853,6 +862,7 @@ class Studio:
             take,
             self.sound_check.progress,
             self.balance.levels,
+            frozenset(self._shown_chains.values()),
         )
         levels = await asyncio.to_thread(levels_of, snapshot)
         if self._newest is None:
@@ -873,21 +883,22 @@ class Studio:
                 await self.observer.listen_slowly(self.rig)
 
 
-def _curve_of(slot: Slot) -> Floats | None:
+def _curve_of(slot: Slot) -> list[float] | None:
     """What a stage does to a level or a frequency, as it is drawn; None if there is nothing to draw."""
-    match slot.stage:
-        case "compressor":
-            return static_curve_db(slot.settings, np.array(CURVE_INPUTS_DBFS, float))
-        case "high_pass":
-            return response_db(HighPass.sections(slot.settings), _CURVE_FREQUENCIES_HZ)
-        case "eq":
-            return response_db(Equaliser.sections(slot.settings), _CURVE_FREQUENCIES_HZ)
-    return None
+    if slot.stage not in ("compressor", "high_pass", "eq"):
+        return None
+    return _drawn(slot.settings)
 
 
-@lru_cache(64)
-def _eq_curve(settings: EqualiserSettings) -> list[float]:
-    curve = response_db(Equaliser.sections(settings), _CURVE_FREQUENCIES_HZ)
+@lru_cache(128)
+def _drawn(settings: CompressorSettings | HighPassSettings | EqualiserSettings) -> list[float]:
+    match settings:
+        case CompressorSettings():
+            curve = static_curve_db(settings, np.array(CURVE_INPUTS_DBFS, float))
+        case HighPassSettings():
+            curve = response_db(HighPass.sections(settings), _CURVE_FREQUENCIES_HZ)
+        case EqualiserSettings():
+            curve = response_db(Equaliser.sections(settings), _CURVE_FREQUENCIES_HZ)
     rounded: list[float] = curve.round(2).tolist()
     return rounded
 

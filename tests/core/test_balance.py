@@ -10,7 +10,7 @@ import pytest
 
 from goshawk.core.dsp.ducker import CLOSES_BELOW_DB, Ducker, DuckerSettings
 from goshawk.core.graph.mixer import Mixer
-from goshawk.core.masking import sight_of, suggested_ducker, suggestions
+from goshawk.core.masking import improvements, sight_of, suggested_ducker
 from goshawk.core.measure.balance_meter import BalanceMeter
 from goshawk.core.measure.clearance import sounding_s
 from goshawk.core.measure.intelligibility import (
@@ -32,7 +32,7 @@ from goshawk.core.mix import (
     heard_inputs,
     viewers_feed,
 )
-from goshawk.core.rig import Rig, changed, changed_together
+from goshawk.core.rig import Rig, changed, changed_together, with_stage
 from goshawk.core.rules.balance import HOLD_RANGE_DB, HOLD_STEP_DB, PeaksHeard, held_step, moves
 from goshawk.core.stage import Block
 from goshawk.core.target_sets import CLEARANCES, TARGET_SETS, chosen_set
@@ -81,11 +81,11 @@ def test_the_index_is_that_of_an_independent_implementation() -> None:
 
 def ducked(settings: DuckerSettings, key: Block, block_frames: int = 256) -> np.ndarray:
     """The gain in dB of every frame, on a background of ones."""
-    ducker = Ducker(settings, 4800, 1024)
-    ducker.apply(settings, 0)
+    ducker = Ducker(settings, 2, 1024)
     out = np.ones((len(key), 2), np.float32)
     for start in range(0, len(key), block_frames):
-        ducker.process(out[start : start + block_frames], key[start : start + block_frames])
+        ducker.hear(key[start : start + block_frames])
+        ducker.process(out[start : start + block_frames])
     return 20 * np.log10(np.maximum(out[:, 0].astype(float), 1e-9))
 
 
@@ -96,9 +96,7 @@ SPOKEN = np.concatenate([np.zeros((9600, 1)), tone(300, -12, 1.0), np.zeros((96_
 
 @pytest.mark.parametrize("depth_db", [4.0, 9.0, 24.0])
 def test_a_dip_is_as_deep_and_as_quick_as_it_says(depth_db: float) -> None:
-    settings = DuckerSettings(
-        is_on=True, depth_db=depth_db, attack_ms=40.0, hold_ms=200.0, release_ms=300.0
-    )
+    settings = DuckerSettings(depth_db=depth_db, attack_ms=40.0, hold_ms=200.0, release_ms=300.0)
     gain_db = ducked(settings, SPOKEN)
     assert gain_db[:9600].max() == gain_db[:9600].min() == 0.0
     assert gain_db[40_000:57_000] == pytest.approx(-depth_db, abs=0.5)
@@ -140,13 +138,20 @@ def test_nothing_dips_under_a_game_that_leaks_into_the_microphone() -> None:
 def test_in_the_graph_the_voice_alone_is_the_key_and_all_stay_together() -> None:
     """A ducker with a look-ahead that the chain does not cover makes everything wait for it alike."""
     duck = {
-        "is_on": True, "depth_db": 12.0, "attack_ms": 1.0, "look_ahead_ms": 20.0,
+        "depth_db": 12.0, "attack_ms": 1.0, "look_ahead_ms": 20.0,
         "threshold_dbfs": -40.0, "hold_ms": 0.0,
     }  # fmt: skip
-    rig = rig_with(**BARE, **{f"inputs__game__ducker__{k}": v for k, v in duck.items()})
-    rig = changed_together(rig, {"inputs.game.fader_db": 0.0, "feeds.viewers.has_ceiling": False})
+    rig = rig_with(
+        **BARE, **{f"inputs__game__chain__game_ducker__settings__{k}": v for k, v in duck.items()}
+    )
+    on = {
+        "inputs.game.fader_db": 0.0,
+        "inputs.game.chain.game_ducker.is_bypassed": False,
+        "feeds.viewers.has_ceiling": False,
+    }
+    rig = changed_together(rig, on)
     mixer = Mixer(rig, 1024)
-    later = mixer.mixed_latency_frames - mixer.chain.latency_frames
+    later = mixer.mixed_latency_frames - mixer.main.chain.latency_frames
     assert mixer.key_ahead_frames == 960
     assert ("ducking", later) in mixer.ledger("viewers")
     silence = np.zeros((RATE_HZ, 2), np.float32)
@@ -171,11 +176,13 @@ def test_what_is_tried_is_what_is_heard() -> None:
     from the sound that the engine sends on the way."""
     rig = rig_with(
         inputs__game__trim_db=6.0,
-        inputs__game__eq__bell_4__gain_db=-6.0,
-        inputs__game__ducker__is_on=True,
-        inputs__music__sends__viewers__tap="before_fader",
-        inputs__music__ducker__is_on=True,
+        inputs__game__chain__game_eq__settings__bell_4__gain_db=-6.0,
+        inputs__game__chain__game_ducker__is_bypassed=False,
+        inputs__music__sends__viewers__tap="as_it_came",
+        inputs__music__chain__music_ducker__is_bypassed=False,
+        inputs__music__delay_ms=120.0,
     )
+    rig = with_stage(with_stage(rig, "game", "gate", ""), "game", "compressor", "game_ducker")
     sounds = {name: sound[: 4 * RATE_HZ] for name, sound in evening().items()}
     mixer = Mixer(rig, 1024)
     mixer.set_replay(sounds, at_once=True)
@@ -366,7 +373,7 @@ def test_targets_that_contradict_each_other_are_refused() -> None:
 
 def test_suggestions_change_the_index_as_they_say() -> None:
     rig, heard = loud_game()
-    found = suggestions(rig, heard)
+    found = improvements(rig, heard)
     assert {one.key for one in found} >= {"target:game", "duck:game", "dip:game", "lift"}
     for one in found:
         after = changed_together(rig, one.changes)
@@ -399,7 +406,7 @@ def test_a_dip_and_ducking_make_a_loud_game_leave_room_for_words() -> None:
     assert index(rig) < 0.45
     helped = rig
     for kind in ("dip:game", "duck:game"):
-        one = next(one for one in suggestions(helped, heard) if one.key == kind)
+        one = next(one for one in improvements(helped, heard) if one.key == kind)
         helped = changed_together(helped, one.changes)
     assert index(helped) > 0.65
     assert between_words_lufs(rig) - between_words_lufs(helped) < 4.0
@@ -411,14 +418,14 @@ def test_without_a_voice_or_without_the_rest_it_is_said_so() -> None:
     sight = sight_of(Rig(), quiet, bands_of(Rig(), contributions(Rig(), quiet), quiet.activity))
     assert (sight.sii, sight.bands) == (None, [])
     assert sight.text == "waiting for half a second of your voice"
-    assert suggestions(Rig(), quiet) == []
+    assert improvements(Rig(), quiet) == []
     alone = situation("bursts")
     alone = replace(alone, rows={**alone.rows, "game": silence, "music": silence})
     figures = figures_of(Rig(), alone)
     assert figures.clearance_db["game"] is None
     assert figures.sii is not None
     assert figures.sii > 0.9
-    assert suggestions(Rig(), alone) == []
+    assert improvements(Rig(), alone) == []
     bare = changed(Rig(), "chained", "")
     nobody = heard_inputs(bare, {"game": stereo(np.ones(RATE_HZ))[:RATE_HZ]})
     assert figures_of(bare, nobody).voice_peak_dbfs is None

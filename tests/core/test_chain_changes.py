@@ -14,16 +14,16 @@ from goshawk.core.chain_slots import (
 )
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.rate_matcher import RateMatcher
-from goshawk.core.graph.chain import VoiceChain
+from goshawk.core.graph.chain import RunningChain
 from goshawk.core.graph.mixer import Mixer
-from goshawk.core.rig import Rig, changed, without_stage
+from goshawk.core.rig import Rig, changed, with_chain, without_stage
 from tests.conftest import RATE_HZ, mix, peak_db, random_sound, rig_with, tone
 
 
 def test_a_stage_that_stays_keeps_its_sound_when_others_come_and_go() -> None:
     """Two chains, one of which gains and loses a stage before the limiter, agree afterwards."""
     sound = random_sound(1, 1.0)
-    steady, changing = (VoiceChain(default_chain(), 1, 480) for _ in range(2))
+    steady, changing = (RunningChain(default_chain(), 1, 480) for _ in range(2))
     *others, limiter = default_chain()
     extra = TrimSlot(id="second")
     late = []
@@ -62,19 +62,19 @@ def test_an_empty_chain_and_a_chain_of_thirty_stages_pass_sound() -> None:
         (GateSlot if n % 2 else CompressorSlot)(id=f"s{n}", is_bypassed=True) for n in range(30)
     )
     for chain in ((), many):
-        out = mix(Rig(chain=chain), {"attic": sound})
+        out = mix(with_chain(Rig(), "voice", chain, ""), {"attic": sound})
         assert peak_db(out[-4800:]) == pytest.approx(-20, abs=0.1)
 
 
 def test_a_longer_look_ahead_moves_the_meters_with_it() -> None:
     """After the gate's look-ahead grows, a click is still in the same moment at every station."""
-    rig = changed(Rig(), "chain.gate.settings.open_threshold_dbfs", -37.0)
+    rig = changed(Rig(), "inputs.voice.chain.gate.settings.open_threshold_dbfs", -37.0)
     mixer = Mixer(rig, 480)
     silence = np.zeros((480, 2), np.float32)
     for number in range(100):
         if number == 30:
             before = mixer.latency_frames()
-            mixer.apply(changed(rig, "chain.gate.settings.look_ahead_ms", 10.0))
+            mixer.apply(changed(rig, "inputs.voice.chain.gate.settings.look_ahead_ms", 10.0))
             assert mixer.latency_frames() - before == 8 * 48
         block = silence.copy()
         if number == 90:

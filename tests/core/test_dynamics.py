@@ -306,10 +306,10 @@ def test_settings_refuse_what_is_out_of_range_nan_and_unknown() -> None:
     from goshawk.core.rig import Rig, changed
 
     for path, value, sentence in [
-        ("chain.gate.settings.range_db", 99, "at most 80"),
-        ("chain.compressor.settings.ratio", float("nan"), "finite"),
-        ("chain.limiter.settings.volume", 1, "no setting"),
-        ("chain.reverb.settings.mix", 1, "no setting"),
+        ("inputs.voice.chain.gate.settings.range_db", 99, "at most 80"),
+        ("inputs.voice.chain.compressor.settings.ratio", float("nan"), "finite"),
+        ("inputs.voice.chain.limiter.settings.volume", 1, "no setting"),
+        ("inputs.voice.chain.reverb.settings.mix", 1, "no setting"),
         ("block_frames", 100, "64, 128, 256, 512 or 1024"),
     ]:
         with pytest.raises(BadSetting, match=sentence):

@@ -42,7 +42,7 @@ def test_live_and_offline_give_the_same_samples() -> None:
     for start in range(0, len(voice) - 256, 256):
         stereo = np.repeat(voice[start : start + 256], 2, 1)
         mixer.process({"attic": stereo}, 256)
-        live.append(mixer._voice[:256].copy())
+        live.append(mixer.input("voice", 256)[:, :1].copy())
     got = np.concatenate(live)
     np.testing.assert_array_equal(got, rendered[: len(got)])
     aligned, _ = render_chain(voice, Preset(chain=rig.chain), 64, True)
@@ -191,9 +191,9 @@ def test_the_chain_is_a_list_that_can_be_built() -> None:
     def order(rig: Rig) -> list[str]:
         return [slot.id for slot in rig.chain]
 
-    assert order(with_stage(rig, "eq", "trim"))[:2] == ["trim", "eq_2"]
-    assert order(with_stage(rig, "gate", ""))[0] == "gate_2"
-    assert order(with_stage(rig, "trim", "limiter"))[-2:] == ["trim_2", "limiter"]
+    assert order(with_stage(rig, "voice", "eq", "trim"))[:2] == ["trim", "eq_2"]
+    assert order(with_stage(rig, "voice", "gate", ""))[0] == "gate_2"
+    assert order(with_stage(rig, "voice", "trim", "limiter"))[-2:] == ["trim_2", "limiter"]
     copied = with_stage_copied(rig, "eq")
     assert order(copied)[4:6] == ["eq", "eq_2"]
     assert copied.chain[4].settings == copied.chain[5].settings
@@ -203,12 +203,15 @@ def test_the_chain_is_a_list_that_can_be_built() -> None:
     for name in ids:
         empty = without_stage(empty, name)
     assert order(empty) == []
-    assert order(with_stage(with_stage(empty, "limiter", ""), "trim", "")) == ["trim", "limiter"]
+    assert order(with_stage(with_stage(empty, "voice", "limiter", ""), "voice", "trim", "")) == [
+        "trim",
+        "limiter",
+    ]
     for refused, sentence in [
-        (lambda: with_stage(rig, "limiter", ""), "has its limiter already"),
+        (lambda: with_stage(rig, "voice", "limiter", ""), "has its limiter already"),
         (lambda: with_stage_moved(rig, "limiter", -1), "stays last"),
         (lambda: without_stage(rig, "reverb"), "no stage"),
-        (lambda: with_stage(rig, "eq", "reverb"), "no stage"),
+        (lambda: with_stage(rig, "voice", "eq", "reverb"), "no stage"),
     ]:
         with pytest.raises(BadSetting, match=sentence):
             refused()
@@ -227,11 +230,13 @@ def test_orders_that_are_usually_mistakes_are_said() -> None:
     (busy,) = limiter_share_findings(shares, Rig())
     assert "touches 55 % of your speech" in busy.text
     assert list(limiter_share_findings({"limiter": 20.0}, Rig())) == []
-    bypassed = changed(with_stage_moved(Rig(), "high_pass", 2), "chain.high_pass.is_bypassed", True)
+    bypassed = changed(
+        with_stage_moved(Rig(), "high_pass", 2), "inputs.voice.chain.high_pass.is_bypassed", True
+    )
     assert findings(bypassed, good) == {}
-    bold = changed(Rig(), "chain.eq.settings.bell_4.gain_db", 9.0)
+    bold = changed(Rig(), "inputs.voice.chain.eq.settings.bell_4.gain_db", 9.0)
     assert findings(bold, good) == {"bold_boost": 5.0}
-    assert findings(changed(bold, "chain.eq.settings.bell_4.gain_db", 5.0), good) == {}
+    assert findings(changed(bold, "inputs.voice.chain.eq.settings.bell_4.gain_db", 5.0), good) == {}
 
 
 def test_nan_from_a_device_is_counted_and_leaves_no_trace() -> None:
@@ -246,7 +251,8 @@ def test_nan_from_a_device_is_counted_and_leaves_no_trace() -> None:
 def test_what_the_monitor_says_of_a_known_tone() -> None:
     """-20 dBFS at the microphone is -14 after a trim of 6 dB, at every station as it should be."""
     rig = rig_with(
-        **{**BARE, "chain__trim__is_bypassed": False}, chain__trim__settings__gain_db=6.0
+        **{**BARE, "inputs__voice__chain__trim__is_bypassed": False},
+        inputs__voice__chain__trim__settings__gain_db=6.0,
     )
     voice = tone(1000, -20, 2.0, channels=2)
     mixer, monitor = Mixer(rig, 1024), Monitor()
@@ -277,7 +283,7 @@ def test_the_demo_stands_near_its_targets() -> None:
         "call": "hears",
         "archive": "hears",
     }
-    assert staging_findings(monitor.stations("voice"), Rig()) == []
+    assert staging_findings(monitor.stations(Rig()), Rig()) == []
 
 
 def at(noise: float, quiet: float, body: float, peaks: float, highest: float) -> StationLevels:
@@ -302,20 +308,25 @@ def test_each_finding_fires_and_its_mend_ends_it() -> None:
     noisy = at(-54, -45, -30, -12, -8)
     found = findings(Rig(), noisy)
     assert found == {"room_holds_gate_open": -40.0}
-    mended = changed(Rig(), "chain.gate.settings.close_threshold_dbfs", -40.0)
+    mended = changed(Rig(), "inputs.voice.chain.gate.settings.close_threshold_dbfs", -40.0)
     assert findings(mended, noisy) == {}
 
-    too_high = rig_with(chain__gate__settings__open_threshold_dbfs=-10.0)
+    too_high = rig_with(inputs__voice__chain__gate__settings__open_threshold_dbfs=-10.0)
     found = findings(too_high, good)
     assert found == {"gate_chops_speech": -30.0}
-    assert findings(changed(too_high, "chain.gate.settings.open_threshold_dbfs", -30.0), good) == {}
+    assert (
+        findings(
+            changed(too_high, "inputs.voice.chain.gate.settings.open_threshold_dbfs", -30.0), good
+        )
+        == {}
+    )
 
     loud = at(-45, -40, -30, -12, -8)
     found = findings(Rig(), loud)
     assert found == {"room_opens_gate": -26.0}
-    opened = changed(Rig(), "chain.gate.settings.open_threshold_dbfs", -26.0)
+    opened = changed(Rig(), "inputs.voice.chain.gate.settings.open_threshold_dbfs", -26.0)
     assert findings(opened, loud) == {"room_holds_gate_open": -31.0}
-    mended = changed(opened, "chain.gate.settings.close_threshold_dbfs", -31.0)
+    mended = changed(opened, "inputs.voice.chain.gate.settings.close_threshold_dbfs", -31.0)
     assert findings(mended, loud) == {}
 
     assert "limiter_works_hard" in findings(Rig(), at(-65, -45, -30, 4, 6))

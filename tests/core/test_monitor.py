@@ -31,6 +31,7 @@ def readings(
         "stations": stations,
         "moments": moments,
         "activity": np.full(count, said, np.int8),
+        "activities": {},
         "stages": {},
         "ceilings": {},
         "inputs": {"voice": HEARD if said == SPEECH else {**HEARD, "reach": [0.0] * 4}},
@@ -55,7 +56,7 @@ def test_figures_over_the_window() -> None:
         "call": "open",
         "archive": "hears",
     }
-    assert monitor.stations("voice")["microphone"].noise_floor_dbfs == pytest.approx(-70)
+    assert monitor.stations(Rig())["microphone"].noise_floor_dbfs == pytest.approx(-70)
     assert len(monitor.history()["activity"]) == 400
 
 
@@ -77,6 +78,6 @@ def test_other_stations_begin_a_new_window_and_what_plays_is_measured_while_it_p
     monitor.push(readings(100, [-16, -16, -150, -20, -26], PAUSE, longer))
     assert set(monitor.live()["peak_dbfs"]) == set(longer)
     assert len(monitor.history()["activity"]) == 100
-    stations = monitor.stations("voice")
+    stations = monitor.stations(Rig())
     assert stations["microphone"].peaks_dbfs is None, "nobody speaks"
     assert stations["viewers/game"].peaks_dbfs == pytest.approx(-20)

@@ -36,7 +36,9 @@ def numbers(schema: dict[str, Any]) -> dict[str, dict[str, Any]]:
             return walk(part["items"], "inputs.voice")
         if "discriminator" in part.get("items", {}):
             for stage, ref in part["items"]["discriminator"]["mapping"].items():
-                found |= walk({"$ref": ref}, f"{path}.{stage}")
+                # A ducker is for what plays in the background.
+                place = "inputs.game.chain.game_ducker" if stage == "ducker" else f"{path}.{stage}"
+                found |= walk({"$ref": ref}, place)
         return found
 
     return walk(schema, "")
@@ -48,15 +50,15 @@ NUMBERS = numbers(Rig.model_json_schema())
 @pytest.mark.parametrize("path", list(NUMBERS))
 def test_every_number_can_be_set_to_its_ends_and_not_beyond(path: str) -> None:
     field = NUMBERS[path]
-    rig = with_stage(Rig(), "three_band", "compressor")
+    rig = with_stage(Rig(), "voice", "three_band", "compressor")
     if path.endswith("three_band.settings.lower_hz"):
-        rig = changed(rig, "chain.three_band.settings.upper_hz", 12_000)
+        rig = changed(rig, "inputs.voice.chain.three_band.settings.upper_hz", 12_000)
     if path.endswith("three_band.settings.upper_hz"):
-        rig = changed(rig, "chain.three_band.settings.lower_hz", 60)
+        rig = changed(rig, "inputs.voice.chain.three_band.settings.lower_hz", 60)
     if path.endswith("open_threshold_dbfs"):
-        rig = changed(rig, "chain.gate.settings.close_threshold_dbfs", -80)
+        rig = changed(rig, "inputs.voice.chain.gate.settings.close_threshold_dbfs", -80)
     if path.endswith("close_threshold_dbfs"):
-        rig = changed(rig, "chain.gate.settings.open_threshold_dbfs", 0)
+        rig = changed(rig, "inputs.voice.chain.gate.settings.open_threshold_dbfs", 0)
     if path == "feeds.viewers.ceiling_dbtp":
         rig = changed(rig, "targets.voice_peaks_dbfs", -30)
     if path == "targets.voice_peaks_dbfs":
@@ -83,8 +85,8 @@ def test_every_number_can_be_set_to_its_ends_and_not_beyond(path: str) -> None:
 
 def test_names_ids_and_kinds_cannot_be_changed_into_something_else() -> None:
     for path, value in [
-        ("chain.gate.id", "other"),
-        ("chain.gate.stage", "trim"),
+        ("inputs.voice.chain.gate.id", "other"),
+        ("inputs.voice.chain.gate.stage", "trim"),
         ("chain", []),
         ("name", ""),
         ("name", "x" * 81),
@@ -98,9 +100,9 @@ def test_names_ids_and_kinds_cannot_be_changed_into_something_else() -> None:
         ("chained", "game"),
         ("version", 1),
         ("", 1),
-        ("chain.gate.settings.range_db.deeper", 1),
+        ("inputs.voice.chain.gate.settings.range_db.deeper", 1),
     ]:
-        if path == "chain":
+        if path == "inputs.voice.chain":
             assert changed(Rig(), path, value).chain == ()
             continue
         with pytest.raises(BadSetting):

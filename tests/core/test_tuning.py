@@ -52,7 +52,7 @@ def test_a_loop_goes_to_you_alone_and_the_live_microphone_to_nobody() -> None:
 
 def test_raw_and_another_chain_are_compared_without_a_gap() -> None:
     louder = TrimSlot(id="trim", settings=TrimSettings(gain_db=6.0))
-    mixer = Mixer(with_chain(Rig(), (louder,), ""), 480)
+    mixer = Mixer(with_chain(Rig(), "voice", (louder,), ""), 480)
     silence = {"attic": np.zeros((RATE_HZ // 2, 2), np.float32)}
     mixer.set_loop(tone(LIVE, -20, 0.5, channels=2))
     mix(mixer, silence, 480, "you")

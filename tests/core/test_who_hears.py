@@ -110,9 +110,11 @@ class Evening:
                 self.set(inputs__voice__device=other)
             case "delay":
                 self.set(feeds__viewers__delay_ms=500.0 - rig.feeds.viewers.delay_ms)
+            case "wait":
+                self.set(inputs__voice__delay_ms=400.0 - voice.delay_ms)
             case "longer":
                 if len(rig.chain) < 13:
-                    self.say(rig=with_stage(rig, "suppressor", "trim"))
+                    self.say(rig=with_stage(rig, "voice", "suppressor", "trim"))
             case "restart":
                 self._start()
 
@@ -144,7 +146,7 @@ class Evening:
 
 DEEDS = (
     "mute", "cough", "break", "send", "loop", "compare", "replay", "loop to replay", "device",
-    "delay", "longer", "restart",
+    "delay", "wait", "longer", "restart",
 )  # fmt: skip
 
 
@@ -180,6 +182,22 @@ def test_what_plays_for_you_alone_leaves_nothing_in_a_delayed_feed(
     evening.is_live = True
     evening.pass_by(1.0)
     assert evening.heard("viewers") == pytest.approx(0.3, rel=0.05), "the microphone is back"
+
+
+@pytest.mark.parametrize("what", ["mute", "cough", "break", "send"])
+def test_what_is_said_while_shut_is_not_heard_afterwards(tmp_path: Path, what: str) -> None:
+    """A voice that waits 600 ms is opened again: what came in before that stays unheard, what comes after it not."""
+    evening = Evening(tmp_path)
+    evening.set(inputs__voice__delay_ms=600.0, inputs__voice__sends__call__is_heard=False)
+    evening.pass_by(1.0)
+    evening.do(what)
+    evening.pass_by(1.0)
+    evening.is_live = False
+    evening.do(what)
+    evening.pass_by(1.0)
+    evening.is_live = True
+    evening.pass_by(1.0)
+    assert evening.heard("viewers") == pytest.approx(0.3, rel=0.05)
 
 
 def test_a_shut_engine_starts_shut(tmp_path: Path) -> None:

@@ -120,7 +120,9 @@ def test_the_largest_rig_fits_into_a_packet() -> None:
         suppressor.model_copy(update={"id": f"s_{n}", "settings": settings})
         for n in range(MOST_STAGES)
     )
-    plan = Plan(rig=with_chain(rig, chain, ""), points=tuple(f"before:s_{n}" for n in range(30)))
+    plan = Plan(
+        rig=with_chain(rig, "voice", chain, ""), points=tuple(f"before:s_{n}" for n in range(30))
+    )
     assert len(messages.pack_plan(plan)) < messages.LARGEST_PACKET_BYTES
     assert messages.unpack_plan(messages.pack_plan(plan)) == plan
 

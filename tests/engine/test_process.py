@@ -243,8 +243,8 @@ def compiled():
 loop = AudioLoop(Plan())
 before = compiled()
 rig = changed_together(Rig(), {
-    "chain.eq.settings.bell_1.gain_db": 3.0,
-    "chain.gate.is_bypassed": True,
+    "inputs.voice.chain.eq.settings.bell_1.gain_db": 3.0,
+    "inputs.voice.chain.gate.is_bypassed": True,
     "inputs.game.device": "laptop",
     "inputs.music.sends.call.is_heard": True,
     "feeds.viewers.delay_ms": 100.0,
@@ -253,7 +253,7 @@ rig = changed_together(Rig(), {
     "devices.call_service.has_gain_control": True,
     "devices.call_service.sends_back": True,
 })
-for changed in (rig, with_stage(rig, "three_band", "trim"), Rig()):
+for changed in (rig, with_stage(rig, "voice", "three_band", "trim"), Rig()):
     loop.apply(changed)
     for _ in range(12):
         loop.run_block()

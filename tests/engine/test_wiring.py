@@ -160,7 +160,10 @@ def test_a_loop_through_loudspeakers_is_measured_really_howls_and_is_cured() -> 
             "inputs.voice.sends.you.is_heard": True,
             "feeds.you.ceiling_dbtp": 0.0,
             # Each of these would hold a howl down for a while.
-            **{f"chain.{stage}.is_bypassed": True for stage in ("suppressor", "gate", "leveller")},
+            **{
+                f"inputs.voice.chain.{stage}.is_bypassed": True
+                for stage in ("suppressor", "gate", "leveller")
+            },
             "devices.attic.performance": "silent",
             **{f"inputs.{name}.sends.you.is_heard": False for name in ("game", "music", "copilot")},
         }

@@ -175,9 +175,9 @@ def page_messages() -> st.SearchStrategy[Any]:
          "before", "", "attic", "unplug", "replug", "delivers", "start_talk", "viewers", "sing")
     )  # fmt: skip
     path = st.sampled_from(
-        ("inputs.game.fader_db", "inputs.voice.is_muted", "chain.gate.settings.range_db", "name",
+        ("inputs.game.fader_db", "inputs.voice.is_muted", "inputs.voice.chain.gate.settings.range_db", "name",
          "block_frames", "inputs.voice.device", "chain", "feeds.viewers.delay_ms", "inputs..", ".",
-         "targets.voice_peaks_dbfs", "chain.eq.settings.bell_1.gain_db", "is_on_break", "version")
+         "targets.voice_peaks_dbfs", "inputs.voice.chain.eq.settings.bell_1.gain_db", "is_on_break", "version")
     )  # fmt: skip
     value = st.one_of(number, st.booleans(), word, st.text(max_size=8), st.none())
 

@@ -74,7 +74,7 @@ def test_a_loud_game_makes_room_for_words(page: Page, server: Server) -> None:
     assert input_of(server, "game")["ducker"]["is_on"]
     page.get_by_role("button", name="Shape Game").click()
     detail = page.get_by_role("region", name="Game in detail")
-    expect(detail.get_by_role("switch", name="Dips under the voice")).to_be_checked()
+    expect(detail.get_by_role("button", name="Ducker is on")).to_be_visible()
     expect(detail).to_contain_text("At work", timeout=HEARD_MS)
     detail.get_by_role("button", name="Set from what was heard").click()
     expect(page.get_by_text("ms after your last word.").last).to_be_visible(timeout=HEARD_MS)

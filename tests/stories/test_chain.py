@@ -147,3 +147,58 @@ def test_stages_are_moved_by_keyboard_and_every_panel_is_clean(page: Page) -> No
         page.evaluate(AXE.read_text())
         found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
         assert [v["id"] for v in found["violations"]] == [], name
+
+
+def test_every_input_has_a_chain_by_mouse_and_by_keyboard(page: Page, server: Server) -> None:
+    """A guest's voice with a chain of its own, a game with a compressor, a music that waits 120 ms."""
+    page.keyboard.press("1")
+    page.get_by_role("button", name="Add input").click()
+    page.get_by_role("menuitem", name="Voice", exact=True).click()
+    page.get_by_role("button", name="Open its chain").click()
+    expect(page.get_by_role("combobox", name="Chain of")).to_contain_text("Voice 2")
+    assert stations(page) == JOB, "a new voice has the stages of the job"
+    page.get_by_role("button", name=re.compile("^Preset:")).click()
+    page.get_by_role("button", name=re.compile("^Talk alone")).click()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("button", name="Preset: Talk alone")).to_be_visible()
+
+    # The game, by keyboard alone.
+    chooser = page.get_by_role("combobox", name="Chain of")
+    chooser.focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("option", name="Game")).to_be_visible()
+    page.keyboard.type("Game")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("Level path of Game")).to_be_visible()
+    page.get_by_role("button", name="Add stage").focus()
+    page.keyboard.press("Enter")
+    page.get_by_role("menuitem", name="Compressor").focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Compressor")).to_be_visible()
+    assert stations(page) == ["EQ", "Compressor", "Ducker"]
+    setting(page, "Threshold").focus()
+    for _ in range(2):
+        page.keyboard.press("PageDown")
+    server.pass_time(3.0)
+    eventually(page, lambda: number_in(page.locator("[data-figure='compressor_3']")) < 0)
+    eventually(page, lambda: live(page, "compressor_3") > -60)
+
+    page.keyboard.press("4")
+    page.get_by_role("button", name="Shape Music").click()
+    detail = page.get_by_role("region", name="Music in detail")
+    detail.get_by_role("radio", name="Delay").click()
+    detail.get_by_role("textbox", name="Music delay").fill("120")
+    page.keyboard.press("Enter")
+    inputs = server.ask("/api/state", "GET")["rig"]["inputs"]
+    assert [one["name"] for one in inputs if one["delay_ms"] == 120.0] == ["Music"]
+    game = next(one for one in inputs if one["id"] == "game")
+    assert [slot["stage"] for slot in game["chain"]] == ["eq", "compressor", "ducker"]
+    main = next(one for one in inputs if one["id"] == "voice")
+    assert [slot["stage"] for slot in main["chain"]] == [
+        slot["stage"]
+        for slot in page.request.get("/api/schema").json()["defaults"]["inputs"][0]["chain"]
+    ], "the main voice's chain stays as it was"
+    page.keyboard.press("3")
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
+    assert [one["id"] for one in found] == []

@@ -37,10 +37,10 @@ def test_a_drag_ends_where_it_is_let_go_and_a_click_moves_nothing(
     page.mouse.up()
     # It ended where it began: what was tried on the way is over, and what comes later is shown.
     expect(page.get_by_text("saved", exact=True)).to_be_visible()
-    chain = server.ask("/api/state", "GET")["rig"]["chain"]
+    chain = server.ask("/api/state", "GET")["rig"]["inputs"][0]["chain"]
     kept = next(slot for slot in chain if slot["id"] == "gate")["settings"]["range_db"]
     assert value_of(slider) == pytest.approx(kept)
-    server.change("chain.gate.settings.range_db", 31.0)
+    server.change("inputs.voice.chain.gate.settings.range_db", 31.0)
     expect(slider).to_have_attribute("aria-valuetext", "31 decibels")
     server.begin_anew()
     expect(undo).to_be_disabled()

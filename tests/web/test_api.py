@@ -75,18 +75,27 @@ def wav(tmp_path: Path, sound: np.ndarray, rate_hz: int = 48_000) -> bytes:
 
 
 def test_a_setting_is_changed_undone_and_redone(client: TestClient) -> None:
-    state = change(client, "chain.gate.settings.range_db", 30)
-    assert state["rig"]["chain"][3]["settings"]["range_db"] == 30
-    assert client.post("/api/rig/undo").json()["rig"]["chain"][3]["settings"]["range_db"] == 18
-    assert client.post("/api/rig/redo").json()["rig"]["chain"][3]["settings"]["range_db"] == 30
+    state = change(client, "inputs.voice.chain.gate.settings.range_db", 30)
+    assert state["rig"]["inputs"][0]["chain"][3]["settings"]["range_db"] == 30
+    assert (
+        client.post("/api/rig/undo").json()["rig"]["inputs"][0]["chain"][3]["settings"]["range_db"]
+        == 18
+    )
+    assert (
+        client.post("/api/rig/redo").json()["rig"]["inputs"][0]["chain"][3]["settings"]["range_db"]
+        == 30
+    )
     assert client.post("/api/rig/undo").json()["can_redo"]
 
 
 def test_refusals_are_problem_documents_with_a_sentence(client: TestClient) -> None:
     before = client.get("/api/state").json()["rig"]
     for body, sentence in [
-        ({"path": "chain.gate.settings.range_db", "value": 99}, "at most 80"),
-        ({"path": "chain.gate.settings.close_threshold_dbfs", "value": -1}, "Lower the closing"),
+        ({"path": "inputs.voice.chain.gate.settings.range_db", "value": 99}, "at most 80"),
+        (
+            {"path": "inputs.voice.chain.gate.settings.close_threshold_dbfs", "value": -1},
+            "Lower the closing",
+        ),
         ({"path": "nowhere", "value": 1}, "no setting"),
         ({"path": "inputs.game.fader_db"}, "value"),
         ({"path": "devices.file.file_id", "value": "none"}, "Choose another"),
@@ -340,14 +349,14 @@ def test_a_sound_check_over_the_interface(client: TestClient, tmp_path: Path) ->
     sound = client.get(f"{base}/sound/{state['heard']}/usual/after")
     assert sound.content[:4] == b"RIFF"
     assert client.get(f"{base}/sound/{state['heard'] + 1}/usual/after").status_code == 404
-    before = client.get("/api/state").json()["rig"]["chain"]
+    before = client.get("/api/state").json()["rig"]["inputs"][0]["chain"]
     accepted = client.post(f"{base}/accept", json={}).json()
-    assert accepted["rig"]["chain"] != before
+    assert accepted["rig"]["inputs"][0]["chain"] != before
     assert client.get(base).json()["is_accepted"]
     for gain_db in (500.0, "NaN"):
         refused = client.post(f"{base}/make-up", content=f'{{"gain_db": {gain_db}}}')
         assert refused.status_code == 422
-    assert client.post("/api/rig/undo").json()["rig"]["chain"] == before
+    assert client.post("/api/rig/undo").json()["rig"]["inputs"][0]["chain"] == before
     for kind in kept:
         assert client.delete(f"{base}/takes/{kind}").status_code == 204
     assert client.get(base).json()["takes"] == {}
@@ -379,11 +388,18 @@ def test_whatever_a_page_asks_of_the_balance_the_link_stays(client: TestClient) 
                 "cannot peak at -1.5 dBFS",
             ),
             (
-                {"type": "set", "path": "inputs.game.ducker.depth_db", "value": 31},
+                {
+                    "type": "set",
+                    "path": "inputs.game.chain.game_ducker.settings.depth_db",
+                    "value": 31,
+                },
                 "at most 30",
             ),
             (
-                {"type": "set_together", "changes": {"inputs.game.eq.bell_9.gain_db": 3}},
+                {
+                    "type": "set_together",
+                    "changes": {"inputs.game.chain.game_eq.settings.bell_9.gain_db": 3},
+                },
                 "no setting",
             ),
         ):

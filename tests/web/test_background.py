@@ -247,7 +247,7 @@ def test_a_loop_is_measured_again_after_a_drag_and_after_a_typed_change(studio: 
         await studio.looper.start(2.0)
         measured.clear()
         studio.looper._measured = studio.rig.chain
-        path = "chain.compressor.settings.ratio"
+        path = "inputs.voice.chain.compressor.settings.ratio"
         page = studio.open_page()
         for ratio in (4.0, 5.0, 6.0):
             await studio.try_together(page, {path: ratio})

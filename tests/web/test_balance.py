@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from goshawk.core.masking import Suggestion
+from goshawk.core.chain_slots import find_stage
+from goshawk.core.masking import Improvement
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.wiring import InputSettings
 from goshawk.engine.loop import AudioLoop
@@ -135,7 +136,7 @@ def test_a_hold_moves_by_itself_and_one_press_takes_it_into_the_trim(studio: Stu
 
 def test_what_helps_counts_what_a_hold_adds_once() -> None:
     """A held game is brought down by what is missing, and the hold goes on adding what it adds."""
-    one = Suggestion(
+    one = Improvement(
         key="target:game",
         title="",
         reason="",
@@ -158,30 +159,30 @@ def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> N
         studio.watch_balance(desk.page, True)
         await desk.play(14.0)
         studio.supervisor.keep("looking on", studio.balance.look_on)
-        await until(lambda: studio.balance.state.suggestions)
+        await until(lambda: studio.balance.state.improvements)
         state = BalanceState.model_validate((await newest(desk.page))["balance"])
         sight = state.sights[10]
         assert [band.hz for band in sight.bands][:2] == [160, 200]
         assert state.indices[-1].sii == sight.sii
         assert state.sights[3].seconds == 3.0
         assert len(state.seconds) >= 12
-        assert state.suggestions
-        best = state.suggestions[0]
+        assert state.improvements
+        best = state.improvements[0]
         assert best.sii_after > best.sii_before
         await studio.set_together(dict(best.changes))
-        assert studio.balance.state.suggestions is None, "tried anew on another balance"
-        await until(lambda: studio.balance.state.suggestions is not None)
+        assert studio.balance.state.improvements is None, "tried anew on another balance"
+        await until(lambda: studio.balance.state.improvements is not None)
         looking = asyncio.create_task(studio.balance._look(True))
         await asyncio.sleep(0)
         studio.balance.changed()
         await looking
-        assert studio.balance.state.suggestions is None, "what was tried is of the balance before"
+        assert studio.balance.state.improvements is None, "what was tried is of the balance before"
         # The process that tries is ended from outside: another goes on.
         with pytest.raises(HelperLost):
             await studio.balance.helper.run(os._exit, 1)
-        await until(lambda: studio.balance.state.suggestions is not None)
+        await until(lambda: studio.balance.state.improvements is not None)
         await studio.suggest_ducker("game")
-        assert desk.named("game").ducker.is_on
+        assert not find_stage(desk.named("game").chain, "ducker").is_bypassed
         assert "dips" in (await newest(desk.page))["notice"]["text"]
         with pytest.raises(BadInput, match="background"):
             await studio.suggest_ducker("voice")

@@ -26,27 +26,33 @@ def own(state: dict[str, Any]) -> list[dict[str, Any]]:
 
 def test_a_preset_is_saved_changed_taken_and_survives(client: TestClient, tmp_path: Path) -> None:
     state = client.get("/api/state").json()
-    assert state["rig"]["preset_id"] == "start_whole"
-    assert not state["is_preset_changed"]
+    assert state["rig"]["inputs"][0]["preset_id"] == "start_whole"
+    assert "voice" not in state["changed_presets"]
     assert len(state["presets"]) >= 5
-    assert change(client, "chain.gate.settings.range_db", 40)["is_preset_changed"]
+    assert (
+        "voice"
+        in change(client, "inputs.voice.chain.gate.settings.range_db", 40)["changed_presets"]
+    )
     state = client.post("/api/presets", json={"name": " Attic ", "description": "Rain."}).json()
     (kept,) = own(state)
     assert kept["name"] == "Attic"
-    assert state["rig"]["preset_id"] == kept["id"]
-    assert not state["is_preset_changed"]
+    assert state["rig"]["inputs"][0]["preset_id"] == kept["id"]
+    assert "voice" not in state["changed_presets"]
     # Tweaks stay, and are seen; undo goes across presets.
-    assert change(client, "chain.gate.settings.range_db", 30)["is_preset_changed"]
+    assert (
+        "voice"
+        in change(client, "inputs.voice.chain.gate.settings.range_db", 30)["changed_presets"]
+    )
     talk = client.post("/api/presets/start_talk/load").json()
-    assert "gate" not in [slot["id"] for slot in talk["rig"]["chain"]]
+    assert "gate" not in [slot["id"] for slot in talk["rig"]["inputs"][0]["chain"]]
     back = client.post("/api/rig/undo").json()
-    assert back["rig"]["preset_id"] == kept["id"]
-    assert back["is_preset_changed"]
+    assert back["rig"]["inputs"][0]["preset_id"] == kept["id"]
+    assert "voice" in back["changed_presets"]
     renamed = client.patch(
         f"/api/presets/{kept['id']}", json={"name": "Attic, rain", "with_present_chain": True}
     ).json()
     assert own(renamed)[0]["name"] == "Attic, rain"
-    assert not renamed["is_preset_changed"]
+    assert "voice" not in renamed["changed_presets"]
     beside = open_to_read(database_path(tmp_path / "data"))
     assert beside is not None
     assert [one.name for one in list_presets(beside).values()] == ["Attic, rain"]
@@ -59,16 +65,18 @@ def test_a_preset_is_copied_exported_imported_and_deleted(client: TestClient) ->
     assert copy["name"] == "Over a game, copy"
     exported = client.get(f"/api/presets/{copy['id']}/export")
     assert 'filename="Over-a-game--copy.json"' in exported.headers["content-disposition"]
-    chain = state["rig"]["chain"]
+    chain = state["rig"]["inputs"][0]["chain"]
     state = client.post("/api/presets/import", content=exported.content).json()
     assert len(own(state)) == 2
-    assert state["rig"]["chain"] == chain, "importing changes nothing that is heard"
-    taken = client.post(f"/api/presets/{own(state)[1]['id']}/load").json()["rig"]["chain"]
+    assert state["rig"]["inputs"][0]["chain"] == chain, "importing changes nothing that is heard"
+    taken = client.post(f"/api/presets/{own(state)[1]['id']}/load").json()["rig"]["inputs"][0][
+        "chain"
+    ]
     assert taken == json.loads(exported.content)["chain"]
     gone = client.delete(f"/api/presets/{own(state)[1]['id']}").json()
     assert len(own(gone)) == 1
-    assert gone["rig"]["chain"] == taken
-    assert gone["is_preset_changed"]
+    assert gone["rig"]["inputs"][0]["chain"] == taken
+    assert "voice" in gone["changed_presets"]
 
 
 @pytest.mark.parametrize(

@@ -5,7 +5,7 @@ import type { components } from "./schema.gen";
 type Schemas = components["schemas"];
 export type State = Schemas["State"];
 export type Rig = Schemas["Rig"];
-export type Slot = Rig["chain"][number];
+export type Slot = Rig["inputs"][number]["chain"][number];
 export type EqSettings = Schemas["EqualiserSettings"];
 export type Readings = Schemas["Readings"];
 export type History = Schemas["History"];
@@ -39,7 +39,7 @@ export type Balance = Schemas["BalanceState"];
 export type BandSight = Schemas["BandSight"];
 export type MixFigures = Schemas["MixFigures"];
 export type ReplayState = Balance["replay"];
-export type Suggestion = Schemas["Suggestion"];
+export type Improvement = Schemas["Improvement"];
 export type FromServer =
   State | Readings | History | Levels | Spectra | SoundCheck | Balance | Notice | Refusal;
 

@@ -199,7 +199,7 @@ export interface paths {
         put?: never;
         /**
          * Load Preset
-         * @description Take its chain; undo brings the old one back.
+         * @description Take its chain for an input (the main voice, if none is named); undo brings the old one back.
          */
         post: operations["load_preset_api_presets__preset_id__load_post"];
         delete?: never;
@@ -571,7 +571,7 @@ export interface components {
         };
         /**
          * AddStage
-         * @description One more stage behind another ("" is the microphone), but ahead of the limiter.
+         * @description One more stage in an input's chain behind another ("" is its device), but ahead of the limiter.
          */
         AddStage: {
             /**
@@ -579,11 +579,13 @@ export interface components {
              * @default
              */
             after: string;
+            /** Input Id */
+            input_id: string;
             /**
              * Stage
              * @enum {string}
              */
-            stage: "trim" | "high_pass" | "suppressor" | "gate" | "eq" | "de_esser" | "compressor" | "three_band" | "leveller" | "limiter";
+            stage: "trim" | "high_pass" | "suppressor" | "gate" | "eq" | "de_esser" | "compressor" | "three_band" | "leveller" | "ducker" | "limiter";
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -615,7 +617,7 @@ export interface components {
              * Suggestions
              * @default []
              */
-            suggestions: components["schemas"]["goshawk__core__rules__sound_check__advice__Suggestion"][];
+            suggestions: components["schemas"]["Suggestion"][];
             /** Title */
             title: string;
         };
@@ -685,6 +687,8 @@ export interface components {
          *     seconds, and the replay.
          */
         BalanceState: {
+            /** Improvements */
+            improvements: components["schemas"]["Improvement"][] | null;
             /** Indices */
             indices: components["schemas"]["IndexPoint"][];
             replay: components["schemas"]["ReplayState"];
@@ -694,8 +698,6 @@ export interface components {
             sights: {
                 [key: string]: components["schemas"]["Sight"];
             };
-            /** Suggestions */
-            suggestions: components["schemas"]["goshawk__core__masking__Suggestion"][] | null;
             /**
              * Type
              * @default balance
@@ -1056,7 +1058,7 @@ export interface components {
             id: string;
             /**
              * Bypass
-             * @description Lets the voice pass this stage untouched.
+             * @description Lets the sound pass this stage untouched.
              * @default false
              */
             is_bypassed: boolean;
@@ -1162,7 +1164,7 @@ export interface components {
             id: string;
             /**
              * Bypass
-             * @description Lets the voice pass this stage untouched.
+             * @description Lets the sound pass this stage untouched.
              * @default false
              */
             is_bypassed: boolean;
@@ -1326,12 +1328,6 @@ export interface components {
              */
             hold_ms: number;
             /**
-             * Dips under the voice
-             * @description Goes down while the voice speaks.
-             * @default false
-             */
-            is_on: boolean;
-            /**
              * Look-ahead
              * @description It begins to dip this much before the word; what the chain's own delay does not cover adds delay.
              * @default 2
@@ -1349,6 +1345,36 @@ export interface components {
              * @default -26
              */
             threshold_dbfs: number;
+        };
+        /**
+         * DuckerSlot
+         * @description The ducker's place: in the chain of a background input.
+         */
+        DuckerSlot: {
+            /** Id */
+            id: string;
+            /**
+             * Bypass
+             * @description Lets the sound pass this stage untouched.
+             * @default false
+             */
+            is_bypassed: boolean;
+            /**
+             * @default {
+             *       "attack_ms": 20,
+             *       "depth_db": 8,
+             *       "hold_ms": 300,
+             *       "look_ahead_ms": 2,
+             *       "release_ms": 450,
+             *       "threshold_dbfs": -26
+             *     }
+             */
+            settings: components["schemas"]["DuckerSettings"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            stage: "ducker";
         };
         /**
          * Effort
@@ -1404,7 +1430,7 @@ export interface components {
             id: string;
             /**
              * Bypass
-             * @description Lets the voice pass this stage untouched.
+             * @description Lets the sound pass this stage untouched.
              * @default false
              */
             is_bypassed: boolean;
@@ -1752,7 +1778,7 @@ export interface components {
              */
             type: "forget_room";
         };
-        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["WatchStage"] | components["schemas"]["LearnRoom"] | components["schemas"]["ForgetRoom"] | components["schemas"]["LoopLast"] | components["schemas"]["LoopNew"] | components["schemas"]["LoopStop"] | components["schemas"]["LoopHear"] | components["schemas"]["KeepOther"] | components["schemas"]["SwapOther"] | components["schemas"]["WatchBalance"] | components["schemas"]["BringToTarget"] | components["schemas"]["SuggestDucker"] | components["schemas"]["ChooseTargets"] | components["schemas"]["CountAnew"] | components["schemas"]["ReplayLast"] | components["schemas"]["ReplayStop"] | components["schemas"]["ReplayHear"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
+        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["WatchStage"] | components["schemas"]["WatchChain"] | components["schemas"]["LearnRoom"] | components["schemas"]["ForgetRoom"] | components["schemas"]["LoopLast"] | components["schemas"]["LoopNew"] | components["schemas"]["LoopStop"] | components["schemas"]["LoopHear"] | components["schemas"]["KeepOther"] | components["schemas"]["SwapOther"] | components["schemas"]["WatchBalance"] | components["schemas"]["BringToTarget"] | components["schemas"]["SuggestDucker"] | components["schemas"]["ChooseTargets"] | components["schemas"]["CountAnew"] | components["schemas"]["ReplayLast"] | components["schemas"]["ReplayStop"] | components["schemas"]["ReplayHear"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
         /**
          * GainAdvice
          * @description What to do about the microphone's gain. ``by_db`` is positive for more gain.
@@ -1899,7 +1925,7 @@ export interface components {
             id: string;
             /**
              * Bypass
-             * @description Lets the voice pass this stage untouched.
+             * @description Lets the sound pass this stage untouched.
              * @default false
              */
             is_bypassed: boolean;
@@ -1991,7 +2017,7 @@ export interface components {
             id: string;
             /**
              * Bypass
-             * @description Lets the voice pass this stage untouched.
+             * @description Lets the sound pass this stage untouched.
              * @default false
              */
             is_bypassed: boolean;
@@ -2037,6 +2063,10 @@ export interface components {
          * @description The last ten seconds, sent once to a page that opens.
          */
         History: {
+            /** Activities */
+            activities: {
+                [key: string]: number[];
+            };
             /** Activity */
             activity: number[];
             /** Peak Dbfs */
@@ -2055,6 +2085,31 @@ export interface components {
             type: "history";
         };
         /**
+         * Improvement
+         * @description One change, why, and what the index becomes by it on the seconds that it was tried on.
+         */
+        Improvement: {
+            /** Changes */
+            changes: {
+                [key: string]: number | boolean | string | {
+                    [key: string]: unknown;
+                }[];
+            };
+            /** Key */
+            key: string;
+            /** Reason */
+            reason: string;
+            /** Sii After */
+            sii_after: number;
+            /**
+             * Sii Before
+             * @default 0
+             */
+            sii_before: number;
+            /** Title */
+            title: string;
+        };
+        /**
          * IndexPoint
          * @description The intelligibility index at a second of the history.
          */
@@ -2070,6 +2125,11 @@ export interface components {
          */
         InputSettings: {
             /**
+             * Chain
+             * @default []
+             */
+            chain: (components["schemas"]["TrimSlot"] | components["schemas"]["HighPassSlot"] | components["schemas"]["SuppressorSlot"] | components["schemas"]["GateSlot"] | components["schemas"]["EqSlot"] | components["schemas"]["DeEsserSlot"] | components["schemas"]["CompressorSlot"] | components["schemas"]["ThreeBandSlot"] | components["schemas"]["LevellerSlot"] | components["schemas"]["DuckerSlot"] | components["schemas"]["LimiterSlot"])[];
+            /**
              * Channels
              * @description Left or right alone, heard on both sides; the sum (mean) of both; or a stereo pair.
              * @default stereo
@@ -2077,83 +2137,16 @@ export interface components {
              */
             channels: "left" | "right" | "sum" | "stereo";
             /**
+             * Delay
+             * @description Holds this input back, if it arrives earlier than what it belongs to.
+             * @default 0
+             */
+            delay_ms: number;
+            /**
              * Device
              * @default
              */
             device: string;
-            /**
-             * @default {
-             *       "attack_ms": 20,
-             *       "depth_db": 8,
-             *       "hold_ms": 300,
-             *       "is_on": false,
-             *       "look_ahead_ms": 2,
-             *       "release_ms": 450,
-             *       "threshold_dbfs": -26
-             *     }
-             */
-            ducker: components["schemas"]["DuckerSettings"];
-            /**
-             * @default {
-             *       "bell_1": {
-             *         "frequency_hz": 220,
-             *         "gain_db": 0,
-             *         "is_on": true,
-             *         "q": 1.4
-             *       },
-             *       "bell_2": {
-             *         "frequency_hz": 400,
-             *         "gain_db": 0,
-             *         "is_on": true,
-             *         "q": 1.4
-             *       },
-             *       "bell_3": {
-             *         "frequency_hz": 900,
-             *         "gain_db": 0,
-             *         "is_on": true,
-             *         "q": 1.4
-             *       },
-             *       "bell_4": {
-             *         "frequency_hz": 2500,
-             *         "gain_db": 0,
-             *         "is_on": true,
-             *         "q": 1.4
-             *       },
-             *       "bell_5": {
-             *         "frequency_hz": 4500,
-             *         "gain_db": 0,
-             *         "is_on": true,
-             *         "q": 1.4
-             *       },
-             *       "bell_6": {
-             *         "frequency_hz": 7000,
-             *         "gain_db": 0,
-             *         "is_on": true,
-             *         "q": 1.4
-             *       },
-             *       "high_pass": {
-             *         "frequency_hz": 80,
-             *         "is_on": false,
-             *         "slope_db_per_octave": 12
-             *       },
-             *       "high_shelf": {
-             *         "frequency_hz": 8000,
-             *         "gain_db": 0,
-             *         "is_on": true
-             *       },
-             *       "low_pass": {
-             *         "frequency_hz": 16000,
-             *         "is_on": false,
-             *         "slope_db_per_octave": 12
-             *       },
-             *       "low_shelf": {
-             *         "frequency_hz": 150,
-             *         "gain_db": 0,
-             *         "is_on": true
-             *       }
-             *     }
-             */
-            eq: components["schemas"]["EqualiserSettings"];
             /**
              * Fader
              * @description This input's level in every feed taken after its fader.
@@ -2182,6 +2175,12 @@ export interface components {
             is_private: boolean;
             /** Name */
             name: string;
+            /**
+             * Preset Id
+             * @description What the chain came from.
+             * @default
+             */
+            preset_id: string;
             /**
              * Role
              * @description What this input is: it decides its colour and target.
@@ -2326,7 +2325,7 @@ export interface components {
             id: string;
             /**
              * Bypass
-             * @description Lets the voice pass this stage untouched.
+             * @description Lets the sound pass this stage untouched.
              * @default false
              */
             is_bypassed: boolean;
@@ -2467,7 +2466,7 @@ export interface components {
             id: string;
             /**
              * Bypass
-             * @description Lets the voice pass this stage untouched.
+             * @description Lets the sound pass this stage untouched.
              * @default false
              */
             is_bypassed: boolean;
@@ -2727,7 +2726,7 @@ export interface components {
         };
         /**
          * MoveStage
-         * @description Move a stage towards the microphone (negative) or the viewers.
+         * @description Move a stage towards the device (negative) or the listeners.
          */
         MoveStage: {
             /** By */
@@ -2761,6 +2760,12 @@ export interface components {
              * @default
              */
             description: string;
+            /**
+             * Input Id
+             * @description Whose chain; the main voice's if empty.
+             * @default
+             */
+            input_id: string;
             /** Name */
             name: string;
         };
@@ -2793,14 +2798,14 @@ export interface components {
             after: components["schemas"]["Proof"];
             before: components["schemas"]["Proof"];
             /** Chain */
-            chain: (components["schemas"]["TrimSlot"] | components["schemas"]["HighPassSlot"] | components["schemas"]["SuppressorSlot"] | components["schemas"]["GateSlot"] | components["schemas"]["EqSlot"] | components["schemas"]["DeEsserSlot"] | components["schemas"]["CompressorSlot"] | components["schemas"]["ThreeBandSlot"] | components["schemas"]["LevellerSlot"] | components["schemas"]["LimiterSlot"])[];
+            chain: (components["schemas"]["TrimSlot"] | components["schemas"]["HighPassSlot"] | components["schemas"]["SuppressorSlot"] | components["schemas"]["GateSlot"] | components["schemas"]["EqSlot"] | components["schemas"]["DeEsserSlot"] | components["schemas"]["CompressorSlot"] | components["schemas"]["ThreeBandSlot"] | components["schemas"]["LevellerSlot"] | components["schemas"]["DuckerSlot"] | components["schemas"]["LimiterSlot"])[];
             /** Findings */
             findings: components["schemas"]["TakeFinding"][];
             /** Shortfalls */
             shortfalls: string[];
             spectrum: components["schemas"]["VoiceSpectrum"];
             /** Suggestions */
-            suggestions: components["schemas"]["goshawk__core__rules__sound_check__advice__Suggestion"][];
+            suggestions: components["schemas"]["Suggestion"][];
             /** Takes */
             takes: {
                 [key: string]: components["schemas"]["TakeFigures"];
@@ -2825,6 +2830,12 @@ export interface components {
         PresetChange: {
             /** Description */
             description?: string | null;
+            /**
+             * Input Id
+             * @description Whose chain; the main voice's if empty.
+             * @default
+             */
+            input_id: string;
             /** Name */
             name?: string | null;
             /**
@@ -2883,6 +2894,10 @@ export interface components {
          * @description The newest moments of every station, 30 times a second.
          */
         Readings: {
+            /** Activities */
+            activities: {
+                [key: string]: number[];
+            };
             /** Activity */
             activity: number[];
             /** Ceilings */
@@ -2890,10 +2905,6 @@ export interface components {
                 [key: string]: {
                     [key: string]: unknown;
                 };
-            };
-            /** Dips Db */
-            dips_db: {
-                [key: string]: number;
             };
             /** First Moment */
             first_moment: number;
@@ -3075,11 +3086,9 @@ export interface components {
              * @enum {integer}
              */
             block_frames: 64 | 128 | 256 | 512 | 1024;
-            /** Chain */
-            chain: (components["schemas"]["TrimSlot"] | components["schemas"]["HighPassSlot"] | components["schemas"]["SuppressorSlot"] | components["schemas"]["GateSlot"] | components["schemas"]["EqSlot"] | components["schemas"]["DeEsserSlot"] | components["schemas"]["CompressorSlot"] | components["schemas"]["ThreeBandSlot"] | components["schemas"]["LevellerSlot"] | components["schemas"]["LimiterSlot"])[];
             /**
-             * In the voice chain
-             * @description The input that passes the voice chain; the others are plain.
+             * Main voice
+             * @description The voice that all is set by: the sound check plans its chain, levels are told from it, and the others dip under it.
              * @default voice
              */
             chained: string;
@@ -3167,12 +3176,6 @@ export interface components {
              */
             picture_delay_ms: number;
             /**
-             * Preset Id
-             * @description What the chain came from.
-             * @default start_whole
-             */
-            preset_id: string;
-            /**
              * @default {
              *       "call_clearance_db": 4,
              *       "game_clearance_db": 12,
@@ -3186,10 +3189,10 @@ export interface components {
             targets: components["schemas"]["Targets"];
             /**
              * Version
-             * @default 3
+             * @default 4
              * @constant
              */
-            version: 3;
+            version: 4;
         };
         /**
          * RoomTakeState
@@ -3220,11 +3223,11 @@ export interface components {
             level_db: number;
             /**
              * Taken
-             * @description After the fader follows the balance; before it stays as it came, as a recording wants.
+             * @description After the fader follows the balance; before it is the chain's sound alone; as it came is ahead of the chain, as a recording wants.
              * @default after_fader
              * @enum {string}
              */
-            tap: "after_fader" | "before_fader";
+            tap: "after_fader" | "before_fader" | "as_it_came";
         };
         /**
          * Sends
@@ -3294,7 +3297,9 @@ export interface components {
         SetTogether: {
             /** Changes */
             changes: {
-                [key: string]: number | boolean | string;
+                [key: string]: number | boolean | string | {
+                    [key: string]: unknown;
+                }[];
             };
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -3427,6 +3432,8 @@ export interface components {
             can_redo: boolean;
             /** Can Undo */
             can_undo: boolean;
+            /** Changed Presets */
+            changed_presets: string[];
             /** Curves */
             curves: {
                 [key: string]: number[];
@@ -3435,8 +3442,6 @@ export interface components {
             is_coughing: boolean;
             /** Is Engine Running */
             is_engine_running: boolean;
-            /** Is Preset Changed */
-            is_preset_changed: boolean;
             /** Is Saved */
             is_saved: boolean;
             loop: components["schemas"]["LoopState"];
@@ -3580,7 +3585,7 @@ export interface components {
             id: string;
             /**
              * Bypass
-             * @description Lets the voice pass this stage untouched.
+             * @description Lets the sound pass this stage untouched.
              * @default false
              */
             is_bypassed: boolean;
@@ -3865,7 +3870,7 @@ export interface components {
             id: string;
             /**
              * Bypass
-             * @description Lets the voice pass this stage untouched.
+             * @description Lets the sound pass this stage untouched.
              * @default false
              */
             is_bypassed: boolean;
@@ -3956,7 +3961,7 @@ export interface components {
             id: string;
             /**
              * Bypass
-             * @description Lets the voice pass this stage untouched.
+             * @description Lets the sound pass this stage untouched.
              * @default false
              */
             is_bypassed: boolean;
@@ -4057,6 +4062,20 @@ export interface components {
              * @enum {string}
              */
             type: "watch_balance";
+        };
+        /**
+         * WatchChain
+         * @description Which input's chain this page shows, "" for none but the main voice's: only then its levels are made. Ends by
+         *     itself with the page.
+         */
+        WatchChain: {
+            /** Input Id */
+            input_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "watch_chain";
         };
         /**
          * WatchDevices
@@ -4186,50 +4205,6 @@ export interface components {
              * @enum {string}
              */
             output: "headphones" | "loudspeakers";
-        };
-        /**
-         * Suggestion
-         * @description One change, why, and what the index becomes by it on the seconds that it was tried on.
-         */
-        goshawk__core__masking__Suggestion: {
-            /** Changes */
-            changes: {
-                [key: string]: number | boolean | string;
-            };
-            /** Key */
-            key: string;
-            /** Reason */
-            reason: string;
-            /** Sii After */
-            sii_after: number;
-            /**
-             * Sii Before
-             * @default 0
-             */
-            sii_before: number;
-            /** Title */
-            title: string;
-        };
-        /**
-         * Suggestion
-         * @description One setting that is suggested.
-         */
-        goshawk__core__rules__sound_check__advice__Suggestion: {
-            /**
-             * Confidence
-             * @enum {string}
-             */
-            confidence: "sure" | "likely" | "unsure";
-            /** Reason */
-            reason: string;
-            /** Setting */
-            setting: string;
-            /** Stage */
-            stage: string;
-            /** Unit */
-            unit: string;
-            /** Value */
-            value: number | boolean | string;
         };
     };
     responses: never;
@@ -4540,7 +4515,9 @@ export interface operations {
     };
     load_preset_api_presets__preset_id__load_post: {
         parameters: {
-            query?: never;
+            query?: {
+                input_id?: string;
+            };
             header?: never;
             path: {
                 preset_id: string;

@@ -18,7 +18,7 @@ function stepInto(place: Place, part: string): Place {
   return place && typeof place === "object" ? place[part] : undefined;
 }
 
-/** The value at a path such as `chain.gate.settings.range_db`; lists are entered by id. */
+/** The value at a path such as `inputs.voice.chain.gate.settings.range_db`; lists are entered by id. */
 export function valueAt(rig: Rig, path: string): unknown {
   return path.split(".").reduce(stepInto, rig as unknown as Place);
 }
@@ -35,7 +35,7 @@ export function settingInfo(known: SettingsSchema, rig: Rig, path: string): Sett
     place = stepInto(place, part);
     const mapping = schema.items?.discriminator?.mapping;
     if (mapping) {
-      schema = follow({ $ref: mapping[(place as { stage: string }).stage] });
+      schema = follow({ $ref: mapping[(place as { stage?: string } | undefined)?.stage ?? ""] });
     } else if (schema.items) {
       schema = follow(schema.items);
     } else {

@@ -1,29 +1,20 @@
-/** What shapes a background input: its trim, its dip under the voice, its EQ. */
+/** What shapes a background input at a glance: its trim, its dip under the voice, its EQ, its delay. */
 
 import { X } from "lucide-react";
-import { useState } from "react";
-import type { InputSettings } from "../api/client";
+import { useState, type ReactNode } from "react";
+import type { InputSettings, Slot } from "../api/client";
 import { EqEditor } from "../chain/EqEditor";
-import { PanelLayout } from "../chain/PanelLayout";
-import { ReductionPicture } from "../chain/ReductionPicture";
-import { ask } from "../live/link";
+import { DuckerPanel } from "../chain/DuckerPanel";
+import { STAGE_LABELS } from "../levelpath/stations";
+import { ask, setSetting } from "../live/link";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { IconButton } from "../ui/IconButton";
 import { Setting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
+import { openChain } from "../view";
 
-const SIDES = ["Trim", "Dip under the voice", "EQ"];
-const SHALLOW_DB = 18;
-const DEEPEST_DB = 30;
-const DUCKER = [
-  "depth_db",
-  "threshold_dbfs",
-  "attack_ms",
-  "hold_ms",
-  "release_ms",
-  "look_ahead_ms",
-];
+const SIDES = ["Trim", "Dip under the voice", "EQ", "Delay"];
 
 type Props = { input: InputSettings; onClose: () => void };
 
@@ -55,38 +46,81 @@ export function InputDetail({ input, onClose }: Props) {
           </p>
         </div>
       )}
+      {side === "Delay" && (
+        <div className="max-w-[420px]">
+          <Setting path={`inputs.${id}.delay_ms`} label={`${name} delay`} shortLabel="Delay" />
+          <p className="text-[13px] text-quiet">
+            For a source that arrives earlier than what it belongs to. It waits for every listener.
+          </p>
+        </div>
+      )}
       {side === "EQ" && (
-        <EqEditor
-          path={`inputs.${id}.eq`}
-          settings={input.eq}
-          id={`input:${id}`}
-          title={`What the EQ of ${name} does, dB. Drag a point, or use the arrows`}
-        />
+        <OfChain input={input} stage="eq" bypassed="The EQ is bypassed.">
+          {(slot) =>
+            slot.stage === "eq" && (
+              <EqEditor
+                path={`inputs.${id}.chain.${slot.id}.settings`}
+                settings={slot.settings}
+                id={slot.id}
+                title={`What the EQ of ${name} does, dB. Drag a point, or use the arrows`}
+              />
+            )
+          }
+        </OfChain>
       )}
       {side === "Dip under the voice" && (
-        <PanelLayout
-          settings={
-            <>
-              <Toggle path={`inputs.${id}.ducker.is_on`} />
-              {DUCKER.map((setting) => (
-                <Setting key={setting} path={`inputs.${id}.ducker.${setting}`} />
-              ))}
-              <Button
-                className="mt-2"
-                title="From your pauses, your quiet words and its loud passages"
-                onClick={() => ask({ type: "suggest_ducker", input_id: id })}
-              >
-                Set from what was heard
-              </Button>
-            </>
-          }
-        >
-          <ReductionPicture
-            id={`dip:${id}`}
-            deepest={input.ducker.depth_db > SHALLOW_DB ? DEEPEST_DB : SHALLOW_DB}
-          />
-        </PanelLayout>
+        <OfChain input={input} stage="ducker" bypassed={`${name} does not dip under your voice.`}>
+          {(slot) => <DuckerPanel id={slot.id} />}
+        </OfChain>
       )}
     </section>
+  );
+}
+
+type OfChainProps = {
+  input: InputSettings;
+  stage: Slot["stage"];
+  /** What is said while it is bypassed. */
+  bypassed: string;
+  children: (slot: Slot) => ReactNode;
+};
+
+/** The first stage of a kind in the input's chain; put in, or put to work, with a press. */
+function OfChain({ input, stage, bypassed, children }: OfChainProps) {
+  const slot = input.chain.find((one) => one.stage === stage);
+  const label = STAGE_LABELS[stage];
+  if (!slot) {
+    const last = input.chain.at(-1)?.id ?? "";
+    return (
+      <p className="flex items-center gap-3 text-[13px]">
+        The chain of {input.name} has no {label}.
+        <Button
+          onClick={() =>
+            ask({ type: "add_stage", input_id: input.id, stage, after: stage === "eq" ? "" : last })
+          }
+        >
+          Put one in
+        </Button>
+      </p>
+    );
+  }
+  const path = `inputs.${input.id}.chain.${slot.id}.is_bypassed`;
+  return (
+    <>
+      <p className="mb-2 flex items-center gap-3 text-[13px]">
+        <Button
+          look={slot.is_bypassed ? "main" : "plain"}
+          aria-pressed={!slot.is_bypassed}
+          onClick={() => setSetting(path, !slot.is_bypassed)}
+        >
+          {slot.is_bypassed ? `Switch the ${label} on` : `${label} is on`}
+        </Button>
+        {slot.is_bypassed && <span className="text-quiet">{bypassed}</span>}
+        <Button className="ml-auto" onClick={() => openChain(input.id)}>
+          The whole chain
+        </Button>
+      </p>
+      <div className={slot.is_bypassed ? "opacity-60" : ""}>{children(slot)}</div>
+    </>
   );
 }

@@ -7,16 +7,16 @@ import { Panel } from "../ui/Panel";
 
 export function WhatHelps() {
   const sight = useLive((live) => live.balance?.sights["10"]);
-  const suggestions = useLive((live) => live.balance?.suggestions);
+  const improvements = useLive((live) => live.balance?.improvements);
   const now = sight?.sii ?? null;
   return (
     <Panel>
-      <section aria-label="What would help" aria-busy={!suggestions}>
+      <section aria-label="What would help" aria-busy={!improvements}>
         <div className="flex items-baseline justify-between">
           <h3 className="font-semibold">What would help</h3>
           <span className="text-xs text-quiet">tried on your last 30 s</span>
         </div>
-        {suggestions?.map((one) => (
+        {improvements?.map((one) => (
           <div key={one.key} className="mt-2 flex items-center gap-2 border-t border-line pt-2">
             <div className="min-w-0 flex-1">
               <p className="text-[13px] font-semibold">{one.title}</p>
@@ -35,8 +35,8 @@ export function WhatHelps() {
             </Button>
           </div>
         ))}
-        {!suggestions && <p className="mt-2 text-[13px] text-quiet">Trying …</p>}
-        {suggestions?.length === 0 && (
+        {!improvements && <p className="mt-2 text-[13px] text-quiet">Trying …</p>}
+        {improvements?.length === 0 && (
           <p className="mt-2 text-[13px] text-quiet">
             {now === null
               ? "Speak a little over game and music, and it is tried."

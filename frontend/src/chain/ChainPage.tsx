@@ -1,6 +1,8 @@
-import type { ComponentType } from "react";
+import { useEffect, type ComponentType } from "react";
 import type { Slot } from "../api/client";
-import { setSetting } from "../live/link";
+import { useChosenInput } from "../chosen";
+import { comesIn, stagePath } from "../live/chains";
+import { ask, setSetting } from "../live/link";
 import { useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { STAGE_LABELS } from "../levelpath/stations";
@@ -9,6 +11,7 @@ import { useView } from "../view";
 import { CompressorPanel } from "./CompressorPanel";
 import { ChainBar } from "./ChainBar";
 import { DeEsserPanel } from "./DeEsserPanel";
+import { DuckerPanel } from "./DuckerPanel";
 import { EqPanel } from "./EqPanel";
 import { GatePanel } from "./GatePanel";
 import { HighPassPanel } from "./HighPassPanel";
@@ -32,24 +35,41 @@ const PANELS: Record<Slot["stage"], ComponentType<PanelProps>> = {
   compressor: CompressorPanel,
   three_band: ThreeBandPanel,
   leveller: LevellerPanel,
+  ducker: DuckerPanel,
   limiter: LimiterPanel,
 };
 
 const DOES: Record<Slot["stage"], string> = {
   trim: "sets the level into the chain",
-  high_pass: "takes away what lies under the voice",
-  suppressor: "takes the room's noise out from under the voice",
+  high_pass: "takes away the rumble underneath",
+  suppressor: "takes the room's noise out from underneath",
   gate: "closes in pauses so that the room is not heard",
-  eq: "shapes the voice by its zones",
+  eq: "shapes the sound by its zones",
   de_esser: "softens sharp s sounds",
   compressor: "brings loud and quiet speech closer together",
   three_band: "evens out low, middle and high each by itself",
   leveller: "brings speech slowly to one loudness",
+  ducker: "goes down while the main voice speaks",
   limiter: "the ceiling: nothing passes above it",
 };
 
+/** The server makes the levels of another input's chain only while somebody looks at it. */
+function useWatchedChain(inputId: string) {
+  const status = useLive((live) => live.status);
+  useEffect(() => {
+    if (status !== "open" || !inputId) return;
+    ask({ type: "watch_chain", input_id: inputId });
+    return () => {
+      if (useLive.getState().status === "open") ask({ type: "watch_chain", input_id: "" });
+    };
+  }, [status, inputId]);
+}
+
 export function ChainPage() {
-  const chain = useLive((live) => live.state?.rig.chain) ?? [];
+  const rig = useLive((live) => live.state?.rig);
+  const input = useChosenInput();
+  const chain = input?.chain ?? [];
+  useWatchedChain(input && input.id !== rig?.chained ? input.id : "");
   const stageId = useView((view) => view.stageId);
   const levels = useLevels();
   const index = Math.max(
@@ -57,13 +77,16 @@ export function ChainPage() {
     chain.findIndex(({ id }) => id === stageId),
   );
   const slot = chain[index];
+  if (!rig || !input) {
+    return <p className="text-quiet">There is no input yet. Add one in Wiring.</p>;
+  }
   if (!slot) {
     return (
       <>
-        <ChainBar />
+        <ChainBar input={input} />
         <div className="flex items-center gap-3">
-          <p className="text-quiet">This chain has no stages: the voice passes as it is.</p>
-          <AddStage after="" />
+          <p className="text-quiet">This chain has no stages: {input.name} passes as it is.</p>
+          <AddStage input={input} after="" />
         </div>
       </>
     );
@@ -73,7 +96,7 @@ export function ChainPage() {
   const delay = levels?.stage_latency_ms[slot.id];
   return (
     <>
-      <ChainBar />
+      <ChainBar input={input} />
       <div className="mb-2 flex items-center gap-3">
         <h2 className="text-[19px] font-semibold">{STAGE_LABELS[slot.stage]}</h2>
         <p className="min-w-0 text-quiet max-[1180px]:text-[13px] max-[1180px]:leading-tight min-[1180px]:truncate">
@@ -86,18 +109,18 @@ export function ChainPage() {
           {delay !== undefined && `${delay.toFixed(1)} ms`}
           {cost !== undefined && ` · ${cost.toFixed(1)} % of a block`}
         </p>
-        <StageTools slot={slot} index={index} count={chain.length} />
-        <AddStage after={slot.id} />
+        <StageTools input={input} slot={slot} index={index} />
+        <AddStage input={input} after={slot.id} />
         <Button
           look={slot.is_bypassed ? "main" : "plain"}
           aria-pressed={slot.is_bypassed}
-          onClick={() => setSetting(`chain.${slot.id}.is_bypassed`, !slot.is_bypassed)}
+          onClick={() => setSetting(`${stagePath(slot.id)}.is_bypassed`, !slot.is_bypassed)}
         >
           {slot.is_bypassed ? "Bypassed" : "Bypass"}
         </Button>
       </div>
       <div className={slot.is_bypassed ? "opacity-60" : ""}>
-        <Panel key={slot.id} id={slot.id} before={chain[index - 1]?.id ?? "microphone"} />
+        <Panel key={slot.id} id={slot.id} before={chain[index - 1]?.id ?? comesIn(input, rig)} />
       </div>
     </>
   );

@@ -1,4 +1,5 @@
 import { Fragment, useCallback } from "react";
+import { stagePath } from "../live/chains";
 import { readings, useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { colour, FIGURES_FONT, Picture } from "../ui/Picture";
@@ -26,10 +27,10 @@ const BOTTOM = -60;
 
 export function CompressorPanel({ id }: PanelProps) {
   const curve = useLive((live) => live.state?.curves[id]);
-  const threshold = Number(useSetting(`chain.${id}.settings.threshold_dbfs`)?.value ?? 0);
+  const threshold = Number(useSetting(`${stagePath(id)}.settings.threshold_dbfs`)?.value ?? 0);
 
-  const isAutomatic = useSetting(`chain.${id}.settings.is_makeup_automatic`)?.value === true;
-  const automatic = <Toggle path={`chain.${id}.settings.is_makeup_automatic`} />;
+  const isAutomatic = useSetting(`${stagePath(id)}.settings.is_makeup_automatic`)?.value === true;
+  const automatic = <Toggle path={`${stagePath(id)}.settings.is_makeup_automatic`} />;
   const effort = useLevels()?.efforts[id];
 
   const paint = useCallback(
@@ -88,7 +89,7 @@ export function CompressorPanel({ id }: PanelProps) {
         name === "makeup_gain_db" && isAutomatic ? null : (
           <Fragment key={name}>
             {name === "makeup_gain_db" && automatic}
-            <Setting path={`chain.${id}.settings.${name}`} />
+            <Setting path={`${stagePath(id)}.settings.${name}`} />
           </Fragment>
         ),
       ).concat(isAutomatic ? [<Fragment key="automatic">{automatic}</Fragment>] : [])}

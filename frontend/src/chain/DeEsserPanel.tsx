@@ -1,3 +1,4 @@
+import { stagePath } from "../live/chains";
 import { Panel } from "../ui/Panel";
 import { Setting, useSetting } from "../ui/Setting";
 import type { PanelProps } from "./ChainPage";
@@ -8,11 +9,11 @@ import { SpectrumPicture } from "./SpectrumPicture";
 const SETTINGS = ["frequency_hz", "threshold_db", "amount_db", "attack_ms", "release_ms"];
 
 export function DeEsserPanel({ id }: PanelProps) {
-  const hz = Number(useSetting(`chain.${id}.settings.frequency_hz`)?.value ?? 0);
+  const hz = Number(useSetting(`${stagePath(id)}.settings.frequency_hz`)?.value ?? 0);
   return (
     <PanelLayout
       settings={SETTINGS.map((name) => (
-        <Setting key={name} path={`chain.${id}.settings.${name}`} />
+        <Setting key={name} path={`${stagePath(id)}.settings.${name}`} />
       ))}
     >
       <Panel className="w-[54%]" title="Before (grey) and after (amber), dBFS">

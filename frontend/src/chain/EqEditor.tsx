@@ -19,7 +19,7 @@ type Props = {
   /** Where its settings are, as a path. */
   path: string;
   settings: EqSettings;
-  /** What its curve and its pictures go by: a stage's id, or `input:` and an input's. */
+  /** The stage's id. */
   id: string;
   title: string;
 };
@@ -45,7 +45,7 @@ export function EqEditor({ path: root, settings, id, title }: Props) {
             </>
           )}
           <div className="flex gap-1.5 py-2">
-            {!id.includes(":") && <BandAlone stageId={id} band={band} label={label} />}
+            <BandAlone stageId={id} band={band} label={label} />
             <AuditionTone hz={own.frequency_hz} />
           </div>
           {"slope_db_per_octave" in own && <Slope path={`${path}.slope_db_per_octave`} />}

@@ -1,16 +1,16 @@
-import { useLive } from "../live/store";
+import { stagePath, useStage } from "../live/chains";
 import type { PanelProps } from "./ChainPage";
 import { EqEditor } from "./EqEditor";
 
 export function EqPanel({ id }: PanelProps) {
-  const slot = useLive((live) => live.state?.rig.chain.find((one) => one.id === id));
+  const slot = useStage(id)?.slot;
   if (slot?.stage !== "eq") return null;
   return (
     <EqEditor
-      path={`chain.${id}.settings`}
+      path={`${stagePath(id)}.settings`}
       settings={slot.settings}
       id={id}
-      title="What the EQ does, dB; behind it your voice before (grey) and after (amber). Drag a point, or use the arrows"
+      title="What the EQ does, dB; behind it the sound before (grey) and after (amber). Drag a point, or use the arrows"
     />
   );
 }

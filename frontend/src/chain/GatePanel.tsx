@@ -1,6 +1,8 @@
 import { useCallback } from "react";
 import type { GateWork } from "../api/client";
-import { readings, SPEECH, useLevels } from "../live/readings";
+import { stagePath, useStage } from "../live/chains";
+import { readings, SPEECH, useLevels, type Ring } from "../live/readings";
+import { useLive } from "../live/store";
 import { colour, hatch, Picture, TEXT_FONT } from "../ui/Picture";
 import { Setting, useSetting } from "../ui/Setting";
 import { signless } from "../units/format";
@@ -21,6 +23,8 @@ import { PanelLayout } from "./PanelLayout";
 const TOP = 0;
 const BOTTOM = -72;
 const BINS = 72;
+/** What is no voice counts as sounding above this, in dBFS. */
+const PLAYING = -60;
 const WINDOW_MS = 10_000;
 const SETTINGS = [
   "open_threshold_dbfs",
@@ -34,10 +38,12 @@ const SETTINGS = [
 ];
 
 export function GatePanel({ id, before }: PanelProps) {
-  const open = Number(useSetting(`chain.${id}.settings.open_threshold_dbfs`)?.value ?? 0);
-  const close = Number(useSetting(`chain.${id}.settings.close_threshold_dbfs`)?.value ?? 0);
+  const open = Number(useSetting(`${stagePath(id)}.settings.open_threshold_dbfs`)?.value ?? 0);
+  const close = Number(useSetting(`${stagePath(id)}.settings.close_threshold_dbfs`)?.value ?? 0);
 
   const work = useLevels()?.gate_work[id];
+  const inputId = useStage(id)?.input.id ?? "";
+  const mainId = useLive((live) => live.state?.rig.chained) ?? "";
 
   const paintHistory = useCallback(
     (canvas: CanvasRenderingContext2D, width: number, height: number) => {
@@ -65,18 +71,21 @@ export function GatePanel({ id, before }: PanelProps) {
     (canvas: CanvasRenderingContext2D, width: number, height: number) => {
       const area = { ...areaOf(width, height), left: 4 };
       const y = (db: number) => yIn(area, db, TOP, BOTTOM);
-      distribution(canvas, area, before, true, colour("voice"), "your speech");
-      distribution(canvas, area, before, false, hatch(canvas), "the room");
+      const activity = readings.activityOf(inputId, mainId);
+      const [loud, quiet] =
+        inputId === mainId ? ["your speech", "the room"] : ["its sound", "its pauses"];
+      distribution(canvas, area, before, activity, true, colour("voice"), loud);
+      distribution(canvas, area, before, activity, false, hatch(canvas), quiet);
       levelLine(canvas, area, y(open), "", false);
       levelLine(canvas, area, y(close), "", true);
     },
-    [before, open, close],
+    [before, open, close, inputId, mainId],
   );
 
   return (
     <PanelLayout
       settings={SETTINGS.map((name) => (
-        <Setting key={name} path={`chain.${id}.settings.${name}`} />
+        <Setting key={name} path={`${stagePath(id)}.settings.${name}`} />
       ))}
     >
       <Panel className="flex-1" title="Peaks at the gate, dBFS; shaded while it was open">
@@ -146,6 +155,7 @@ function distribution(
   canvas: CanvasRenderingContext2D,
   area: Area,
   meter: string,
+  activity: Ring | null,
   isSpeech: boolean,
   fill: string | CanvasPattern,
   label: string,
@@ -155,8 +165,8 @@ function distribution(
   const bins = new Float32Array(BINS);
   let total = 0;
   for (let i = 0; i < peaks.length; i++) {
-    const said = readings.activity.at(i);
     const value = peaks.at(i);
+    const said = activity ? activity.at(i) : value > PLAYING ? SPEECH : 0;
     if (value <= BOTTOM || (isSpeech ? said !== SPEECH : said !== 0)) continue;
     const bin = Math.floor(((TOP - value) / (TOP - BOTTOM)) * BINS);
     // Spread over five bins, so that ten seconds make a shape and not a comb.

@@ -1,3 +1,4 @@
+import { stagePath } from "../live/chains";
 import { setSetting } from "../live/link";
 import { Choice } from "../ui/Choice";
 import { Panel } from "../ui/Panel";
@@ -11,8 +12,8 @@ export function HighPassPanel({ id }: PanelProps) {
     <PanelLayout
       settings={
         <>
-          <Setting path={`chain.${id}.settings.frequency_hz`} />
-          <Slope path={`chain.${id}.settings.slope_db_per_octave`} />
+          <Setting path={`${stagePath(id)}.settings.frequency_hz`} />
+          <Slope path={`${stagePath(id)}.settings.slope_db_per_octave`} />
         </>
       }
     >

@@ -1,3 +1,4 @@
+import { stagePath } from "../live/chains";
 import { readings, SILENCE, useLevels } from "../live/readings";
 import { Panel } from "../ui/Panel";
 import { Setting } from "../ui/Setting";
@@ -12,7 +13,7 @@ export function LevellerPanel({ id, before }: PanelProps) {
   return (
     <PanelLayout
       settings={SETTINGS.map((name) => (
-        <Setting key={name} path={`chain.${id}.settings.${name}`} />
+        <Setting key={name} path={`${stagePath(id)}.settings.${name}`} />
       ))}
     >
       <Panel className="flex-1" title="Peaks before (grey) and after (amber), dBFS">

@@ -1,3 +1,4 @@
+import { stagePath } from "../live/chains";
 import { useLevels } from "../live/readings";
 import { Panel } from "../ui/Panel";
 import { Setting, useSetting } from "../ui/Setting";
@@ -8,14 +9,14 @@ import { PanelLayout } from "./PanelLayout";
 import { ReductionPicture } from "./ReductionPicture";
 
 export function LimiterPanel({ id, before }: PanelProps) {
-  const ceiling = Number(useSetting(`chain.${id}.settings.ceiling_dbtp`)?.value ?? 0);
+  const ceiling = Number(useSetting(`${stagePath(id)}.settings.ceiling_dbtp`)?.value ?? 0);
   const work = useLevels()?.limiter_work[id];
   return (
     <PanelLayout
       settings={
         <>
-          <Setting path={`chain.${id}.settings.ceiling_dbtp`} />
-          <Setting path={`chain.${id}.settings.release_ms`} />
+          <Setting path={`${stagePath(id)}.settings.ceiling_dbtp`} />
+          <Setting path={`${stagePath(id)}.settings.release_ms`} />
         </>
       }
     >

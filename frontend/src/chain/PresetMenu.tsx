@@ -2,7 +2,7 @@
 
 import { Copy, Download, FolderInput, GitCompare, Pencil, Save, Trash2 } from "lucide-react";
 import { useRef, useState, type FormEvent } from "react";
-import { askPresets, type PresetInfo } from "../api/client";
+import { askPresets, type InputSettings, type PresetInfo } from "../api/client";
 import { ask } from "../live/link";
 import { say, useLive } from "../live/store";
 import { Button } from "../ui/Button";
@@ -14,10 +14,10 @@ const run = (...given: Parameters<typeof askPresets>) =>
     say("trouble", error instanceof Error ? error.message : "That did not work. Try again."),
   );
 
-export function PresetMenu() {
+export function PresetMenu({ input }: { input: InputSettings }) {
   const presets = useLive((live) => live.state?.presets) ?? [];
-  const isChanged = useLive((live) => live.state?.is_preset_changed ?? false);
-  const presetId = useLive((live) => live.state?.rig.preset_id);
+  const isChanged = useLive((live) => live.state?.changed_presets.includes(input.id) ?? false);
+  const presetId = input.preset_id;
   const present = presets.find(({ id }) => id === presetId);
   return (
     <div className="flex items-center gap-2">
@@ -30,7 +30,7 @@ export function PresetMenu() {
           </Button>
         }
       >
-        <PresetList presets={presets} presetId={presetId ?? ""} />
+        <PresetList presets={presets} input={input} />
       </Popover>
       <span role="status" className="text-xs text-quiet">
         {present && (isChanged ? "changed since" : "as saved")}
@@ -38,7 +38,9 @@ export function PresetMenu() {
       {present?.is_own && isChanged && (
         <Button
           title={`Put the chain as it is now into ${present.name}`}
-          onClick={() => void run(`/${present.id}`, "PATCH", { with_present_chain: true })}
+          onClick={() =>
+            void run(`/${present.id}`, "PATCH", { with_present_chain: true, input_id: input.id })
+          }
         >
           Update
         </Button>
@@ -47,14 +49,14 @@ export function PresetMenu() {
   );
 }
 
-function PresetList({ presets, presetId }: { presets: PresetInfo[]; presetId: string }) {
+function PresetList({ presets, input }: { presets: PresetInfo[]; input: InputSettings }) {
   const file = useRef<HTMLInputElement>(null);
   const own = presets.filter((preset) => preset.is_own);
   return (
     <>
       <NameForm
         button="Save"
-        onSave={(name, description) => run("", "POST", { name, description })}
+        onSave={(name, description) => run("", "POST", { name, description, input_id: input.id })}
       />
       <div className="mt-3 flex items-center justify-between">
         <h3 className="text-xs text-quiet">Yours</h3>
@@ -81,7 +83,7 @@ function PresetList({ presets, presetId }: { presets: PresetInfo[]; presetId: st
       {own.length === 0 && <p className="py-1 text-[13px] text-quiet">None saved yet.</p>}
       <ul>
         {own.map((preset) => (
-          <PresetRow key={preset.id} preset={preset} isPresent={preset.id === presetId} />
+          <PresetRow key={preset.id} preset={preset} input={input} />
         ))}
       </ul>
       <h3 className="mt-3 text-xs text-quiet">Starting points</h3>
@@ -89,16 +91,17 @@ function PresetList({ presets, presetId }: { presets: PresetInfo[]; presetId: st
         {presets
           .filter((preset) => !preset.is_own)
           .map((preset) => (
-            <PresetRow key={preset.id} preset={preset} isPresent={preset.id === presetId} />
+            <PresetRow key={preset.id} preset={preset} input={input} />
           ))}
       </ul>
     </>
   );
 }
 
-type RowProps = { preset: PresetInfo; isPresent: boolean };
+type RowProps = { preset: PresetInfo; input: InputSettings };
 
-function PresetRow({ preset, isPresent }: RowProps) {
+function PresetRow({ preset, input }: RowProps) {
+  const isPresent = preset.id === input.preset_id;
   const [isEditing, setEditing] = useState(false);
   const { id, name, description } = preset;
   if (isEditing) {
@@ -123,7 +126,7 @@ function PresetRow({ preset, isPresent }: RowProps) {
         aria-current={isPresent ? "true" : undefined}
         title="Take this chain; undo brings yours back"
         className="min-w-0 flex-1 rounded px-1 text-left hover:bg-raised"
-        onClick={() => void run(`/${id}/load`, "POST")}
+        onClick={() => void run(`/${id}/load?input_id=${input.id}`, "POST")}
       >
         <span className={`block text-[13px] ${isPresent ? "font-semibold" : ""}`}>{name}</span>
         {description && <span className="block text-xs text-quiet">{description}</span>}

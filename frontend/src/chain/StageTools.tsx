@@ -1,8 +1,9 @@
 /** Building the chain: a stage is moved, copied, removed or added, always in one path. */
 
 import { ArrowLeft, ArrowRight, Copy, Trash2 } from "lucide-react";
-import type { Slot } from "../api/client";
+import type { InputSettings, Slot } from "../api/client";
 import { ask } from "../live/link";
+import { useLive } from "../live/store";
 import { STAGE_LABELS } from "../levelpath/stations";
 import { AddMenu } from "../ui/AddMenu";
 import { IconButton } from "../ui/IconButton";
@@ -13,26 +14,44 @@ const STAGES = (Object.keys(STAGE_LABELS) as Slot["stage"][]).map((stage) => ({
   label: STAGE_LABELS[stage],
 }));
 
-export function AddStage({ after }: { after: string }) {
+export function AddStage({ input, after }: { input: InputSettings; after: string }) {
   return (
     <AddMenu
       label="Add stage"
-      items={STAGES}
-      onChoose={(stage) => ask({ type: "add_stage", stage, after })}
+      items={input.role === "voice" ? STAGES.filter(({ value }) => value !== "ducker") : STAGES}
+      onChoose={(stage) => {
+        openWhenThere(input);
+        ask({ type: "add_stage", input_id: input.id, stage, after });
+      }}
     />
   );
 }
 
-type Props = { slot: Slot; index: number; count: number };
+/** What is added is what one wants to set: it opens once the server has put it in. */
+function openWhenThere({ id, chain }: InputSettings) {
+  const before = new Set(chain.map((slot) => slot.id));
+  const stop = useLive.subscribe(({ state }) => {
+    const now = state?.rig.inputs.find((one) => one.id === id)?.chain ?? [];
+    const added = now.find((slot) => !before.has(slot.id));
+    if (!added) return;
+    stop();
+    openStage(added.id);
+  });
+  setTimeout(stop, PATIENCE_MS);
+}
 
-export function StageTools({ slot, index, count }: Props) {
+const PATIENCE_MS = 5000;
+
+type Props = { input: InputSettings; slot: Slot; index: number };
+
+export function StageTools({ input, slot, index }: Props) {
   const stage_id = slot.id;
   const isLimiter = slot.stage === "limiter";
   const label = STAGE_LABELS[slot.stage];
   return (
     <div className="flex">
       <IconButton
-        label={`Move ${label} towards the microphone`}
+        label={`Move ${label} towards ${input.role === "voice" ? "the microphone" : "its device"}`}
         isOff={isLimiter || index === 0}
         onClick={() => ask({ type: "move_stage", stage_id, by: -1 })}
       >
@@ -40,7 +59,7 @@ export function StageTools({ slot, index, count }: Props) {
       </IconButton>
       <IconButton
         label={`Move ${label} towards the viewers`}
-        isOff={isLimiter || index === count - 1}
+        isOff={isLimiter || index === input.chain.length - 1}
         onClick={() => ask({ type: "move_stage", stage_id, by: 1 })}
       >
         <ArrowRight size={16} />

@@ -1,6 +1,6 @@
+import { stagePath, useStage } from "../live/chains";
 import { ask } from "../live/link";
 import { readings, useLevels } from "../live/readings";
-import { useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { Panel } from "../ui/Panel";
 import { Progress } from "../ui/Progress";
@@ -20,7 +20,7 @@ export function SuppressorPanel({ id }: PanelProps) {
         <>
           <RoomBox id={id} />
           {SETTINGS.map((name) => (
-            <Setting key={name} path={`chain.${id}.settings.${name}`} />
+            <Setting key={name} path={`${stagePath(id)}.settings.${name}`} />
           ))}
           <div className="pt-2">
             <HearButton
@@ -44,7 +44,7 @@ export function SuppressorPanel({ id }: PanelProps) {
 }
 
 function RoomBox({ id }: { id: string }) {
-  const slot = useLive((live) => live.state?.rig.chain.find((one) => one.id === id));
+  const slot = useStage(id)?.slot;
   const take = useLevels()?.room_take;
   if (slot?.stage !== "suppressor") return null;
   if (take?.stage_id === id) {

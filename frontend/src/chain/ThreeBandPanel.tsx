@@ -1,3 +1,4 @@
+import { stagePath } from "../live/chains";
 import { useState } from "react";
 import { Choice } from "../ui/Choice";
 import { Panel } from "../ui/Panel";
@@ -16,7 +17,7 @@ const SETTINGS = ["threshold_dbfs", "ratio", "attack_ms", "release_ms", "makeup_
 
 export function ThreeBandPanel({ id }: PanelProps) {
   const [band, setBand] = useState("middle");
-  const path = `chain.${id}.settings`;
+  const path = `${stagePath(id)}.settings`;
   const lower = Number(useSetting(`${path}.lower_hz`)?.value ?? 0);
   const upper = Number(useSetting(`${path}.upper_hz`)?.value ?? 0);
   return (

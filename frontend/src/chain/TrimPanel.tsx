@@ -1,3 +1,4 @@
+import { stagePath } from "../live/chains";
 import { useLevels } from "../live/readings";
 import { Panel } from "../ui/Panel";
 import { Setting } from "../ui/Setting";
@@ -13,10 +14,10 @@ export function TrimPanel({ id, before }: PanelProps) {
     <PanelLayout
       settings={
         <>
-          <Setting path={`chain.${id}.settings.gain_db`} />
+          <Setting path={`${stagePath(id)}.settings.gain_db`} />
           <div className="mt-2">
-            <Toggle path={`chain.${id}.settings.is_polarity_inverted`} />
-            <Toggle path={`chain.${id}.settings.is_dc_removed`} />
+            <Toggle path={`${stagePath(id)}.settings.is_polarity_inverted`} />
+            <Toggle path={`${stagePath(id)}.settings.is_dc_removed`} />
           </div>
         </>
       }

@@ -1,7 +1,9 @@
 /** The picture that all tasks share: the voice's level from the microphone to the viewers. */
 
 import { useCallback, useEffect, useRef, useState } from "react";
-import type { Rig } from "../api/client";
+import type { Slot } from "../api/client";
+import { useChosenInput } from "../chosen";
+import { mainVoice } from "../live/chains";
 import { ask } from "../live/link";
 import { readings, useLevels } from "../live/readings";
 import { useLive } from "../live/store";
@@ -28,7 +30,11 @@ const LOW = 150;
 export function LevelPath({ isTall }: { isTall: boolean }) {
   const rig = useLive((live) => live.state?.rig);
   const levels = useLevels();
+  const isChosen = useView((view) => view.task === "Chain");
+  const chosen = useChosenInput();
   const selected = useView((view) => (view.task === "Chain" ? view.stageId : null));
+  // The main voice's way, but where another input's chain is worked on.
+  const input = isChosen ? chosen : rig && mainVoice(rig);
   const place = useRef<HTMLElement>(null);
   const [width, setWidth] = useState(0);
   const height = isTall ? TALL : LOW;
@@ -41,18 +47,20 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
 
   const paint = useCallback(
     (canvas: CanvasRenderingContext2D, w: number, h: number) => {
-      if (rig) paintLevelPath(canvas, w, h, stationsOf(rig), columnsOf(rig), isTall);
+      if (rig) paintLevelPath(canvas, w, h, rig, input, isTall);
     },
-    [rig, isTall],
+    [rig, input, isTall],
   );
   if (!rig) return null;
 
-  const stations = stationsOf(rig);
+  const chain = input?.chain ?? [];
+  const stations = stationsOf(rig, input);
   const columns = columnsOf(rig);
   const frame = frameOf(width, height, isTall);
   const gap = (frame.split - frame.left) / stations.length;
   const isNarrow = gap < NARROW_PX;
-  const isWaiting = levels !== null && levels.stations.microphone?.peaks_dbfs === null;
+  const isWaiting =
+    levels !== null && levels.stations[stations[0]?.meter ?? ""]?.peaks_dbfs == null;
 
   return (
     <section
@@ -63,7 +71,9 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
     >
       {isTall && (
         <p className="absolute top-2 left-[18px] text-xs text-quiet">
-          Level path · last 10 s{isWaiting && " · waiting for speech"}
+          Level path{input && input.id !== rig.chained ? ` of ${input.name}` : ""} · last 10 s
+          {isWaiting &&
+            (input?.role === "voice" ? " · waiting for speech" : " · waiting for sound")}
         </p>
       )}
       {isTall && (
@@ -77,19 +87,21 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
           type="button"
           aria-pressed={station.stageId !== null && station.stageId === selected}
           title={
-            isMovable(station, rig) ? "Drag it, or press Alt with an arrow, to move it" : undefined
+            isMovable(station, chain)
+              ? "Drag it, or press Alt with an arrow, to move it"
+              : undefined
           }
-          draggable={isMovable(station, rig)}
+          draggable={isMovable(station, chain)}
           onDragStart={(event) => event.dataTransfer.setData(DRAGGED, station.meter)}
           onDragOver={(event) => {
             if (event.dataTransfer.types.includes(DRAGGED)) event.preventDefault();
           }}
-          onDrop={(event) => moveTo(rig, event.dataTransfer.getData(DRAGGED), i - 1)}
+          onDrop={(event) => moveTo(chain, event.dataTransfer.getData(DRAGGED), i - 1)}
           onKeyDown={(event) => {
             const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key];
-            if (!event.altKey || !by || !isMovable(station, rig)) return;
+            if (!event.altKey || !by || !isMovable(station, chain)) return;
             event.preventDefault();
-            moveTo(rig, station.meter, i - 1 + by);
+            moveTo(chain, station.meter, i - 1 + by);
           }}
           onClick={() => (station.stageId ? openStage(station.stageId) : openEnd(station.meter))}
           className={`absolute flex flex-col items-center justify-end rounded-md pb-1 ${
@@ -106,7 +118,7 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
         >
           <span
             className={`text-[13px] whitespace-nowrap ${station.stageId === selected && isTall ? "font-semibold" : ""} ${
-              rig.chain.find(({ id }) => id === station.stageId)?.is_bypassed ? "line-through" : ""
+              chain.find(({ id }) => id === station.stageId)?.is_bypassed ? "line-through" : ""
             }`}
           >
             {isNarrow && shortLabel(station.label) !== station.label ? (
@@ -123,7 +135,13 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
               className={`figures whitespace-nowrap text-quiet ${isNarrow ? "text-[11px]" : "text-xs"}`}
               data-figure={station.meter}
             >
-              {figureOf(station, rig, levels, readings.stages[station.stageId ?? ""], isNarrow)}
+              {figureOf(
+                station,
+                chain.find(({ id }) => id === station.stageId),
+                levels,
+                readings.stages[station.stageId ?? ""],
+                isNarrow,
+              )}
             </span>
           )}
           <LiveLevel meter={station.meter} />
@@ -135,13 +153,13 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
         className="pointer-events-none absolute inset-0 h-full w-full"
       />
       {isTall &&
-        rig.chain.flatMap((slot, i) =>
+        chain.flatMap((slot, i) =>
           slot.is_bypassed
             ? []
             : notchesOf(slot).map((notch) => (
                 <Notch
                   key={`${slot.id}.${notch.setting}`}
-                  path={`chain.${slot.id}.settings.${notch.setting}`}
+                  path={`inputs.${input?.id}.chain.${slot.id}.settings.${notch.setting}`}
                   label={notch.label}
                   side={notch.side}
                   x={xOf(i + 1, stations.length, frame)}
@@ -174,18 +192,18 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
 const DRAGGED = "application/x-goshawk-stage";
 
 /** The limiter stays last; both ends stay where they are. */
-const isMovable = (station: Station, rig: Rig) =>
-  rig.chain.some(({ id, stage }) => id === station.stageId && stage !== "limiter");
+const isMovable = (station: Station, chain: Slot[]) =>
+  chain.some(({ id, stage }) => id === station.stageId && stage !== "limiter");
 
-/** Move a stage to a place in the chain, counted from the microphone. */
-function moveTo(rig: Rig, stageId: string, place: number) {
-  const from = rig.chain.findIndex(({ id }) => id === stageId);
-  const last = rig.chain.length - 1 - Number(rig.chain.at(-1)?.stage === "limiter");
+/** Move a stage to a place in its chain, counted from where the sound comes in. */
+function moveTo(chain: Slot[], stageId: string, place: number) {
+  const from = chain.findIndex(({ id }) => id === stageId);
+  const last = chain.length - 1 - Number(chain.at(-1)?.stage === "limiter");
   const by = Math.max(0, Math.min(last, place)) - from;
   if (from >= 0 && by !== 0) ask({ type: "move_stage", stage_id: stageId, by });
 }
 
-const openEnd = (meter: string) => openTask(meter === "microphone" ? "Wiring" : "Balance");
+const openEnd = (meter: string) => openTask(meter.startsWith("viewers/") ? "Balance" : "Wiring");
 
 /** The level now, for screen readers: it is drawn as a tick. Changes with the other figures. */
 function LiveLevel({ meter }: { meter: string }) {

@@ -1,21 +1,25 @@
 import { describe, expect, it } from "vitest";
-import type { Levels, Rig } from "../api/client";
+import type { InputSettings, Levels, Rig } from "../api/client";
+import { findStage } from "../live/chains";
 import { Ring, type StageReading } from "../live/readings";
 import { levelsSentence } from "../shell/levelsSentence";
 import { columnX, dbPerPixel, frameOf, xOf, yOf } from "./scale";
 import { figureOf, notchesOf, stationsOf } from "./stations";
 
-const rig = {
+const voice = {
+  id: "voice",
+  role: "voice",
   chain: [
     { id: "trim", stage: "trim", is_bypassed: false, settings: { gain_db: 7 } },
     { id: "gate", stage: "gate", is_bypassed: false, settings: {} },
     { id: "compressor", stage: "compressor", is_bypassed: true, settings: {} },
     { id: "limiter", stage: "limiter", is_bypassed: false, settings: {} },
   ],
-} as unknown as Rig;
+} as unknown as InputSettings;
+const rig = { chained: "voice", inputs: [voice] } as unknown as Rig;
 
 describe("stations", () => {
-  const stations = stationsOf(rig);
+  const stations = stationsOf(rig, voice);
   it("run from the microphone through the chain to the viewers", () => {
     expect(stations.map(({ label }) => label)).toEqual([
       "Microphone",
@@ -26,17 +30,23 @@ describe("stations", () => {
       "Viewers",
     ]);
   });
+  it("run from where it comes in, for another input", () => {
+    const game = { id: "game", role: "game", chain: [] } as unknown as InputSettings;
+    expect(stationsOf(rig, game).map(({ meter }) => meter)).toEqual(["into/game", "viewers/game"]);
+  });
   it("say what each does now", () => {
     const levels = { stations: { microphone: { peaks_dbfs: -19.06 } } } as unknown as Levels;
     const readings: Record<string, StageReading> = {
       gate: { is_open: true },
       limiter: { gain_reduction_db: 1.4 },
     };
-    const said = stations.map((station) => figureOf(station, rig, levels, readings[station.meter]));
+    const said = stations.map((station) =>
+      figureOf(station, findStage(rig, station.meter)?.slot, levels, readings[station.meter]),
+    );
     expect(said).toEqual(["−19.1", "+7.0", "open", "bypassed", "−1.4", "–"]);
   });
   it("carry the thresholds of their stage", () => {
-    expect(rig.chain.map((slot) => notchesOf(slot).length)).toEqual([0, 2, 1, 1]);
+    expect(voice.chain.map((slot) => notchesOf(slot).length)).toEqual([0, 2, 1, 1]);
   });
 });
 

@@ -1,12 +1,12 @@
 /** Draws the level path: ribbons of voice and room through the stations, and what the viewers get. */
 
-import type { InputSettings, Levels, StationLevels } from "../api/client";
+import type { InputSettings, Levels, Rig, StationLevels } from "../api/client";
 import { readings, SILENCE } from "../live/readings";
 import { colour, FIGURES_FONT, hatch, TEXT_FONT } from "../ui/Picture";
 import { roleColour } from "../ui/roles";
 import { signless } from "../units/format";
 import { BOTTOM_DB, columnX, frameOf, xOf, yOf, type Frame } from "./scale";
-import { toViewers, type Station } from "./stations";
+import { columnsOf, stationsOf, toViewers, type Station } from "./stations";
 
 const FIELDS = [
   "quiet_dbfs",
@@ -102,7 +102,13 @@ function grid(canvas: CanvasRenderingContext2D, frame: Frame, isTall: boolean) {
   }
 }
 
-function path(canvas: CanvasRenderingContext2D, stations: Station[], levels: Levels, frame: Frame) {
+function path(
+  canvas: CanvasRenderingContext2D,
+  stations: Station[],
+  hue: string,
+  levels: Levels,
+  frame: Frame,
+) {
   const points = (field: Field): Point[] =>
     stations.map(({ meter }, i) => ({
       x: xOf(i, stations.length, frame),
@@ -122,12 +128,12 @@ function path(canvas: CanvasRenderingContext2D, stations: Station[], levels: Lev
     line(canvas, curves.noise_floor_dbfs, colour("noise"), 1.5);
   }
   if (has("peaks_dbfs")) {
-    ribbon(canvas, curves.peaks_dbfs, curves.quiet_dbfs, colour("voice"), 0.26);
-    ribbon(canvas, curves.body_high_dbfs, curves.body_low_dbfs, colour("voice"), 0.5);
-    line(canvas, curves.peaks_dbfs, colour("voice"), 2.5);
+    ribbon(canvas, curves.peaks_dbfs, curves.quiet_dbfs, hue, 0.26);
+    ribbon(canvas, curves.body_high_dbfs, curves.body_low_dbfs, hue, 0.5);
+    line(canvas, curves.peaks_dbfs, hue, 2.5);
     line(canvas, curves.highest_peak_dbfs, colour("text"), 1.2, [2, 4]);
   }
-  stations.forEach(({ meter }, i) => {
+  stations.forEach(({ meter, stageId }, i) => {
     const x = xOf(i, stations.length, frame);
     const peak = readings.livePeak(meter);
     if (peak > BOTTOM_DB) {
@@ -136,7 +142,7 @@ function path(canvas: CanvasRenderingContext2D, stations: Station[], levels: Lev
     }
     // Inside the chain there is room above 0 dBFS; at the converter there is none.
     const highest = levels.stations[meter]?.highest_peak_dbfs ?? SILENCE;
-    if (meter === "microphone" && highest >= -0.1) over(canvas, x, frame.top - 9, "clips");
+    if (i === 0 && stageId === null && highest >= -0.1) over(canvas, x, frame.top - 9, "clips");
   });
 }
 
@@ -200,15 +206,16 @@ export function paintLevelPath(
   canvas: CanvasRenderingContext2D,
   width: number,
   height: number,
-  stations: Station[],
-  columns: InputSettings[],
+  rig: Rig,
+  input: InputSettings | undefined,
   isTall: boolean,
 ) {
+  const columns = columnsOf(rig);
   const frame = frameOf(width, height, isTall);
   grid(canvas, frame, isTall);
   const levels = readings.levels;
   if (!levels) return;
-  path(canvas, stations, levels, frame);
+  path(canvas, stationsOf(rig, input), colour(roleColour(input?.role ?? "voice")), levels, frame);
   columns.forEach((input, i) =>
     column(canvas, input, columnX(i, columns.length, frame), levels, frame),
   );

@@ -1,6 +1,7 @@
 /** The stations of the level path, from the microphone to the viewers, and what is written under each. */
 
 import type { EqSettings, InputSettings, Levels, Rig, Slot } from "../api/client";
+import { comesIn } from "../live/chains";
 import type { StageReading } from "../live/readings";
 import { decibels, signless } from "../units/format";
 
@@ -22,6 +23,7 @@ export const STAGE_LABELS: Record<Slot["stage"], string> = {
   compressor: "Compressor",
   three_band: "Three bands",
   leveller: "Leveller",
+  ducker: "Ducker",
   limiter: "Limiter",
 };
 
@@ -52,15 +54,21 @@ export function columnsOf(rig: Rig): InputSettings[] {
   return rig.inputs.filter(({ sends }) => sends.viewers.is_heard).slice(0, MOST_COLUMNS);
 }
 
-export function stationsOf(rig: Rig): Station[] {
+/** The way of one input, from its device to the viewers. */
+export function stationsOf(rig: Rig, input: InputSettings | undefined): Station[] {
+  if (!input) return [{ meter: "microphone", label: "Microphone", stageId: null }];
   return [
-    { meter: "microphone", label: "Microphone", stageId: null },
-    ...rig.chain.map((slot) => ({
+    {
+      meter: comesIn(input, rig),
+      label: input.role === "voice" ? "Microphone" : "Comes in",
+      stageId: null,
+    },
+    ...input.chain.map((slot) => ({
       meter: slot.id,
       label: STAGE_LABELS[slot.stage],
       stageId: slot.id,
     })),
-    { meter: toViewers(rig.chained), label: "Viewers", stageId: null },
+    { meter: toViewers(input.id), label: "Viewers", stageId: null },
   ];
 }
 
@@ -82,12 +90,11 @@ function bandsAtWork(settings: EqSettings): number {
 /** What a stage does just now, in a word or a number. */
 export function figureOf(
   station: Station,
-  rig: Rig,
+  slot: Slot | undefined,
   levels: Levels | null,
   reading: StageReading | undefined,
   isShort = false,
 ): string {
-  const slot = rig.chain.find(({ id }) => id === station.stageId);
   if (!slot) return heard(levels?.stations[station.meter]?.peaks_dbfs);
   if (slot.is_bypassed) return "bypassed";
   switch (slot.stage) {

@@ -125,16 +125,20 @@ describe("the live link", () => {
     const { connect, readings } = await load();
     connect();
     newest().open();
-    const message = { type: "readings", activity: [1], stages: { gate: { is_open: true } } };
+    const message = {
+      type: "readings",
+      activity: [1],
+      activities: {},
+      stages: { gate: { is_open: true }, game_ducker: { gain_reduction_db: 6 } },
+    };
     newest().say({
       ...message,
       rms_dbfs: { microphone: [-30] },
       peak_dbfs: { microphone: [-20] },
       ceilings: {},
       inputs: {},
-      dips_db: { game: 6 },
     });
-    expect(readings.reduction.get("dip:game")?.at(299)).toBe(6);
+    expect(readings.reduction.get("game_ducker")?.at(299)).toBe(6);
     expect(readings.livePeak("microphone")).toBe(-20);
     expect(readings.isOpen.get("gate")?.at(299)).toBe(1);
     vi.advanceTimersByTime(600);

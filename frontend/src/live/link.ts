@@ -1,6 +1,12 @@
 /** The live link to the server: reconnects by itself, and never shows what the server did not say. */
 
-import { fetchSchema, type FromPage, type FromServer, type Mend } from "../api/client";
+import {
+  fetchSchema,
+  type FromPage,
+  type FromServer,
+  type Mend,
+  type Improvement,
+} from "../api/client";
 import { readings } from "./readings";
 import { say, useLive } from "./store";
 
@@ -98,7 +104,7 @@ export function tryTogether(changes: Record<string, Value>) {
 }
 
 /** Change and save several settings as one step. */
-export function setTogether(changes: Record<string, Value>) {
+export function setTogether(changes: Improvement["changes"]) {
   ask({ type: "set_together", changes });
 }
 

@@ -45,6 +45,8 @@ class ReadingsStore {
   readonly rms = new Map<string, Ring>();
   readonly peak = new Map<string, Ring>();
   readonly activity = new Ring(HISTORY, 0);
+  /** Of the other voices, by the input's id. */
+  private readonly activities = new Map<string, Ring>();
   /** Of each stage, one value a message (30 a second): gain reduction in dB, and whether it is open. */
   readonly reduction = new Map<string, Ring>();
   readonly isOpen = new Map<string, Ring>();
@@ -70,6 +72,9 @@ class ReadingsStore {
 
   takeMoments(moments: Readings | History) {
     for (const value of moments.activity) this.activity.push(value);
+    for (const [id, values] of Object.entries(moments.activities)) {
+      for (const value of values) this.ring(this.activities, id, HISTORY, 0).push(value);
+    }
     for (const [name, values] of Object.entries(moments.rms_dbfs)) {
       for (const value of values) this.ring(this.rms, name).push(value);
     }
@@ -90,9 +95,6 @@ class ReadingsStore {
     this.stages = readings.stages as Record<string, StageReading>;
     this.ceilings = readings.ceilings as Record<string, StageReading>;
     this.inputs = readings.inputs;
-    for (const [id, dip] of Object.entries(readings.dips_db)) {
-      this.ring(this.reduction, `dip:${id}`, STAGE_HISTORY, 0).push(dip);
-    }
     for (const [id, reading] of Object.entries(this.stages)) {
       if (typeof reading.gain_reduction_db === "number") {
         this.ring(this.reduction, id, STAGE_HISTORY, 0).push(reading.gain_reduction_db);
@@ -111,6 +113,11 @@ class ReadingsStore {
 
   takeSpectra(spectra: Spectra) {
     this.spectra = spectra;
+  }
+
+  /** Whether an input speaks in each moment; null for what is no voice, or not followed. */
+  activityOf(inputId: string, mainId: string): Ring | null {
+    return inputId === mainId ? this.activity : (this.activities.get(inputId) ?? null);
   }
 
   /** Of one stage; null while nothing of it comes. */

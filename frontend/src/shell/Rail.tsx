@@ -3,6 +3,7 @@ import { Slider } from "radix-ui";
 import type { Rig } from "../api/client";
 import { BANDS } from "../chain/bands";
 import { STAGE_LABELS } from "../levelpath/stations";
+import { findStage } from "../live/chains";
 import { hearAs, listen, setPlayback, stopListening, useSound } from "../live/sound";
 import { say, useLive } from "../live/store";
 import { Button } from "../ui/Button";
@@ -94,9 +95,9 @@ function SilenceBox() {
 }
 
 /** What a point of the chain is called that this page listens to; null if there is no such stage. */
-function stagePoint(hear: string, chain: Rig["chain"]): string | null {
-  const [kind, stageId, band] = hear.split(":");
-  const slot = chain.find(({ id }) => id === stageId);
+function stagePoint(hear: string, rig: Rig | undefined): string | null {
+  const [kind, stageId = "", band] = hear.split(":");
+  const slot = findStage(rig, stageId)?.slot;
   if (!slot || (kind !== "removed" && kind !== "band")) return null;
   if (kind === "removed") return `${STAGE_LABELS[slot.stage]}: removed`;
   return BANDS.find(({ name }) => name === band)?.label ?? null;
@@ -106,10 +107,12 @@ const LOWEST_DB = -48;
 
 function ListenBox() {
   const { isListening, hear, playbackDb, fillMs, underruns, overruns } = useSound();
-  const inputs = useLive((live) => live.state?.rig.inputs) ?? [];
-  const alone = inputs.map(({ id, name }) => ({ value: `input:${id}`, label: `${name} alone` }));
-  const chain = useLive((live) => live.state?.rig.chain) ?? [];
-  const inside = stagePoint(hear, chain);
+  const rig = useLive((live) => live.state?.rig);
+  const alone = (rig?.inputs ?? []).map(({ id, name }) => ({
+    value: `input:${id}`,
+    label: `${name} alone`,
+  }));
+  const inside = stagePoint(hear, rig);
   const isFeed = FEEDS.some((feed) => feed === hear);
   const isKnown = isFeed || inside !== null || alone.some(({ value }) => value === hear);
   useEffect(() => {

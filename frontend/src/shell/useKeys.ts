@@ -1,4 +1,6 @@
 import { useEffect } from "react";
+import { STAGE_LABELS } from "../levelpath/stations";
+import { findStage, stagePath } from "../live/chains";
 import { redo, setSetting, undo } from "../live/link";
 import { readings } from "../live/readings";
 import { hearAs } from "../live/sound";
@@ -17,10 +19,11 @@ function isTyping(event: KeyboardEvent): boolean {
 
 function toggleBypass() {
   const { stageId } = useView.getState();
-  const slot = useLive.getState().state?.rig.chain.find(({ id }) => id === stageId);
-  if (!slot) return;
-  setSetting(`chain.${stageId}.is_bypassed`, !slot.is_bypassed);
-  speak(`${stageId} ${slot.is_bypassed ? "back in" : "bypassed"}`);
+  const found = findStage(useLive.getState().state?.rig, stageId);
+  if (!found) return;
+  const { slot } = found;
+  setSetting(`${stagePath(stageId)}.is_bypassed`, !slot.is_bypassed);
+  speak(`${STAGE_LABELS[slot.stage]} ${slot.is_bypassed ? "back in" : "bypassed"}`);
 }
 
 function backToYou() {

@@ -9,7 +9,7 @@ import { IconButton } from "../ui/IconButton";
 import { ROLE_LABELS, ROLES } from "../ui/roles";
 import { Select } from "../ui/Select";
 import { Toggle } from "../ui/Toggle";
-import { openInput } from "../view";
+import { openChain, openInput } from "../view";
 import { DeviceKnobs } from "./DeviceKnobs";
 import { DevicePicker } from "./DevicePicker";
 
@@ -60,17 +60,24 @@ export function InputPanel({ input }: { input: InputSettings }) {
       </div>
       {input.role === "voice" && (
         <div className="mt-2 flex items-center gap-3">
-          <span className="w-16 text-quiet">Chain</span>
+          <span className="w-16 text-quiet">Voice</span>
           <Button
             aria-pressed={isChained}
             look={isChained ? "main" : "plain"}
+            title="The sound check plans the main voice's chain, levels are told from it, and the others dip under it"
             className="flex-1 py-1!"
             onClick={() => setSetting("chained", isChained ? "" : input.id)}
           >
-            {isChained ? "In the voice chain" : "Put it into the voice chain"}
+            {isChained ? "The main voice" : "Make it the main voice"}
           </Button>
         </div>
       )}
+      <div className="mt-2 flex items-center gap-3">
+        <span className="w-16 text-quiet">Chain</span>
+        <Button className="flex-1 py-1!" onClick={() => openChain(input.id)}>
+          Open its chain
+        </Button>
+      </div>
       <p className="mt-3 mb-1 text-quiet">Device</p>
       <DevicePicker input={input} />
       {(input.device === "browser" || input.device === "file") && (

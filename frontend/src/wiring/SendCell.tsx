@@ -12,6 +12,7 @@ import { signless } from "../units/format";
 const TAPS = [
   { value: "after_fader", label: "after fader" },
   { value: "before_fader", label: "before fader" },
+  { value: "as_it_came", label: "as it came" },
 ];
 
 type Props = { input: InputSettings; feed: FeedName };

@@ -56,6 +56,12 @@ export function SendTable() {
   );
 }
 
+/** How many stages of its chain are at work, in words. */
+function stagesOf(input: InputSettings): string {
+  const count = input.chain.filter(({ is_bypassed }) => !is_bypassed).length;
+  return count === 0 ? "plain" : `${count} stage${count === 1 ? "" : "s"}`;
+}
+
 function Row({ input, isChained }: { input: InputSettings; isChained: boolean }) {
   const levels = useLevels();
   const isOpen = useView((view) => view.inputId === input.id);
@@ -82,7 +88,7 @@ function Row({ input, isChained }: { input: InputSettings; isChained: boolean })
             {input.name}
           </span>
           <span className="block text-xs text-quiet">
-            {isChained ? "voice chain" : input.is_private ? "private" : "plain"}
+            {isChained ? "main voice" : input.is_private ? "private" : stagesOf(input)}
           </span>
           <span className="sr-only">: name, role, device and channels</span>
         </button>

@@ -1,6 +1,7 @@
 /** The delay from the microphone to a listener, part by part, as it is drawn. */
 
 import type { FeedName, Levels, Rig } from "../api/client";
+import { findStage } from "../live/chains";
 import { STAGE_LABELS } from "../levelpath/stations";
 
 type Part = { name: string; ms: number; startMs: number };
@@ -10,13 +11,16 @@ const OWN_NAMES: Record<string, string> = {
   "feed delay": "Delay of the feed",
   "clock follower": "Clock follower",
   "out, one block": "Out, one block",
+  "other chains": "Wait for a slower chain",
+  ducking: "Wait for the dip's look-ahead",
+  "own delay": "The voice's own delay",
 };
 
 /** The parts of the way with their names; stages without delay are gathered in one line. */
 export function partsOf(levels: Levels, rig: Rig, feed: FeedName): Part[] {
   const entries = levels.ledgers[feed] ?? [];
   const named = entries.map(({ name, ms }) => {
-    const slot = rig.chain.find(({ id }) => id === name);
+    const slot = findStage(rig, name)?.slot;
     return {
       name: slot ? STAGE_LABELS[slot.stage] : (OWN_NAMES[name] ?? name),
       ms,

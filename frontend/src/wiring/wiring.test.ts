@@ -16,16 +16,27 @@ vi.mock("../shell/speak", () => ({ speak: () => undefined }));
 
 const send = { is_heard: true, level_db: 0, tap: "after_fader" as const };
 const input = (id: string, isHeard = true) =>
-  ({ id, name: id, sends: { viewers: { ...send, is_heard: isHeard } } }) as InputSettings;
+  ({
+    id,
+    name: id,
+    chain: [],
+    sends: { viewers: { ...send, is_heard: isHeard } },
+  }) as unknown as InputSettings;
 
 const rig = {
   chained: "voice",
   is_on_break: false,
-  inputs: [input("voice"), input("game"), input("bells", false)],
-  chain: [
-    { id: "trim", stage: "trim" },
-    { id: "gate", stage: "gate" },
-    { id: "compressor", stage: "compressor" },
+  inputs: [
+    {
+      ...input("voice"),
+      chain: [
+        { id: "trim", stage: "trim" },
+        { id: "gate", stage: "gate" },
+        { id: "compressor", stage: "compressor" },
+      ],
+    },
+    input("game"),
+    input("bells", false),
   ],
 } as unknown as Rig;
 

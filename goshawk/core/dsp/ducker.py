@@ -8,15 +8,20 @@ sound under the key itself never reaches the decision, so a loud game cannot duc
 Attack and release are the time constants (63 % of the step) of the gain, as an amplitude.
 """
 
+from typing import Any
+
 import numpy as np
 
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.gate import DETECTOR_RELEASE_MS
-from goshawk.core.settings import Settings, choice, number
-from goshawk.core.stage import TINY, Block, Floats, Glide, glide, kernel
+from goshawk.core.settings import Settings, number
+from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, glide, kernel
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
 
 LONGEST_LOOK_AHEAD_MS = 20.0
+LONGEST_KEY_DELAY_FRAMES = ms_to_frames(3000.0)
+"""More than chains and the voice's own delay together can make of it."""
+
 CLOSES_BELOW_DB = 3.0
 """Hysteresis: a word's quieter middle does not let the background back in."""
 
@@ -24,7 +29,6 @@ CLOSES_BELOW_DB = 3.0
 class DuckerSettings(Settings):
     """Settings of a ducker."""
 
-    is_on: bool = choice(False, "Dips under the voice", "Goes down while the voice speaks.")
     depth_db: float = number(
         8.0, 0.0, 30.0, "dB", "Dips by", "How far it goes down under the voice.", step=0.5
     )
@@ -98,21 +102,27 @@ def _duck(
             block[n, c] = np.float32(block[n, c] * gain)
 
 
-class Ducker:
+class Ducker(Stage[DuckerSettings]):
     """One background input's dip under the voice.
 
-    The key comes ``ahead_frames`` before the voice does; the dip comes as much before it as the look-ahead says."""
+    The key comes ``ahead_frames`` before the voice does; the dip comes as much before it as the look-ahead says.
+    Without a key it lets everything through."""
 
-    def __init__(self, settings: DuckerSettings, longest_key_delay: int, max_frames: int) -> None:
-        self._key_delay = Delay(1, longest_key_delay)
+    def __init__(self, settings: DuckerSettings, channels: int, max_frames: int) -> None:
+        self._key_delay = Delay(1, LONGEST_KEY_DELAY_FRAMES)
         self._key = np.zeros((max_frames, 1), np.float32)
+        self._ahead_frames = 0
         self._state = np.zeros(5)
-        self._state[GAIN] = self._state[LOWEST] = 1.0
         self._values = np.zeros(6)
         self._glide = Glide(1)
-        self.apply(settings, 0)
+        self._rest()
+        super().__init__(settings, channels, max_frames)
 
-    def apply(self, settings: DuckerSettings, ahead_frames: int) -> None:
+    def _rest(self) -> None:
+        self._state.fill(0.0)
+        self._state[GAIN] = self._state[LOWEST] = 1.0
+
+    def apply(self, settings: DuckerSettings) -> None:
         """Take new settings at a block boundary; heard without a click."""
         self.settings = settings
         threshold = db_to_linear(settings.threshold_dbfs)
@@ -124,20 +134,33 @@ class Ducker:
             one_pole_coefficient(settings.release_ms),
             one_pole_coefficient(DETECTOR_RELEASE_MS),
         )
-        self._glide.set(db_to_linear(-settings.depth_db) if settings.is_on else 1.0)
-        self._key_delay.set_frames(ahead_frames - ms_to_frames(settings.look_ahead_ms))
+        self._glide.set(db_to_linear(-settings.depth_db))
+        self.set_ahead(self._ahead_frames)
 
-    def process(self, block: Block, key: Block) -> None:
-        """Duck a block of shape (frames, channels) in place by a key of shape (frames, 1)."""
-        own = self._key[: len(key)]
-        own[:] = key
-        self._key_delay.process(own)
+    def set_ahead(self, frames: int) -> None:
+        """By how much the key comes earlier than the sound that it belongs to."""
+        self._ahead_frames = frames
+        self._key_delay.set_frames(frames - ms_to_frames(self.settings.look_ahead_ms))
+
+    def hear(self, key: Block) -> None:
+        """What the voice does in the block that comes next, shape (frames, 1)."""
+        self._key[: len(key)] = key
+
+    def _run(self, block: Block) -> None:
+        key = self._key[: len(block)]
+        self._key_delay.process(key)
         g = self._glide
         _duck(
-            block, own, self._state, self._values, g.now, g.between, g.target, g.coefficient
+            block, key, self._state, self._values, g.now, g.between, g.target, g.coefficient
         )  # fmt: skip
+        key.fill(0.0)
 
-    def take_reduction_db(self) -> float:
+    def reset(self) -> None:
+        """Forget the voice."""
+        self._rest()
+        self._key_delay.reset()
+
+    def take_reading(self) -> dict[str, Any]:
         """The deepest dip since the last call, in dB."""
         lowest, self._state[LOWEST] = self._state[LOWEST], self._state[GAIN]
-        return -linear_to_db(float(lowest))
+        return {"gain_reduction_db": round(-linear_to_db(float(lowest)), 2)}

@@ -1,6 +1,7 @@
-"""The voice chain: stages in order, each with a bypass that keeps its latency."""
+"""A chain at work: stages in order, each with a bypass that keeps its latency."""
 
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -10,6 +11,7 @@ from goshawk.core.chain_slots import Chain, Slot
 from goshawk.core.dsp.compressor import Compressor
 from goshawk.core.dsp.de_esser import DeEsser
 from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
+from goshawk.core.dsp.ducker import Ducker
 from goshawk.core.dsp.equaliser import Equaliser
 from goshawk.core.dsp.gate import Gate
 from goshawk.core.dsp.high_pass import HighPass, HighPassSettings
@@ -31,6 +33,7 @@ STAGES: dict[str, Callable[..., Stage[Any]]] = {
     "compressor": Compressor,
     "three_band": ThreeBand,
     "leveller": Leveller,
+    "ducker": Ducker,
     "limiter": Limiter,
 }
 LONGEST_STAGE_LATENCY_MS = 50.0
@@ -112,13 +115,23 @@ def warm_up_stages() -> None:
         place.process(block)
 
 
-class VoiceChain:
-    """The ordered stages that the voice passes, made from an immutable list of slots."""
+@dataclass(frozen=True)
+class KeyedPlace:
+    """A ducker in a chain, and the latency of what follows it."""
+
+    place: StagePlace
+    ducker: Ducker
+    behind_frames: int
+
+
+class RunningChain:
+    """The ordered stages that an input passes, made from an immutable list of slots."""
 
     def __init__(self, chain: Chain, channels: int, max_frames: int) -> None:
-        self._channels = channels
+        self.channels = channels
         self._max_frames = max_frames
         self._places: list[StagePlace] = []
+        self._duckers: list[KeyedPlace] = []
         self.apply(chain)
 
     def __iter__(self) -> Iterator[StagePlace]:
@@ -129,6 +142,23 @@ class VoiceChain:
         """Sum over the stages."""
         return sum(place.latency_frames for place in self._places)
 
+    @property
+    def duckers(self) -> list[KeyedPlace]:
+        """Every ducker of the chain."""
+        return self._duckers
+
+    @property
+    def key_lead_frames(self) -> int:
+        """How long before the chain's end the voice must come to its duckers, for their look-ahead."""
+        return max(
+            (
+                one.behind_frames + ms_to_frames(one.ducker.settings.look_ahead_ms)
+                for one in self._duckers
+                if not one.place.slot.is_bypassed
+            ),
+            default=0,
+        )
+
     def apply(self, chain: Chain) -> None:
         """Take a new list: stages that stay keep their sound, new ones start from silence."""
         old = {(place.slot.id, place.slot.stage): place for place in self._places}
@@ -136,11 +166,17 @@ class VoiceChain:
         for slot in chain:
             place = old.get((slot.id, slot.stage))
             if place is None:
-                place = StagePlace(slot, self._channels, self._max_frames)
+                place = StagePlace(slot, self.channels, self._max_frames)
             else:
                 place.apply(slot)
             places.append(place)
         self._places = places
+        self._duckers = []
+        behind = 0
+        for place in reversed(places):
+            if isinstance(place.stage, Ducker):
+                self._duckers.append(KeyedPlace(place, place.stage, behind))
+            behind += place.latency_frames
 
     def process(self, block: Block) -> Block:
         """Pass a block of shape (frames, channels) through all stages, in place."""

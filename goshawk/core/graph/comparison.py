@@ -9,7 +9,7 @@ import numpy as np
 
 from goshawk.core.chain_slots import Chain
 from goshawk.core.dsp.delay import Delay
-from goshawk.core.graph.chain import VoiceChain
+from goshawk.core.graph.chain import RunningChain
 from goshawk.core.stage import Block, Floats, Glide, glide, kernel
 from goshawk.units import db_to_linear
 
@@ -32,11 +32,11 @@ class Comparison:
     """What is heard in place of the chain's output."""
 
     def __init__(self, channels: int, max_frames: int, longest_frames: int) -> None:
-        self._channels, self._max_frames = channels, max_frames
+        self.channels, self._max_frames = channels, max_frames
         self._raw = np.zeros((max_frames, channels), np.float32)
         self._other_sound = np.zeros((max_frames, channels), np.float32)
         self._delay = Delay(channels, longest_frames, 0)
-        self._other: VoiceChain | None = None
+        self._other: RunningChain | None = None
         self._glide = Glide(3)
         self.choose("chain", 0.0)
 
@@ -45,7 +45,7 @@ class Comparison:
         if chain is None:
             self._other = None
         elif self._other is None:
-            self._other = VoiceChain(chain, self._channels, self._max_frames)
+            self._other = RunningChain(chain, self.channels, self._max_frames)
         else:
             self._other.apply(chain)
 

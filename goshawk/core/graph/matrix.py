@@ -141,6 +141,11 @@ class Matrix:
         width = 2 * len(FEEDS)
         return slice(row * width, (row + 1) * width)
 
+    def is_open(self, row: int, feed: int) -> bool:
+        """Whether anything of an input is to reach a feed, by its place."""
+        k = (row * len(FEEDS) + feed) * 2
+        return bool(self._gains.target[k : k + 2].any())
+
     def is_silent(self, row: int) -> bool:
         """Whether an input has faded out everywhere."""
         return not self._gains.now[self._places(row)].any()

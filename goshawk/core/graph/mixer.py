@@ -1,23 +1,23 @@
-"""The whole: devices → inputs, one of them → voice chain, all → sends → the four feeds.
+"""The whole: devices → inputs → each its chain → sends → the four feeds.
 
 Made from one immutable rig. It is driven by a clock (live) or as fast as it can (offline), with the
-same samples as a result. Plain inputs are delayed by the chain's latency, so that what was together
-in the room is together for every listener; then each passes its EQ and its ducker, which hears the voice
-as it leaves the gate (the chain's last one; without one, as it leaves the chain).
+same samples as a result. All inputs wait for the slowest chain, so that what was together in the room is together for
+every listener. The main voice goes first: the others' duckers hear it as it leaves its gate (the chain's last one;
+without one, as it leaves the chain).
 """
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
 from goshawk.core.chain_slots import Chain
-from goshawk.core.graph.chain import VoiceChain
+from goshawk.core.graph.chain import StagePlace
 from goshawk.core.graph.comparison import Comparison, Heard
 from goshawk.core.graph.feed import Feed
 from goshawk.core.graph.matrix import ROWS, Matrix
 from goshawk.core.graph.playback import Playback, Replayed
-from goshawk.core.graph.strip import LONGEST_CHAIN_FRAMES, Strip, look_ahead_frames
+from goshawk.core.graph.strip import LONGEST_CHAIN_FRAMES, Strip
 from goshawk.core.measure.levels import MomentMeter
 from goshawk.core.measure.loudness import LoudnessMeter
 from goshawk.core.measure.speech_activity import SpeechActivity
@@ -29,11 +29,18 @@ from goshawk.core.who_hears import Playing, feeds_leave, send_gain
 from goshawk.core.wiring import FEEDS, FeedName
 
 MICROPHONE = "microphone"
+"""The station at which the main voice comes in."""
+
 STRIPS = "strips"
-"""What all plain inputs' ways to the matrix cost together, beside the stages."""
+"""What all inputs' ways to the matrix cost together, beside the stages."""
 
 MOST_MOMENTS = 32
 """So many moments go out with one reading at most."""
+
+
+def comes_in(input_id: str) -> str:
+    """The station at which an input that is not the main voice comes in."""
+    return f"into/{input_id}"
 
 
 def to_viewers(input_id: str) -> str:
@@ -41,7 +48,7 @@ def to_viewers(input_id: str) -> str:
     return f"viewers/{input_id}"
 
 
-def feed_station(feed: FeedName) -> str:
+def feed_station(feed: FeedName | Literal[""]) -> str:
     """The station at which a whole feed is measured."""
     return f"feed/{feed}"
 
@@ -69,10 +76,13 @@ class Mixer:
         self._key = np.zeros((max_frames, 1), np.float32)
         self._key_tap = RawTap(1)
         self._key_place = ""
-        self._key_ahead = self._waits = 0
+        self._key_ahead = 0
+        self._most_frames = 0
         self._is_key_open = True
         self._held_db: dict[str, float] = {}
+        self._opens_at: dict[tuple[str, int], int] = {}
         self._playback = Playback(max_frames)
+        self._comparison: Comparison | None = None
         self._compared: tuple[Heard, float, Chain | None] | None = None
         self._is_coughing = False
         self._watched: frozenset[str] = frozenset()
@@ -80,15 +90,7 @@ class Mixer:
         self._taken = 0
         self._tapped = 0
         self.frames = 0
-        self._build_voice(rig)
         self.apply(rig, at_once=True)
-
-    def _build_voice(self, rig: Rig) -> None:
-        self._comparison: Comparison | None
-        self._voice = np.zeros((self._max_frames, _voice_channels(rig)), np.float32)
-        self.chain = VoiceChain(rig.chain, self._voice.shape[1], self._max_frames)
-        self._comparison = None
-        self._stage_meters: dict[str, MomentMeter] = {}
 
     @property
     def bad_samples(self) -> dict[str, int]:
@@ -102,29 +104,42 @@ class Mixer:
 
     @property
     def mixed_latency_frames(self) -> int:
-        """From an input's sample to the sum of all: the chain, and what a look-ahead adds to it."""
-        return self.chain.latency_frames + self._waits
+        """From an input's sample to the sum of all: the slowest chain, and what a look-ahead adds to it."""
+        return self._most_frames
+
+    @property
+    def voice_latency_frames(self) -> int:
+        """From the main voice's sample to the sum: what all take, and its own delay."""
+        return self._most_frames + (self.main.delay_frames if self.main else 0)
+
+    @property
+    def _through_frames(self) -> int:
+        """The longest that a sound stays within the inputs' chains and delays."""
+        delays = [strip.delay_frames for strip in (*self._strips.values(), *self._leaving)]
+        return self._most_frames + max(delays, default=0)
 
     @property
     def key_ahead_frames(self) -> int:
         """By how much the voice comes earlier to the duckers than to the sum."""
         return self._key_ahead
 
+    @property
+    def main(self) -> Strip | None:
+        """The main voice's strip."""
+        return self._strips.get(self.rig.chained)
+
     def apply(self, rig: Rig, *, at_once: bool = False) -> None:
         """Take a new rig at a block boundary."""
         self.rig = rig
-        before = self.mixed_latency_frames
-        if _voice_channels(rig) != self._voice.shape[1]:
-            self._build_voice(rig)
-        self.chain.apply(rig.chain)
-        self.watch(self._watched)
-        self._follow_key()
+        before = self._through_frames
         self._follow_inputs()
+        self._follow_latencies(at_once)
+        self.watch(self._watched)
+        self._follow_comparison()
         self._set_gains(at_once)
         for feed in FEEDS:
             self._feeds[feed].apply(rig.feeds.of(feed))
-        self._follow_latencies()
-        self._playback.later(self.mixed_latency_frames - before)
+        self._playback.later(self._through_frames - before)
 
     def cough(self, is_coughing: bool) -> None:
         """Silence the voices for everyone, for as long as a key is held."""
@@ -148,9 +163,9 @@ class Mixer:
 
     def _play(self, playing: Playing, sounds: Replayed | None, *, at_once: bool = False) -> None:
         if sounds is not None:
-            self._playback.start(playing, sounds, self.mixed_latency_frames, at_once=at_once)
+            self._playback.start(playing, sounds, self._through_frames, at_once=at_once)
         else:
-            self._playback.stop(playing, self.mixed_latency_frames)
+            self._playback.stop(playing, self._through_frames)
         if playing != "loop" or sounds is None:
             self._compared = None
         self._follow_comparison()
@@ -177,13 +192,13 @@ class Mixer:
         self._follow_comparison()
 
     def _follow_comparison(self) -> None:
-        if self._playback.playing != "loop" or self._compared is None:
+        main = self.main
+        if self._playback.playing != "loop" or self._compared is None or main is None:
             self._comparison = None
             return
-        if self._comparison is None:
-            self._comparison = Comparison(
-                self._voice.shape[1], self._max_frames, LONGEST_CHAIN_FRAMES
-            )
+        channels = main.chain.channels
+        if self._comparison is None or self._comparison.channels != channels:
+            self._comparison = Comparison(channels, self._max_frames, LONGEST_CHAIN_FRAMES)
         heard, gain_db, other = self._compared
         self._comparison.set_other(other)
         self._comparison.choose(heard, gain_db)
@@ -191,13 +206,18 @@ class Mixer:
     def watch(self, stages: frozenset[str]) -> None:
         """Keep what leaves these stages, by their ids, for ``stage_sound``."""
         self._watched = stages
-        for place in self.chain:
+        for place in self._places():
             place.is_watched = place.slot.id in stages
+
+    def _places(self) -> list[StagePlace]:
+        """Every stage of every input, the main voice's first."""
+        ordered = sorted(self._strips.values(), key=lambda strip: strip is not self.main)
+        return [place for strip in ordered for place in strip.chain]
 
     def stage_sound(self, kind: str, stage_id: str, frames: int) -> Block:
         """The last block ``before`` or ``after`` a watched stage, or what it ``removed``, shape
         (frames, 2); silence if there is no such stage."""
-        place = next((one for one in self.chain if one.slot.id == stage_id), None)
+        place = next((one for one in self._places() if one.slot.id == stage_id), None)
         if place is None or not place.is_watched:
             return self._silence[:frames]
         if kind == "after":
@@ -208,29 +228,46 @@ class Mixer:
             sound = place.before(frames) - place.after(frames)
         return sound if sound.shape[1] == 2 else np.repeat(sound, 2, axis=1)
 
-    def _follow_key(self) -> None:
-        """Where the duckers hear the voice, how much earlier that is, and how long all has to wait for it."""
-        gates = [place.slot.id for place in self.chain if place.slot.stage == "gate"]
-        self._key_place = gates[-1] if gates else ""
-        later = 0
-        for place in self.chain:
-            later = 0 if place.slot.id == self._key_place else later + place.latency_frames
-        later = later if gates else 0
-        self._waits = max(0, look_ahead_frames(self.rig.inputs, self.rig.chained) - later)
-        self._key_ahead = later + self._waits
-
     def _follow_inputs(self) -> None:
-        behind = self.mixed_latency_frames
         there = {one.id for one in self.rig.inputs}
         for name in [name for name in self._strips if name not in there]:
             gone = self._strips.pop(name)
+            self._opens_at = {way: at for way, at in self._opens_at.items() if way[0] != name}
             self._leaving.append(gone)
             self._matrix.set_gains(gone.row, [0.0] * len(FEEDS))
         for one in self.rig.inputs:
             if one.id not in self._strips:
-                self._strips[one.id] = Strip(one, self._free_row(), behind, self._max_frames)
-            self._strips[one.id].apply(one, self._key_ahead)
+                strip = Strip(one, self._free_row(), self._max_frames)
+                strip.meter.join(self._microphone_meter)
+                strip.activity.join(self._activity)
+                self._strips[one.id] = strip
+            self._strips[one.id].apply(one)
         self._strips = {one.id: self._strips[one.id] for one in self.rig.inputs}
+
+    def _follow_latencies(self, at_once: bool) -> None:
+        """Where the duckers hear the voice, how much earlier that is, and how long every input has to wait."""
+        main = self.main
+        places = list(main.chain) if main else []
+        gates = [place.slot.id for place in places if place.slot.stage == "gate"]
+        self._key_place = gates[-1] if gates else ""
+        key_frames = 0
+        for place in places:
+            key_frames += place.latency_frames
+            if place.slot.id == self._key_place:
+                break
+        strips = self._strips.values()
+        most = max((strip.chain.latency_frames for strip in strips), default=0)
+        for strip in strips:
+            if strip is not main and strip.chain.key_lead_frames:
+                most = max(most, key_frames + strip.chain.key_lead_frames)
+        self._most_frames = most
+        self._key_ahead = self.voice_latency_frames - key_frames
+        for strip in strips:
+            strip.align(most, self._key_ahead, is_main=strip is main, at_once=at_once)
+            strip.follow_latencies()
+        self._matrix.set_latency(most)
+        for feed in self._feeds.values():
+            feed.meter.set_latency(most + feed.ceiling.latency_frames)
 
     def _free_row(self) -> int:
         used = {strip.row for strip in (*self._strips.values(), *self._leaving)}
@@ -263,7 +300,8 @@ class Mixer:
             ]
             # Nothing dips under a voice that viewers do not hear.
             self._is_key_open |= one.id == self.rig.chained and gains[0] > 0.0
-            as_it_came = [one.sends.to(feed).tap == "before_fader" for feed in FEEDS]
+            gains = self._opened(strip, gains, at_once)
+            as_it_came = [one.sends.to(feed).tap == "as_it_came" for feed in FEEDS]
             self._matrix.set_gains(
                 strip.row,
                 [0.0 if is_raw else gain for gain, is_raw in zip(gains, as_it_came, strict=True)],
@@ -271,92 +309,54 @@ class Mixer:
                 at_once=at_once,
             )
 
-    def _follow_latencies(self) -> None:
-        """Every meter counts its moments from the microphone's sound on."""
-        behind = 0
-        meters = {}
-        for place in self.chain:
-            behind += place.latency_frames
-            meter = self._stage_meters.get(place.slot.id)
-            if meter is None:
-                meter = self._late_meter(behind)
-            meter.set_latency(behind)
-            meters[place.slot.id] = meter
-        self._stage_meters = meters
-        for strip in self._strips.values():
-            is_chained = strip.settings.id == self.rig.chained
-            strip.delay.set_frames(self._waits if is_chained else behind + self._waits)
-        behind += self._waits
-        self._matrix.set_latency(behind)
-        for feed in self._feeds.values():
-            feed.meter.set_latency(behind + feed.ceiling.latency_frames)
-
-    def _late_meter(self, latency_frames: int) -> MomentMeter:
-        """A meter for a stage that joins while the microphone's meter is at some moment."""
-        meter = MomentMeter(latency_frames)
-        meter.join(self._microphone_meter)
-        return meter
+    def _opened(self, strip: Strip, gains: list[float], at_once: bool) -> list[float]:
+        """What is opened stays shut until all that came in before has passed: nobody hears afterwards what was said
+        while it was shut."""
+        still_shut = list(gains)
+        for place, gain in enumerate(gains):
+            way = (strip.settings.id, place)
+            if gain == 0.0 or at_once or self._matrix.is_open(strip.row, place):
+                self._opens_at.pop(way, None)
+                continue
+            opens_at = self._opens_at.setdefault(
+                way, self.frames + self._most_frames + strip.delay_frames
+            )
+            if self.frames < opens_at:
+                still_shut[place] = 0.0
+            else:
+                del self._opens_at[way]
+        return still_shut
 
     def process(self, sound: dict[str, Block], frames: int) -> None:
         """One block of every device, each of shape (``frames``, 2) by the device's name. The feeds
         are then to be had from ``feed``."""
-        silence = self._silence[:frames]
-        voice, key = self._voice[:frames], self._key[:frames]
-        chained = self._strips.get(self.rig.chained)
+        silence, key = self._silence[:frames], self._key[:frames]
+        main = self.main
+        if self._opens_at and self.frames >= min(self._opens_at.values()):
+            self._set_gains(False)
         if self._playback.advance(frames):
             self._follow_comparison()
             self._set_gains(False)
             for strip in (*self._strips.values(), *self._leaving):
-                strip.delay.forget_older()
+                strip.forget_older()
         is_replay = self._playback.playing == "replay"
-        if chained:
-            device = chained.settings.device
-            raw = sound.get(device, silence)
-            heard = sound
-            if self._playback.playing != "devices":
-                named = self.rig.chained if is_replay else ""
-                heard = {**sound, device: self._playback.mixed(named, raw)}
-            chained.pick.read(heard, silence, voice)
-            self._raw.listen(heard[device] if is_replay else raw)
-            chained.tap.listen(voice)
-        else:
-            voice.fill(0.0)
-            self._raw.listen(silence)
-        self._activity.listen(voice)
-        self._microphone_meter.measure(voice)
-        if self._comparison:
-            self._comparison.keep_raw(voice, self.chain.latency_frames)
-        began = self._stopwatch()
-        for place in self.chain:
-            place.process(voice)
-            ended = self._stopwatch()
-            name = place.slot.id
-            self._busy_s[name] = self._busy_s.get(name, 0.0) + ended - began
-            self._stage_meters[name].measure(voice)
-            if name == self._key_place:
-                self._take_key(voice, key)
-            began = self._stopwatch()
-        if not self._key_place:
-            self._take_key(voice, key)
+        if main is None:
+            key.fill(0.0)
+        self._read_main(main, sound, silence)
         self._key_tap.listen(key)
-        if self._comparison:
-            self._comparison.put(voice)
+        began, in_stages_s = self._stopwatch(), 0.0
         for strip in (*self._strips.values(), *self._leaving):
-            row = self._matrix.unshaped[strip.row, :frames]
-            if strip is chained:
-                row[:] = voice
-            else:
-                strip.pick.read(sound, silence, row)
-                if is_replay:
-                    row[:] = self._playback.mixed(strip.settings.id, row)
-                strip.tap.listen(row)
-            strip.delay.process(row)
-            strip.raw.listen(row)
-            shaped = self._matrix.inputs[strip.row, :frames]
-            shaped[:] = row
-            if strip is not chained:
-                strip.shape(shaped, key)
-        self._busy_s[STRIPS] = self._busy_s.get(STRIPS, 0.0) + self._stopwatch() - began
+            if strip is main:
+                continue
+            came = strip.read(sound, silence)
+            if is_replay:
+                came[:] = self._playback.mixed(strip.settings.id, came)
+            block = strip.enter(came)
+            strip.hear_key(key)
+            in_stages_s += self._pass(strip, block)
+            self._leave(strip, came)
+        spent_s = self._stopwatch() - began - in_stages_s
+        self._busy_s[STRIPS] = self._busy_s.get(STRIPS, 0.0) + spent_s
         self.frames += frames
         self._matrix.mix(frames)
         if self._leaving:
@@ -371,6 +371,52 @@ class Mixer:
         share = self._playback.leaving(frames)
         for place_in_order, feed in enumerate(self._feeds.values()):
             feed.let_out(self._matrix.feeds[place_in_order, :frames], share)
+
+    def _read_main(self, main: Strip | None, sound: dict[str, Block], silence: Block) -> None:
+        """The main voice, from its device or what plays in its place to the matrix."""
+        if main is None:
+            self._raw.listen(silence)
+            self._activity.listen(silence)
+            self._microphone_meter.measure(silence)
+            return
+        device = main.settings.device
+        raw = sound.get(device, silence)
+        is_replay = self._playback.playing == "replay"
+        if self._playback.playing != "devices":
+            played = self._playback.mixed(self.rig.chained if is_replay else "", raw)
+            sound = {**sound, device: played}
+        self._raw.listen(sound.get(device, silence) if is_replay else raw)
+        came = main.read(sound, silence)
+        block = main.enter(came)
+        self._activity.listen(block)
+        self._microphone_meter.measure(block)
+        if self._comparison:
+            self._comparison.keep_raw(block, main.chain.latency_frames)
+        self._pass(main, block)
+        if self._comparison:
+            self._comparison.put(block)
+        self._leave(main, came)
+
+    def _pass(self, strip: Strip, block: Block) -> float:
+        """A block through an input's chain, measured behind every stage; returns the time in s that the stages took."""
+        began, in_stages_s = self._stopwatch(), 0.0
+        for place in strip.chain:
+            place.process(block)
+            ended = self._stopwatch()
+            name = place.slot.id
+            in_stages_s += ended - began
+            self._busy_s[name] = self._busy_s.get(name, 0.0) + ended - began
+            strip.stage_meters[name].measure(block)
+            if strip.is_main and name == self._key_place:
+                self._take_key(block, self._key[: len(block)])
+            began = self._stopwatch()
+        if strip.is_main and not self._key_place:
+            self._take_key(block, self._key[: len(block)])
+        return in_stages_s
+
+    def _leave(self, strip: Strip, came: Block) -> None:
+        frames, row = len(came), strip.row
+        strip.leave(came, self._matrix.inputs[row, :frames], self._matrix.unshaped[row, :frames])
 
     def _take_key(self, voice: Block, key: Block) -> None:
         if self._is_key_open:
@@ -399,11 +445,17 @@ class Mixer:
         return None if share is None else 1.0 - share
 
     def input(self, input_id: str, frames: int) -> Block:
-        """An input in the last block, ahead of its fader, shape (frames, 2); silence if there is none."""
+        """An input in the last block, behind its chain, ahead of its fader, shape (frames, 2); silence if there is
+        none."""
         strip = self._strips.get(input_id)
-        block: Block = (
-            self._matrix.unshaped[strip.row, :frames] if strip else self._silence[:frames]
-        )
+        block: Block = self._matrix.inputs[strip.row, :frames] if strip else self._silence[:frames]
+        return block
+
+    def row(self, input_id: str, frames: int) -> Block:
+        """Like ``input``, but what is kept for a mix made anew: all but the main voice as they came."""
+        if input_id == self.rig.chained or input_id not in self._strips:
+            return self.input(input_id, frames)
+        block: Block = self._matrix.unshaped[self._strips[input_id].row, :frames]
         return block
 
     def key(self, frames: int) -> Block:
@@ -418,10 +470,16 @@ class Mixer:
 
     def ledger(self, feed: FeedName) -> list[tuple[str, int]]:
         """Name and latency in frames of everything between the devices, in order; stages by id."""
-        feed_ = self._feeds[feed]
+        feed_, main = self._feeds[feed], self.main
+        own = main.chain.latency_frames if main else 0
+        waits = self._most_frames - own
+        slowest = max((strip.chain.latency_frames for strip in self._strips.values()), default=0)
+        others = min(waits, slowest - own)
         return [
-            *((place.slot.id, place.latency_frames) for place in self.chain),
-            *((("ducking", self._waits),) if self._waits else ()),
+            *((place.slot.id, place.latency_frames) for place in (main.chain if main else ())),
+            *((("other chains", others),) if others else ()),
+            *((("ducking", waits - others),) if waits > others else ()),
+            *((("own delay", main.delay_frames),) if main and main.delay_frames else ()),
             ("ceiling", feed_.ceiling.latency_frames),
             ("feed delay", feed_.delay.frames),
         ]
@@ -431,7 +489,14 @@ class Mixer:
         (shape (stations, moments, 2), power and peak, linear), speech activity of the same moments,
         what each stage says of itself, each input's highest peak in each feed and ahead of its fader,
         loudness segments and true peak of the Viewers feed, and pieces of sound for slow measurements."""
-        meters: dict[str, MomentMeter] = {MICROPHONE: self._microphone_meter, **self._stage_meters}
+        main, others = self.main, [one for one in self._strips.values() if one is not self.main]
+        meters: dict[str, MomentMeter] = {MICROPHONE: self._microphone_meter}
+        if main:
+            meters |= main.stage_meters
+        for strip in others:
+            meters[comes_in(strip.settings.id)] = strip.meter
+            meters |= strip.stage_meters
+        stage_readings = {place.slot.id: place.stage.take_reading() for place in self._places()}
         ends = {feed_station(name): feed.meter for name, feed in self._feeds.items()}
         matrix = self._matrix
         finished = min(
@@ -456,7 +521,12 @@ class Mixer:
                 ]
             ),
             "activity": self._activity.decisions(first, count),
-            "stages": {place.slot.id: place.stage.take_reading() for place in self.chain},
+            "activities": {
+                strip.settings.id: strip.activity.decisions(first, count)
+                for strip in others
+                if strip.settings.role == "voice"
+            },
+            "stages": stage_readings,
             "ceilings": {
                 name: feed.ceiling.stage.take_reading() for name, feed in self._feeds.items()
             },
@@ -466,14 +536,13 @@ class Mixer:
                     "reach": peaks[row, :-1].tolist(),
                     "gains": matrix.gains(row).tolist(),
                     "bad_samples": self._strips[name].pick.bad_samples,
-                    "dip_db": self._strips[name].take_dip_db(),
                 }
                 for name, row in rows.items()
             },
             "is_replaying": self.is_replaying,
             "segments": np.concatenate(segments) if segments else np.zeros(0),
             "true_peak_dbtp": self._true_peak.take_dbtp(),
-            "stage_latency_frames": {p.slot.id: p.latency_frames for p in self.chain},
+            "stage_latency_frames": {p.slot.id: p.latency_frames for p in self._places()},
             "stage_busy_s": busy_s,
             "end_frame": self.frames,
             "raw_frame": self._raw.next_frame,
@@ -488,7 +557,8 @@ class Mixer:
             "rows": {name: strip.raw.take() for name, strip in self._strips.items()},
             "key": self._key_tap.take(),
             "end_frame": self.frames,
-            "latency_frames": self.mixed_latency_frames,
+            "latency_frames": self.voice_latency_frames,
+            "delay_frames": {name: strip.delay_frames for name, strip in self._strips.items()},
             "key_ahead_frames": self._key_ahead,
             "end_moment": self._taken,
         }
@@ -502,8 +572,3 @@ class Mixer:
             **{name: strip.tap.newest(count) for name, strip in self._strips.items()},
             **{feed_station(name): feed.tap.newest(count) for name, feed in self._feeds.items()},
         }
-
-
-def _voice_channels(rig: Rig) -> int:
-    """How many channels run through the chain."""
-    return 2 if rig.voice and rig.voice.channels == "stereo" else 1

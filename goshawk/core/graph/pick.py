@@ -32,7 +32,7 @@ def _pick(
             if fade > 0:
                 x = weight * x + (1.0 - weight) * _one(old, n, c, old_mode)
             if not np.isfinite(x):
-                bad += 1
+                bad += c == 0 or mode == 3  # The second side of one channel is the same sample.
                 x = 0.0
             elif x > LOUDEST_LINEAR:
                 x = LOUDEST_LINEAR

@@ -1,74 +1,197 @@
-"""A plain input's way through the graph: delay, then EQ and ducker. What a feed takes before the fader is the
-input as it came, delayed alone."""
+"""One input's way from its device to the matrix: channels, chain, and the delays that keep all inputs together.
+
+Every input waits for the slowest chain, and by its own delay. The main voice waits behind its chain, so that the
+duckers of the others hear it as early as can be; the others wait ahead of theirs, so that what dips is in time with it.
+"""
 
 import numpy as np
 
 from goshawk.core.chain_slots import MOST_STAGES
-from goshawk.core.dsp.delay import Delay
-from goshawk.core.dsp.ducker import LONGEST_LOOK_AHEAD_MS, Ducker
-from goshawk.core.dsp.equaliser import Equaliser
-from goshawk.core.graph.chain import LONGEST_STAGE_LATENCY_MS
+from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
+from goshawk.core.dsp.ducker import LONGEST_LOOK_AHEAD_MS
+from goshawk.core.graph.chain import LONGEST_STAGE_LATENCY_MS, RunningChain
 from goshawk.core.graph.pick import Pick
+from goshawk.core.measure.levels import MomentMeter
+from goshawk.core.measure.speech_activity import SpeechActivity
 from goshawk.core.measure.tap import RawTap, Tap
-from goshawk.core.stage import Block
-from goshawk.core.wiring import InputSettings
+from goshawk.core.stage import Block, kernel
+from goshawk.core.wiring import LONGEST_INPUT_DELAY_MS, InputSettings
 from goshawk.units import ms_to_frames
 
 LONGEST_CHAIN_FRAMES = ms_to_frames(LONGEST_STAGE_LATENCY_MS) * MOST_STAGES
-_LONGEST_FRAMES = LONGEST_CHAIN_FRAMES + ms_to_frames(LONGEST_LOOK_AHEAD_MS)
+_LONGEST_FRAMES = (
+    LONGEST_CHAIN_FRAMES
+    + ms_to_frames(LONGEST_LOOK_AHEAD_MS)
+    + ms_to_frames(LONGEST_INPUT_DELAY_MS)
+)
+WARM_UP_MS = 250.0
+"""Between mono and stereo, the new chain runs beside the old one for so long before it is heard: its gate opens, its
+noise estimate and its gains settle."""
+
+
+@kernel
+def _blend(old: Block, new: Block, left: int, fade_frames: int) -> int:
+    """Into ``new`` of shape (frames, 2), from ``old`` of one channel or two: ``old`` until ``left`` frames are fewer than a fade, then a crossfade.
+    Returns what is left."""
+    for n in range(new.shape[0]):
+        weight = 1.0 - min(left, fade_frames) / fade_frames
+        weight = weight * weight * (3.0 - 2.0 * weight)
+        for c in range(2):
+            was = old[n, min(c, old.shape[1] - 1)]
+            new[n, c] = np.float32(weight * new[n, c] + (1.0 - weight) * was)
+        left = max(0, left - 1)
+    return left
 
 
 class Strip:
     """One input between its device and the matrix."""
 
-    def __init__(
-        self, settings: InputSettings, row: int, delay_frames: int, max_frames: int
-    ) -> None:
+    def __init__(self, settings: InputSettings, row: int, max_frames: int) -> None:
         self.row = row
         self.settings = settings
         self.pick = Pick(settings.device, settings.channels)
-        self.delay = Delay(2, _LONGEST_FRAMES, delay_frames)
         self.tap = Tap()
         self.raw = RawTap()
-        self._eq = Equaliser(settings.eq, 2, max_frames)
-        self._ducker = Ducker(settings.ducker, _LONGEST_FRAMES, max_frames)
+        self.activity = SpeechActivity()
+        self.meter = MomentMeter()
+        """Of what comes in, ahead of everything."""
+        self.stage_meters: dict[str, MomentMeter] = {}
+        self.chain = RunningChain(settings.chain, channels_of(settings), max_frames)
+        self.is_main = False
+        self._max_frames = max_frames
+        self._sound = np.zeros((max_frames, self.chain.channels), np.float32)
+        self._came = np.zeros((max_frames, 2), np.float32)
+        self._leaving: tuple[RunningChain, Block] | None = None
+        self._left_frames = 0
+        self._ahead, self._behind, self._as_it_came = self._delays = tuple(
+            Delay(2, _LONGEST_FRAMES) for _ in range(3)
+        )
 
-    def apply(self, settings: InputSettings, key_ahead_frames: int) -> None:
-        """Take new settings; the key comes ``key_ahead_frames`` before the sound of this row does."""
+    @property
+    def delay_frames(self) -> int:
+        """Its own delay."""
+        return ms_to_frames(self.settings.delay_ms)
+
+    def apply(self, settings: InputSettings) -> None:
+        """Take new settings. Between mono and stereo another chain, of as many channels, takes over in a crossfade
+        when it is warm."""
         self.settings = settings
         self.pick.choose(settings.device, settings.channels)
-        if settings.eq != self._eq.settings:
-            self._eq.apply(settings.eq)
-        self._ducker.apply(settings.ducker, key_ahead_frames)
+        channels = channels_of(settings)
+        if channels != self.chain.channels:
+            self._leaving = (self.chain, self._sound)
+            self._left_frames = ms_to_frames(WARM_UP_MS) + ms_to_frames(CROSSFADE_MS)
+            self.chain = RunningChain(settings.chain, channels, self._max_frames)
+            self._sound = np.zeros((self._max_frames, channels), np.float32)
+            self.stage_meters = {}
+        else:
+            self.chain.apply(settings.chain)
 
-    def shape(self, block: Block, key: Block) -> None:
-        """EQ and ducker, in place: a block of shape (frames, 2), a key of shape (frames, 1)."""
-        self._eq.process(block)
-        self._ducker.process(block, key)
+    def align(
+        self, most_frames: int, key_ahead_frames: int, *, is_main: bool, at_once: bool
+    ) -> None:
+        """Wait for the slowest input, which takes ``most_frames``; the main voice comes to the duckers
+        ``key_ahead_frames`` before it comes to the sum."""
+        self.is_main = is_main
+        waits = most_frames - self.chain.latency_frames + self.delay_frames
+        self._ahead.set_frames(0 if is_main else waits)
+        self._behind.set_frames(waits if is_main else 0)
+        self._as_it_came.set_frames(
+            most_frames + self.delay_frames if is_main else self.chain.latency_frames
+        )
+        if at_once:
+            for delay in self._delays:
+                delay.reset()
+        for one in self.chain.duckers:
+            one.ducker.set_ahead(key_ahead_frames - one.behind_frames)
 
-    def take_dip_db(self) -> float:
-        """The ducker's deepest dip since the last call."""
-        return self._ducker.take_reduction_db()
+    def follow_latencies(self) -> None:
+        """Every meter counts its moments from the device's sound on."""
+        late = self._ahead.frames
+        meters = {}
+        for place in self.chain:
+            late += place.latency_frames
+            meter = self.stage_meters.get(place.slot.id)
+            if meter is None:  # It joins while the others are at some moment.
+                meter = MomentMeter(late)
+                meter.join(self.meter)
+            meter.set_latency(late)
+            meters[place.slot.id] = meter
+        self.stage_meters = meters
+
+    def read(self, sound: dict[str, Block], silence: Block) -> Block:
+        """What comes from the device in this block, shape (frames, 2)."""
+        came = self._came[: len(silence)]
+        self.pick.read(sound, silence, came)
+        return came
+
+    def enter(self, came: Block) -> Block:
+        """Measure what has come in and bring it to the chain: the block that is to pass it, shape (frames, 1 or 2)."""
+        self.tap.listen(came)
+        block = self._sound[: len(came)]
+        block[:] = came[:, : block.shape[1]]  # Both channels are the same where the chain has one.
+        self.meter.measure(block)
+        if self.settings.role == "voice":
+            self.activity.listen(block)
+        self._ahead.process(came)
+        block[:] = came[:, : block.shape[1]]
+        return block
+
+    def leave(self, came: Block, out: Block, as_it_came: Block) -> None:
+        """Behind the chain: its sound into ``out``, what came in into ``as_it_came``, both of shape (frames, 2) and in
+        time with the other inputs."""
+        out[:] = self._sound[: len(out)]
+        if self._leaving:
+            chain, sound = self._leaving
+            old = sound[: len(out)]
+            old[:] = came if chain.channels == 2 else came.mean(axis=1, keepdims=True)
+            chain.process(old)
+            fade_frames = ms_to_frames(CROSSFADE_MS)
+            self._left_frames = _blend(old, out, self._left_frames, fade_frames)
+            if self._left_frames == 0:
+                self._leaving = None
+        self._behind.process(out)
+        as_it_came[:] = came
+        self._as_it_came.process(as_it_came)
+        self.raw.listen(out if self.is_main else as_it_came)
+
+    def forget_older(self) -> None:
+        """What has left the delays already must not come back with a longer one."""
+        for delay in self._delays:
+            delay.forget_older()
+
+    def hear_key(self, key: Block) -> None:
+        """What the main voice does in this block, for the duckers, shape (frames, 1)."""
+        for one in self.chain.duckers:
+            one.ducker.hear(key)
 
 
-def shaped(settings: InputSettings, sound: Block, key: Block) -> Block:
-    """A whole recorded input, shape (frames, 2), after its EQ and its ducker; the key, of shape (frames, 1), is in
-    time with it."""
-    strip = Strip(settings, 0, 0, len(sound))
-    ahead = ms_to_frames(settings.ducker.look_ahead_ms)
-    strip.apply(settings, ahead)
-    out = sound.copy()
-    strip.shape(out, np.concatenate([key[ahead:], np.zeros((min(ahead, len(key)), 1), np.float32)]))
-    return out
+def channels_of(settings: InputSettings) -> int:
+    """How many channels run through an input's chain."""
+    return 2 if settings.channels == "stereo" else 1
 
 
-def look_ahead_frames(inputs: tuple[InputSettings, ...], chained: str) -> int:
-    """The longest look-ahead of the duckers that are on."""
-    return max(
-        (
-            ms_to_frames(one.ducker.look_ahead_ms)
-            for one in inputs
-            if one.ducker.is_on and one.id != chained
-        ),
-        default=0,
-    )
+def through_chain(one: InputSettings, sound: Block, key: Block) -> Block:
+    """A whole recorded background input as it came, shape (frames, 2), behind its chain, the chain's latency taken
+    out; the key, of shape (frames, 1), is in time with it."""
+    running = RunningChain(one.chain, channels_of(one), _PIECE_FRAMES)
+    late, ahead = running.latency_frames, ms_to_frames(LONGEST_LOOK_AHEAD_MS)
+    out = np.zeros((len(sound) + late, running.channels), np.float32)
+    out[: len(sound)] = sound[:, : running.channels]
+    for keyed in running.duckers:
+        keyed.ducker.set_ahead(ahead)
+        keyed.ducker.reset()
+    lead = np.zeros((late, 1), np.float32)
+    padded = np.concatenate([lead, key, np.zeros((late + ahead, 1), np.float32)])
+    for start in range(0, len(out), _PIECE_FRAMES):
+        block = out[start : start + _PIECE_FRAMES]
+        for keyed in running.duckers:
+            # The sound comes to the ducker late by what stands ahead of it, the key as early as a dip may begin.
+            at = start + ahead + keyed.behind_frames
+            keyed.ducker.hear(padded[at : at + len(block)])
+        running.process(block)
+    shaped: Block = out[late:]
+    return np.repeat(shaped, 2, axis=1) if running.channels == 1 else shaped
+
+
+_PIECE_FRAMES = 1024

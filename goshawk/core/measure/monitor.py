@@ -6,12 +6,13 @@ has no place in the per-block path.
 
 import copy
 from collections import deque
+from collections.abc import Collection
 from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
-from goshawk.core.graph.mixer import MICROPHONE, feed_station, to_viewers
+from goshawk.core.graph.mixer import MICROPHONE, comes_in, feed_station, to_viewers
 from goshawk.core.measure import loudness
 from goshawk.core.measure.clearance import (
     background_peaks_dbfs,
@@ -64,6 +65,7 @@ class Monitor:
         self._stations: list[str] = []
         self._moments: Floats = np.zeros((0, 0, 2))
         self._activity: NDArray[np.int8] = np.zeros(0, np.int8)
+        self._activities: dict[str, NDArray[np.int8]] = {}
         self._segments = np.zeros(0)
         self._true_peaks: deque[float] = deque(maxlen=KEPT_TRUE_PEAKS)
         self._inputs: deque[dict[str, Any]] = deque(maxlen=KEPT_REACHES)
@@ -78,6 +80,10 @@ class Monitor:
             self._activity = np.zeros(0, np.int8)
         self._moments = np.concatenate([self._moments, moments], 1)[:, -WINDOW_MOMENTS:]
         self._activity = np.concatenate([self._activity, readings["activity"]])[-WINDOW_MOMENTS:]
+        self._activities = {
+            name: np.concatenate([self._activities.get(name, said[:0]), said])[-WINDOW_MOMENTS:]
+            for name, said in readings["activities"].items()
+        }
         self._segments = np.concatenate([self._segments, readings["segments"]])[-KEPT_SEGMENTS:]
         self._true_peaks.append(readings["true_peak_dbtp"])
         self._inputs.append(readings["inputs"])
@@ -87,6 +93,7 @@ class Monitor:
         """Begin the window anew: what came before was another microphone, or another gain."""
         self._moments = self._moments[:, :0]
         self._activity = self._activity[:0]
+        self._activities = {name: said[:0] for name, said in self._activities.items()}
 
     def snapshot(self) -> "Monitor":
         """The windows as they are now, for figures that are made beside them: arrays are replaced and never changed."""
@@ -109,15 +116,14 @@ class Monitor:
                 name: round(linear_to_db(one["peak"]), 1)
                 for name, one in self._last["inputs"].items()
             },
-            "dips_db": {
-                name: round(one["dip_db"], 1) for name, one in self._last["inputs"].items()
-            },
+            "activities": {name: said.tolist() for name, said in self._last["activities"].items()},
         }
 
     def history(self) -> dict[str, Any]:
         """The whole window, for a page that has just opened."""
         return {
             "activity": self._activity.tolist(),
+            "activities": {name: said.tolist() for name, said in self._activities.items()},
             "rms_dbfs": self._by_station(self._moments[..., 0]),
             "peak_dbfs": self._by_station(self._moments[..., 1]),
         }
@@ -130,27 +136,45 @@ class Monitor:
         levels: Floats = self._moments[self._stations.index(station)]
         return levels
 
-    def stations(self, chained: str) -> dict[str, StationLevels]:
-        """Levels at every station over the window. What an input other than the voice of the chain
-        brings to the viewers is measured while it plays, not while the voice speaks."""
+    def stations(self, rig: Rig, shown: Collection[str] = ()) -> dict[str, StationLevels]:
+        """Levels at every station of the main voice's way and of the ``shown`` inputs' (by id), and of what each input
+        brings to the viewers, over the window. What is no voice is measured while it plays, not while a voice speaks."""
         found = {}
+        ways = {MICROPHONE: rig.chained}
+        for one in rig.inputs:
+            ways[to_viewers(one.id)] = one.id
+            if one.id == rig.chained or one.id in shown:
+                ways |= {comes_in(one.id): one.id, **{slot.id: one.id for slot in one.chain}}
         for name in self._stations:
-            levels, activity = self._of(name), self._activity
-            if name.startswith(to_viewers("")) and name != to_viewers(chained):
-                activity = np.where(playing(levels[:, 1]), SPEECH, PAUSE).astype(np.int8)
-            found[name] = station_levels(levels, activity)
+            if name.startswith(feed_station("")):
+                found[name] = station_levels(self._of(name), self._activity)
+            elif name in ways:
+                levels = self._of(name)
+                found[name] = station_levels(levels, self._sounding(ways[name], levels, rig))
         return found
+
+    def _sounding(self, input_id: str, levels: Floats, rig: Rig) -> NDArray[np.int8]:
+        """When an input speaks, or plays."""
+        if input_id == rig.chained:
+            return self._activity
+        own = self._activities.get(input_id)
+        if own is not None and len(own) == len(levels):
+            return own
+        return np.where(playing(levels[:, 1]), SPEECH, PAUSE).astype(np.int8)
 
     def microphone(self) -> tuple[Floats, NDArray[np.int8]]:
         """The microphone's 10 ms peaks in dBFS over the window, and their activity."""
         return self._of(MICROPHONE)[:, 1], self._activity
 
-    def around(self, before: str, stage_id: str) -> tuple[Floats, Floats, NDArray[np.int8]] | None:
+    def around(
+        self, before: str, stage_id: str, input_id: str, rig: Rig
+    ) -> tuple[Floats, Floats, NDArray[np.int8]] | None:
         """RMS and peak in dBFS of every moment before and after a stage, shape (n, 2), and their activity;
         None while the stage is not measured yet."""
         if before not in self._stations or stage_id not in self._stations:
             return None
-        return self._of(before), self._of(stage_id), self._activity
+        entering = self._of(before)
+        return entering, self._of(stage_id), self._sounding(input_id, entering, rig)
 
     def newest(self) -> tuple[Floats, NDArray[np.int8]]:
         """The microphone's peaks of the last reading alone, and their activity."""

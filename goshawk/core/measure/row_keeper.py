@@ -35,13 +35,14 @@ class RowKeeper:
         self._activity: NDArray[np.int8] = np.zeros(0, np.int8)
         self._end_moment = self._end_frame = self._late = self._ahead = 0
         self._since_gap = 0
+        self._delays: dict[str, int] = {}
 
     def push(self, rows: dict[str, Any], readings: dict[str, Any], kind: Any) -> None:
         """Take the inputs' sound and the readings that came with it; ``kind`` is what the sound depends on: with
         another one the kept is forgotten. A gap (the web was slow) is silence that counts as neither speech nor
         pause."""
         key, late, ahead = rows["key"], rows["latency_frames"], rows["key_ahead_frames"]
-        whole = (kind, sorted(rows["rows"]), late, ahead)
+        whole = (kind, rows["delay_frames"], late, ahead)
         missing = rows["end_frame"] - len(key) - self._end_frame
         missed = readings["first_moment"] - self._end_moment
         if whole != self._kind or not (0 <= missing <= _MOST_MISSING and missed >= 0):
@@ -61,14 +62,17 @@ class RowKeeper:
         self._raw.push(readings["raw"])
         self._activity = np.concatenate([self._activity, readings["activity"]])[-KEPT_MOMENTS:]
         self._end_moment, self._end_frame = rows["end_moment"], rows["end_frame"]
-        self._late, self._ahead = late, ahead
+        self._late, self._ahead, self._delays = late, ahead, rows["delay_frames"]
 
     def heard(self, seconds: float = KEPT_S) -> HeardInputs | None:
         """The newest seconds, in whole moments; None while there are none."""
-        beyond = self._end_frame - (self._end_moment * MOMENT_FRAMES + self._late)
-        there = self._key.frames - max(beyond, 0) - self._ahead
-        moments = min(len(self._activity), round(seconds * 100), there // MOMENT_FRAMES)
-        if moments <= 0 or beyond < 0:
+        # A voice that waits arrives after its speech was told.
+        end = min(self._end_moment, (self._end_frame - self._late) // MOMENT_FRAMES)
+        activity = self._activity[: len(self._activity) - (self._end_moment - end)]
+        beyond = self._end_frame - (end * MOMENT_FRAMES + self._late)
+        there = self._key.frames - beyond - self._ahead
+        moments = min(len(activity), round(seconds * 100), there // MOMENT_FRAMES)
+        if moments <= 0:
             return None
         frames = moments * MOMENT_FRAMES
 
@@ -79,7 +83,7 @@ class RowKeeper:
         return HeardInputs(
             {name: cut(row, 0) for name, row in self._rows.items()},
             cut(self._key, self._ahead),
-            self._activity[len(self._activity) - moments :],
+            activity[len(activity) - moments :],
         )
 
     def recorded(self, seconds: float, chained: str) -> Replayed | None:
@@ -87,10 +91,17 @@ class RowKeeper:
         ahead of their strips; by the input's id. None while there are none. Nothing from before a gap: played as the
         microphone, its silence would pass for the room."""
         there = min(self._raw.frames, self._since_gap)
-        frames = min(round(seconds * SAMPLE_RATE_HZ), there - self._late)
+        longest = max(self._delays.values(), default=0)
+        # The rows come later than the device's sound by what the chains take, and by each input's own delay, which the
+        # graph will add again.
+        after = self._late - self._delays.get(chained, 0) + longest
+        frames = min(round(seconds * SAMPLE_RATE_HZ), there - after)
         if frames <= 0 or not self._rows:
             return None
-        # The rows come later than the microphone by the chain's delay.
-        sounds = {name: row.newest(frames) for name, row in self._rows.items() if name != chained}
-        raw = self._raw.newest(frames + self._late)[:frames]
+        sounds = {
+            name: row.newest(frames + longest - self._delays.get(name, 0))[:frames]
+            for name, row in self._rows.items()
+            if name != chained
+        }
+        raw = self._raw.newest(frames + after)[:frames]
         return {**sounds, **({chained: raw} if chained in self._rows else {})}

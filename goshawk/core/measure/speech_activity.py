@@ -141,6 +141,11 @@ class SpeechActivity:
         """Hear a block of the microphone, shape (frames, channels); leaves it as it is."""
         _listen(block, self._k, self._z, self._state, self._minima, self._kept)
 
+    def join(self, other: "SpeechActivity") -> None:
+        """Count moments as another does that has been listening."""
+        for place in (DONE, COUNT):
+            self._state[place] = other._state[place]
+
     def decisions(self, first: int, count: int) -> NDArray[np.int8]:
         """PAUSE, SPEECH or TAIL of moments first … first + count."""
         kept: NDArray[np.int8] = self._kept[(first + np.arange(count)) % KEPT_MOMENTS]

@@ -40,10 +40,12 @@ def feed_sentence(rig: Rig, feed: FeedName) -> str:
         return f"Break: viewers hear {music} until you end it."
     if not heard:
         return f"{who} {hears} nothing."
-    raw = [one.name for one in heard if one.sends.to(feed).tap == "before_fader"]
+    dry = [one.name for one in heard if one.sends.to(feed).tap == "before_fader"]
+    raw = [one.name for one in heard if one.sends.to(feed).tap == "as_it_came"]
     said = f"{who} {hears} {_listed([_with_level(one, feed) for one in heard])}"
-    if raw:
-        said += f", {'all' if len(raw) == len(heard) else _listed(raw)} ahead of the fader"
+    for some, where in ((dry, "ahead of the fader"), (raw, "as it came")):
+        if some:
+            said += f", {'all' if len(some) == len(heard) > 1 else _listed(some)} {where}"
     said += "."
     if not_heard and feed in ("viewers", "you"):
         they = "They" if feed == "viewers" else "You"

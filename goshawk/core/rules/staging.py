@@ -38,6 +38,8 @@ class Heard:
     """A stage and the levels at its input over the last ten seconds."""
 
     slot: Slot
+    path: str
+    """How the stage is named in a change."""
     before: StationLevels
 
 
@@ -76,7 +78,7 @@ def gate_findings(heard: Heard) -> Iterable[Finding]:
     opens, closes = settings.open_threshold_dbfs, settings.close_threshold_dbfs
 
     def mend(word: str, name: str, value: float) -> Mend:
-        path = f"chain.{heard.slot.id}.settings.{name}_threshold_dbfs"
+        path = f"{heard.path}.settings.{name}_threshold_dbfs"
         return Mend(label=f"{word} {minus(value)}", changes={path: value})
 
     if before.noise_floor_dbfs is not None:
@@ -184,7 +186,7 @@ def order_findings(chain: Chain) -> Iterable[Finding]:
             break
 
 
-def eq_findings(slot: Slot) -> Iterable[Finding]:
+def eq_findings(slot: Slot, path: str) -> Iterable[Finding]:
     """Boosts that are bold: they lift the room too."""
     if slot.stage != "eq" or slot.is_bypassed:
         return
@@ -207,7 +209,7 @@ def eq_findings(slot: Slot) -> Iterable[Finding]:
             gains[boldest],
             Mend(
                 label=f"{BOLD_BOOST_DB:.0f} dB there",
-                changes={f"chain.{slot.id}.settings.{boldest}.gain_db": BOLD_BOOST_DB},
+                changes={f"{path}.settings.{boldest}.gain_db": BOLD_BOOST_DB},
             ),
         )
 
@@ -219,8 +221,8 @@ def staging_findings(stations: dict[str, StationLevels], rig: Rig) -> list[Findi
     for slot in rig.chain:
         if slot.id not in stations:
             continue
-        heard = Heard(slot, stations[before])
-        found.extend(eq_findings(slot))
+        heard = Heard(slot, rig.stage_path(slot.id), stations[before])
+        found.extend(eq_findings(slot, heard.path))
         found.extend(gate_findings(heard))
         found.extend(limiter_findings(heard))
         before = slot.id

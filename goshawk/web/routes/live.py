@@ -48,6 +48,7 @@ from goshawk.web.messages import (
     TryTogether,
     Undo,
     WatchBalance,
+    WatchChain,
     WatchDevices,
     WatchStage,
 )
@@ -146,7 +147,7 @@ async def _do(studio: Studio, page: LivePage, asked: FromPage) -> None:
         case MoveInput():
             await studio.move_input(asked.input_id, asked.by)
         case AddStage():
-            await studio.add_stage(asked.stage, asked.after)
+            await studio.add_stage(asked.input_id, asked.stage, asked.after)
         case CopyStage():
             await studio.copy_stage(asked.stage_id)
         case RemoveStage():
@@ -171,6 +172,8 @@ async def _do(studio: Studio, page: LivePage, asked: FromPage) -> None:
             studio.fault(asked.device, asked.fault, asked.value)
         case WatchStage():
             studio.watch_stage(page, asked.stage_id)
+        case WatchChain():
+            studio.watch_chain(page, asked.input_id)
         case LearnRoom():
             studio.learn_room(asked.stage_id)
         case ForgetRoom():

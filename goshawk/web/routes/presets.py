@@ -1,6 +1,8 @@
 """Presets: save, take, rename, copy, delete, export and import."""
 
-from fastapi import APIRouter, Request, Response
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from goshawk.core.preset import LARGEST_PRESET_BYTES
@@ -17,6 +19,7 @@ class NewPreset(BaseModel):
     model_config = ConfigDict(extra="forbid")
     name: str = Field(max_length=200)
     description: str = Field("", max_length=2000)
+    input_id: str = Field("", max_length=40, description="Whose chain; the main voice's if empty.")
 
 
 class PresetChange(BaseModel):
@@ -26,12 +29,13 @@ class PresetChange(BaseModel):
     name: str | None = Field(None, max_length=200)
     description: str | None = Field(None, max_length=2000)
     with_present_chain: bool = False
+    input_id: str = Field("", max_length=40, description="Whose chain; the main voice's if empty.")
 
 
 @router.post("", status_code=201)
 async def save_preset(new: NewPreset, studio: StudioDep) -> State:
     """Keep the chain as it is now."""
-    await studio.presets.save(new.name, new.description)
+    await studio.presets.save(new.name, new.description, new.input_id)
     return studio.state()
 
 
@@ -53,15 +57,17 @@ async def import_preset(request: Request, studio: StudioDep) -> State:
 async def update_preset(preset_id: str, change: PresetChange, studio: StudioDep) -> State:
     """Rename or describe a preset, or put the present chain into it."""
     await studio.presets.update(
-        preset_id, change.name, change.description, change.with_present_chain
+        preset_id, change.name, change.description, change.with_present_chain, change.input_id
     )
     return studio.state()
 
 
 @router.post("/{preset_id}/load")
-async def load_preset(preset_id: str, studio: StudioDep) -> State:
-    """Take its chain; undo brings the old one back."""
-    await studio.presets.load(preset_id)
+async def load_preset(
+    preset_id: str, studio: StudioDep, input_id: Annotated[str, Query(max_length=40)] = ""
+) -> State:
+    """Take its chain for an input (the main voice, if none is named); undo brings the old one back."""
+    await studio.presets.load(preset_id, input_id)
     return studio.state()
 
 

@@ -1,0 +1,46 @@
+/** The dip under the voice: what it does, and what sets it from what was heard. */
+
+import { stagePath, useStage } from "../live/chains";
+import { ask } from "../live/link";
+import { Button } from "../ui/Button";
+import { Setting } from "../ui/Setting";
+import type { PanelProps } from "./ChainPage";
+import { PanelLayout } from "./PanelLayout";
+import { ReductionPicture } from "./ReductionPicture";
+
+const SETTINGS = [
+  "depth_db",
+  "threshold_dbfs",
+  "attack_ms",
+  "hold_ms",
+  "release_ms",
+  "look_ahead_ms",
+];
+const SHALLOW_DB = 18;
+const DEEPEST_DB = 30;
+
+export function DuckerPanel({ id }: Pick<PanelProps, "id">) {
+  const found = useStage(id);
+  if (found?.slot.stage !== "ducker") return null;
+  const { depth_db: depth } = found.slot.settings;
+  return (
+    <PanelLayout
+      settings={
+        <>
+          {SETTINGS.map((name) => (
+            <Setting key={name} path={`${stagePath(id)}.settings.${name}`} />
+          ))}
+          <Button
+            className="mt-2"
+            title="From your pauses, your quiet words and its loud passages"
+            onClick={() => ask({ type: "suggest_ducker", input_id: found.input.id })}
+          >
+            Set from what was heard
+          </Button>
+        </>
+      }
+    >
+      <ReductionPicture id={id} deepest={depth > SHALLOW_DB ? DEEPEST_DB : SHALLOW_DB} />
+    </PanelLayout>
+  );
+}
