@@ -190,6 +190,8 @@ def look(server: Server, web: int, engine: int) -> None:
     server.stop()
     print("after the end:", gone(last) or "nothing is left")
     print("tracebacks on stderr:", server.said.count("Traceback"))
+    for part in server.said.split("Traceback")[1:]:
+        print("Traceback", "\n".join(part.splitlines()[:40]))
 
 
 if __name__ == "__main__":

@@ -33,6 +33,9 @@ kernel = njit(cache=True, nogil=True, error_model="numpy")
 """Compiles a kernel. Division by zero gives infinity as in NumPy, which saves a test per division. Fast-math
 stays off: it lets the compiler assume that NaN cannot occur."""
 
+inlined = njit(cache=True, nogil=True, error_model="numpy", inline="always")
+"""Compiles a small function into every kernel that calls it, so that a loop around it can run in vector instructions."""
+
 
 @kernel
 def glide(now: Floats, between: Floats, target: Floats, coefficient: float) -> None:
@@ -44,6 +47,31 @@ def glide(now: Floats, between: Floats, target: Floats, coefficient: float) -> N
         now[i] += (between[i] - now[i]) * (1.0 - coefficient)
         if abs(now[i] - target[i]) + abs(between[i] - target[i]) < 1e-9:
             now[i] = between[i] = target[i]
+
+
+@kernel
+def is_gliding(now: Floats, between: Floats, target: Floats) -> bool:
+    """Whether any value is still on its way."""
+    is_moving = False
+    for i in range(now.shape[0]):
+        is_moving |= now[i] != target[i] or between[i] != target[i]
+    return is_moving
+
+
+@kernel
+def glide_along(
+    now: Floats, between: Floats, target: Floats, coefficient: float, out: Floats, frames: int
+) -> None:
+    """Every value at every frame, into ``out`` of shape (values, at least ``frames``)."""
+    start = 0
+    while start < frames and is_gliding(now, between, target):
+        glide(now, between, target, coefficient)
+        for i in range(now.shape[0]):
+            out[i, start] = now[i]
+        start += 1
+    for i in range(now.shape[0]):
+        for n in range(start, frames):
+            out[i, n] = now[i]
 
 
 class Glide:
@@ -101,6 +129,8 @@ class Stage(ABC, Generic[SettingsT]):
 
     settings: SettingsT
     latency_frames: int = 0
+    has_latency: bool = False
+    """Whether some setting gives it a latency."""
 
     def __init__(self, settings: SettingsT, channels: int, max_frames: int) -> None:
         self.channels = channels
@@ -114,11 +144,11 @@ class Stage(ABC, Generic[SettingsT]):
     def process(self, block: Block) -> Block:
         """Change the block in place and return it. NaN and infinity enter as silence."""
         clean(block)
-        self._run(block)
+        self.run(block)
         return block
 
     @abstractmethod
-    def _run(self, block: Block) -> None:
+    def run(self, block: Block) -> None:
         """Change a clean block in place."""
 
     @abstractmethod

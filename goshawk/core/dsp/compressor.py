@@ -11,16 +11,16 @@ the static curve exactly and its wave is not bent. A fall of the level is theref
 later. Attack and release are the times in which the gain reduction in dB covers 63 % of a step.
 """
 
-import math
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from goshawk.core.dsp.side_chain import filter_sample, high_pass_coefficients
+from goshawk.core.dsp.fast_math import amplitude, amplitude_db
+from goshawk.core.dsp.side_chain import high_pass_coefficients, loudest
 from goshawk.core.dsp.sliding import Integers, SlidingMaximum, sliding_maximum
 from goshawk.core.settings import Settings, choice, number
-from goshawk.core.stage import Block, Floats, Glide, Stage, glide, kernel
+from goshawk.core.stage import Block, Floats, Glide, Stage, glide_along, kernel
 from goshawk.units import SILENCE_LINEAR, ms_to_frames, one_pole_coefficient
 
 PEAK_WINDOW_MS = 10.0
@@ -108,9 +108,15 @@ def static_curve_db(settings: CompressorSettings, levels_dbfs: Floats) -> Floats
     return curve
 
 
+THRESHOLD, SLOPE, KNEE, MAKEUP, MIX, LEVEL, REDUCTION = range(7)
+"""Rows of the lines, one value a frame: the gliding settings (gains in dB, mix from 0 to 1), the level that is heard, and
+the gain reduction in dB."""
+
+
 @kernel
 def _compress(
     block: Block,
+    lines: Floats,
     state: Floats,
     k: Floats,
     z: Floats,
@@ -126,33 +132,44 @@ def _compress(
 ) -> None:
     """State: gain reduction now, most of it since the last reading, level at that moment.
 
-    Gliding settings: threshold, slope, knee, makeup in dB, mix from 0 to 1."""
+    In passes over the block, so that those without memory run in vector instructions."""
     frames, channels = block.shape
+    glide_along(now, between, target, a, lines, frames)
+    level, wanted = lines[LEVEL], lines[REDUCTION]
+    threshold, slope, knee = lines[THRESHOLD], lines[SLOPE], lines[KNEE]
+    loudest(block, k, z, level)
     for n in range(frames):
-        glide(now, between, target, a)
-        loudest = SILENCE_LINEAR
-        for c in range(channels):
-            loudest = max(loudest, abs(filter_sample(float(block[n, c]), k, z[c])))
-        level_db = 20.0 * math.log10(sliding_maximum(loudest, values, ages, ends, window))
-        wanted = _gain_reduction_db(level_db, now[0], now[1], now[2])
-        coefficient = times[0] if wanted > state[0] else times[1]
-        reduction = wanted + (state[0] - wanted) * coefficient
+        level[n] = sliding_maximum(max(level[n], SILENCE_LINEAR), values, ages, ends, window)
+    for n in range(frames):
+        level[n] = amplitude_db(level[n])
+    for n in range(frames):
+        over = level[n] - threshold[n]
+        bend = slope[n] * (over + knee[n] / 2.0) ** 2 / max(2.0 * knee[n], 1e-9)
+        bent = bend if 2.0 * over < knee[n] else slope[n] * over
+        wanted[n] = 0.0 if 2.0 * over <= -knee[n] else bent
+    reduction, most, highest = state[0], state[1], state[2]
+    for n in range(frames):
+        coefficient = times[0] if wanted[n] > reduction else times[1]
+        reduction = wanted[n] + (reduction - wanted[n]) * coefficient
         if reduction < 1e-9:
             reduction = 0.0
-        state[0] = reduction
-        if reduction > state[1]:
-            state[1] = reduction
-        if level_db > state[2]:
-            state[2] = level_db
-        gain = now[4] * 10.0 ** ((now[3] - reduction) / 20.0) + 1.0 - now[4]
+        wanted[n] = reduction
+        most = max(most, reduction)
+        highest = max(highest, level[n])
+    state[0], state[1], state[2] = reduction, most, highest
+    makeup, mix = lines[MAKEUP], lines[MIX]
+    for n in range(frames):
+        level[n] = mix[n] * amplitude(makeup[n] - wanted[n]) + 1.0 - mix[n]
+    for n in range(frames):
         for c in range(channels):
-            block[n, c] = np.float32(block[n, c] * gain)
+            block[n, c] = np.float32(block[n, c] * level[n])
 
 
 class Compressor(Stage[CompressorSettings]):
     """Turns the voice down above a threshold. No latency."""
 
     def __init__(self, settings: CompressorSettings, channels: int, max_frames: int) -> None:
+        self._lines = np.zeros((7, max_frames))
         self._state = np.zeros(3)
         self._z = np.zeros((channels, 2))
         self._times = np.zeros(2)
@@ -175,10 +192,10 @@ class Compressor(Stage[CompressorSettings]):
             settings.mix_percent / 100.0,
         )
 
-    def _run(self, block: Block) -> None:
+    def run(self, block: Block) -> None:
         p, g = self._peak, self._glide
         _compress(
-            block, self._state, self._k, self._z, self._times, p.values, p.ages, p.ends, p.window,
+            block, self._lines, self._state, self._k, self._z, self._times, p.values, p.ages, p.ends, p.window,
             g.now, g.between, g.target, g.coefficient,
         )  # fmt: skip
 

@@ -10,15 +10,15 @@ an s, in which the lower band is nearly silent, is compared with the vowels arou
 threshold is taken away, dB for dB, up to the amount. Attack and release are times of the gain in dB.
 """
 
-import math
 from typing import Any
 
 import numpy as np
 
 from goshawk.core.dsp.crossover import two_bands
+from goshawk.core.dsp.fast_math import amplitude, power_db
 from goshawk.core.dsp.filter_bank import FilterBank
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import Block, Floats, Glide, Stage, glide, kernel
+from goshawk.core.stage import Block, Floats, Glide, Stage, glide_along, kernel
 from goshawk.units import SILENCE_LINEAR, one_pole_coefficient
 
 DETECTOR_MS = 3.0
@@ -60,10 +60,16 @@ class DeEsserSettings(Settings):
     )
 
 
+THRESHOLD, AMOUNT, UPPER, VOICE = range(4)
+"""Rows of the lines, one value a frame: the gliding settings, the power of the upper band (then the reduction in dB), and
+that of the voice (then their ratio in dB)."""
+
+
 @kernel
 def _soften(
     low: Block,
     high: Block,
+    lines: Floats,
     state: Floats,
     times: Floats,
     now: Floats,
@@ -72,27 +78,42 @@ def _soften(
     a: float,
 ) -> None:
     """Adds the bands into ``low``. State: upper power, voice power, reduction in dB, most of it and the
-    greatest ratio in dB since the last reading, lower power. Gliding: threshold and amount in dB."""
+    greatest ratio in dB since the last reading, lower power.
+
+    In passes over the block, so that those without memory run in vector instructions."""
     frames, channels = low.shape
+    glide_along(now, between, target, a, lines, frames)
+    uppers, voices = lines[UPPER], lines[VOICE]
+    upper, voice, lower = state[0], state[1], state[5]
     for n in range(frames):
-        glide(now, between, target, a)
-        lower = upper = 0.0
+        below = above = 0.0
         for c in range(channels):
-            lower += float(low[n, c]) ** 2
-            upper += float(high[n, c]) ** 2
-        state[0] += (upper / channels - state[0]) * (1.0 - times[0])
-        state[5] += (lower / channels - state[5]) * (1.0 - times[1])
-        state[1] = max(state[5], state[1] * times[2])
-        ratio_db = 10.0 * math.log10(max(state[0], SILENCE_LINEAR**2) / max(state[1], LEAST_VOICE))
-        wanted = min(now[1], max(0.0, ratio_db - now[0]))
-        state[2] = wanted + (state[2] - wanted) * (times[3] if wanted > state[2] else times[4])
-        if state[2] < 1e-9:
-            state[2] = 0.0
-        state[3] = max(state[3], state[2])
-        state[4] = max(state[4], ratio_db)
-        gain = 10.0 ** (-state[2] / 20.0) if state[2] > 0.0 else 1.0
+            below += float(low[n, c]) ** 2
+            above += float(high[n, c]) ** 2
+        upper += (above / channels - upper) * (1.0 - times[0])
+        lower += (below / channels - lower) * (1.0 - times[1])
+        voice = max(lower, voice * times[2])
+        uppers[n], voices[n] = upper, voice
+    state[0], state[1], state[5] = upper, voice, lower
+    for n in range(frames):
+        ratio = max(uppers[n], SILENCE_LINEAR**2) / max(voices[n], LEAST_VOICE)
+        voices[n] = power_db(ratio)
+    reduction, most, greatest = state[2], state[3], state[4]
+    thresholds, amounts = lines[THRESHOLD], lines[AMOUNT]
+    for n in range(frames):
+        wanted = min(amounts[n], max(0.0, voices[n] - thresholds[n]))
+        reduction = wanted + (reduction - wanted) * (times[3] if wanted > reduction else times[4])
+        if reduction < 1e-9:
+            reduction = 0.0
+        uppers[n] = reduction
+        most = max(most, reduction)
+        greatest = max(greatest, voices[n])
+    state[2], state[3], state[4] = reduction, most, greatest
+    for n in range(frames):
+        uppers[n] = amplitude(-uppers[n])
+    for n in range(frames):
         for c in range(channels):
-            low[n, c] = np.float32(low[n, c] + gain * high[n, c])
+            low[n, c] = np.float32(low[n, c] + uppers[n] * high[n, c])
 
 
 class DeEsser(Stage[DeEsserSettings]):
@@ -103,6 +124,7 @@ class DeEsser(Stage[DeEsserSettings]):
         for bank, sections in zip(self._banks, two_bands(settings.frequency_hz), strict=True):
             bank.set(sections, at_once=True)
         self._high = np.zeros((max_frames, channels), np.float32)
+        self._lines = np.zeros((4, max_frames))
         self._state = np.zeros(6)
         self._times = np.zeros(5)
         self._glide = Glide(2)
@@ -125,13 +147,15 @@ class DeEsser(Stage[DeEsserSettings]):
         ]
         self._glide.set(settings.threshold_db, settings.amount_db)
 
-    def _run(self, block: Block) -> None:
+    def run(self, block: Block) -> None:
         high = self._high[: block.shape[0]]
         high[:] = block
         self._banks[0].process(block)
         self._banks[1].process(high)
         g = self._glide
-        _soften(block, high, self._state, self._times, g.now, g.between, g.target, g.coefficient)
+        _soften(
+            block, high, self._lines, self._state, self._times, g.now, g.between, g.target, g.coefficient
+        )  # fmt: skip
 
     def reset(self) -> None:
         for bank in self._banks:

@@ -15,7 +15,7 @@ import numpy as np
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.gate import DETECTOR_RELEASE_MS
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, glide, kernel
+from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, glide, is_gliding, kernel
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
 
 LONGEST_LOOK_AHEAD_MS = 20.0
@@ -79,27 +79,34 @@ def _duck(
     """``key`` of shape (frames, 1). Values: open and close thresholds, hold frames, coefficients of attack,
     release and detector. ``now[0]`` is the gain while the voice speaks."""
     frames, channels = block.shape
+    is_moving = is_gliding(now, between, target)
+    is_down, held, gain = state[OPEN], state[HELD], state[GAIN]
+    detected, lowest = state[DETECTED], state[LOWEST]
+    opens, closes, hold = values[0], values[1], values[2]
+    attack, release, falls = values[3], values[4], values[5]
     for n in range(frames):
-        glide(now, between, target, a)
-        detected = max(abs(float(key[n, 0])), state[DETECTED] * values[5])
-        state[DETECTED] = detected if detected > TINY else 0.0
-        if detected >= values[0]:
-            state[OPEN] = 1.0
-        if state[OPEN] == 1.0 and detected >= values[1]:
-            state[HELD] = values[2]
-        elif state[HELD] > 0.0:
-            state[HELD] -= 1.0
+        if is_moving:
+            glide(now, between, target, a)
+        detected = max(abs(float(key[n, 0])), detected * falls)
+        detected = detected if detected > TINY else 0.0
+        if detected >= opens:
+            is_down = 1.0
+        if is_down == 1.0 and detected >= closes:
+            held = hold
+        elif held > 0.0:
+            held -= 1.0
         else:
-            state[OPEN] = 0.0
-        goal = now[0] if state[OPEN] == 1.0 else 1.0
-        coefficient = values[3] if goal < state[GAIN] else values[4]
-        gain = goal + (state[GAIN] - goal) * coefficient
+            is_down = 0.0
+        goal = now[0] if is_down == 1.0 else 1.0
+        coefficient = attack if goal < gain else release
+        gain = goal + (gain - goal) * coefficient
         if abs(gain - goal) < 1e-9:
             gain = goal
-        state[GAIN] = gain
-        state[LOWEST] = min(state[LOWEST], gain)
+        lowest = min(lowest, gain)
         for c in range(channels):
             block[n, c] = np.float32(block[n, c] * gain)
+    state[OPEN], state[HELD], state[GAIN] = is_down, held, gain
+    state[DETECTED], state[LOWEST] = detected, lowest
 
 
 class Ducker(Stage[DuckerSettings]):
@@ -146,7 +153,7 @@ class Ducker(Stage[DuckerSettings]):
         """What the voice does in the block that comes next, shape (frames, 1)."""
         self._key[: len(key)] = key
 
-    def _run(self, block: Block) -> None:
+    def run(self, block: Block) -> None:
         key = self._key[: len(block)]
         self._key_delay.process(key)
         g = self._glide

@@ -124,7 +124,7 @@ class FilterStage(Stage[SettingsT]):
         self.settings = settings
         self._bank.set(self.sections(settings))
 
-    def _run(self, block: Block) -> None:
+    def run(self, block: Block) -> None:
         self._bank.process(block)
 
     def reset(self) -> None:

@@ -14,9 +14,9 @@ import numpy as np
 from pydantic import model_validator
 
 from goshawk.core.dsp.delay import Delay
-from goshawk.core.dsp.side_chain import filter_sample, high_pass_coefficients
+from goshawk.core.dsp.side_chain import high_pass_coefficients, loudest
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, glide, kernel
+from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, glide, is_gliding, kernel
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
 
 DETECTOR_RELEASE_MS = 15.0
@@ -96,54 +96,58 @@ the last reading, openings since the last reading."""
 @kernel
 def _gate(
     block: Block,
-    ahead: Block,
+    level: Floats,
     state: Floats,
-    k: Floats,
-    z: Floats,
     thresholds: Floats,
     now: Floats,
     between: Floats,
     target: Floats,
     a: float,
 ) -> None:
-    """``ahead`` is the undelayed signal; thresholds: open, close, hold frames, coefficients of
+    """``level`` is what the undelayed signal is in each frame; thresholds: open, close, hold frames, coefficients of
     attack, release and detector. ``now[0]`` is the closed gate's gain."""
     frames, channels = block.shape
+    is_moving = is_gliding(now, between, target)
+    is_open, held, gain = state[OPEN], state[HELD], state[GAIN]
+    detected, lowest = state[DETECTED], state[LOWEST]
+    opens, closes, hold = thresholds[0], thresholds[1], thresholds[2]
+    attack, release, falls = thresholds[3], thresholds[4], thresholds[5]
     for n in range(frames):
-        glide(now, between, target, a)
-        loudest = 0.0
-        for c in range(channels):
-            loudest = max(loudest, abs(filter_sample(float(ahead[n, c]), k, z[c])))
-        detected = max(loudest, state[DETECTED] * thresholds[5])
-        state[DETECTED] = detected if detected > TINY else 0.0
-        if detected >= thresholds[0]:
-            if state[OPEN] == 0.0:
+        if is_moving:
+            glide(now, between, target, a)
+        detected = max(level[n], detected * falls)
+        detected = detected if detected > TINY else 0.0
+        if detected >= opens:
+            if is_open == 0.0:
                 state[OPENINGS] += 1.0
-            state[OPEN] = 1.0
-        if detected >= thresholds[1]:
-            state[HELD] = thresholds[2]
-        elif state[HELD] > 0.0:
-            state[HELD] -= 1.0
+            is_open = 1.0
+        if detected >= closes:
+            held = hold
+        elif held > 0.0:
+            held -= 1.0
         else:
-            state[OPEN] = 0.0
-        goal = 1.0 if state[OPEN] == 1.0 else now[0]
-        coefficient = thresholds[3] if goal > state[GAIN] else thresholds[4]
-        gain = goal + (state[GAIN] - goal) * coefficient
+            is_open = 0.0
+        goal = 1.0 if is_open == 1.0 else now[0]
+        coefficient = attack if goal > gain else release
+        gain = goal + (gain - goal) * coefficient
         if abs(gain - goal) < 1e-9:
             gain = goal
-        state[GAIN] = gain
-        state[LOWEST] = min(state[LOWEST], gain)
+        lowest = min(lowest, gain)
         for c in range(channels):
             block[n, c] = np.float32(block[n, c] * gain)
+    state[OPEN], state[HELD], state[GAIN] = is_open, held, gain
+    state[DETECTED], state[LOWEST] = detected, lowest
 
 
 class Gate(Stage[GateSettings]):
     """Closes in pauses. Latency: the look-ahead."""
 
+    has_latency = True
+
     def __init__(self, settings: GateSettings, channels: int, max_frames: int) -> None:
         longest = ms_to_frames(LONGEST_LOOK_AHEAD_MS)
         self._delay = Delay(channels, longest, ms_to_frames(settings.look_ahead_ms))
-        self._ahead = np.zeros((max_frames, channels), np.float32)
+        self._level = np.zeros(max_frames)
         self._state = np.zeros(6)
         self._z = np.zeros((channels, 2))
         self._thresholds = np.zeros(6)
@@ -167,14 +171,12 @@ class Gate(Stage[GateSettings]):
         self.latency_frames = ms_to_frames(settings.look_ahead_ms)
         self._delay.set_frames(self.latency_frames)
 
-    def _run(self, block: Block) -> None:
-        ahead = self._ahead[: block.shape[0]]
-        ahead[:] = block
+    def run(self, block: Block) -> None:
+        loudest(block, self._k, self._z, self._level)
         self._delay.process(block)
         g = self._glide
         _gate(
-            block, ahead, self._state, self._k, self._z, self._thresholds,
-            g.now, g.between, g.target, g.coefficient,
+            block, self._level, self._state, self._thresholds, g.now, g.between, g.target, g.coefficient,
         )  # fmt: skip
 
     def reset(self) -> None:

@@ -80,7 +80,7 @@ class Leveller(Stage[LevellerSettings]):
     def apply(self, settings: LevellerSettings) -> None:
         self.settings = settings
 
-    def _run(self, block: Block) -> None:
+    def run(self, block: Block) -> None:
         start = 0
         while start < len(block):
             piece = block[start : start + self._left]

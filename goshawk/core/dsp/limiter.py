@@ -18,7 +18,7 @@ import numpy as np
 from goshawk.core.dsp.oversampling import LIMITER_PHASES, between_samples, greatest_gain, spans_of
 from goshawk.core.dsp.sliding import Integers, SlidingMaximum, sliding_maximum
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import Block, Floats, Glide, Stage, glide, kernel
+from goshawk.core.stage import Block, Floats, Glide, Stage, glide, is_gliding, kernel
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
 
 MAIN_LOOK_AHEAD_MS = 1.2
@@ -56,6 +56,19 @@ class LimiterSettings(Settings):
 
 
 @kernel
+def _only_delay(block: Block, delayed: Block, places: Integers) -> None:
+    """Through the ring of input, in place."""
+    at, size = places[2], delayed.shape[0]
+    for n in range(block.shape[0]):
+        for c in range(block.shape[1]):
+            oldest = delayed[at, c]
+            delayed[at, c] = block[n, c]
+            block[n, c] = oldest
+        at = at + 1 if at + 1 < size else 0
+    places[2] = at
+
+
+@kernel
 def _limit(
     block: Block,
     peaks: Block,
@@ -81,8 +94,32 @@ def _limit(
     to_first_mean = 1.0 / first.shape[0]
     to_second_mean = 1.0 / second.shape[0]
     size = delayed.shape[0]
+    is_moving = is_gliding(now, between, target)
+    highest = state[2]
     for n in range(frames):
-        glide(now, between, target, a)
+        highest = max(highest, float(peaks[n]))
+    is_resting = (
+        frames > 0
+        and not is_moving
+        and highest <= now[0]
+        and state[0] == 1.0
+        and sums[0] == ONE * first.shape[0]
+        and sums[1] == ONE * second.shape[0]
+        and ends[1] == 1
+        and values[ends[0]] == -1.0
+    )
+    if is_resting:
+        # Nothing to hold, and nothing held of late: what it would come to, without the way there.
+        state[2] = float(peaks[frames - 1])
+        ends[2] += frames
+        ages[ends[0]] = ends[2] - 1
+        places[0] = (places[0] + frames) % first.shape[0]
+        places[1] = (places[1] + frames) % second.shape[0]
+        _only_delay(block, delayed, places)
+        return
+    for n in range(frames):
+        if is_moving:
+            glide(now, between, target, a)
         peak = max(float(peaks[n]), state[2])
         state[2] = float(peaks[n])
         needed = now[0] / peak if peak > now[0] else 1.0
@@ -167,6 +204,8 @@ class _Pass:
 class Limiter(Stage[LimiterSettings]):
     """Holds the true peak at the ceiling. Latency: both look-aheads and detectors."""
 
+    has_latency = True
+
     def __init__(self, settings: LimiterSettings, channels: int, max_frames: int) -> None:
         self._passes = [
             _Pass(channels, max_frames, ms_to_frames(ms))
@@ -183,7 +222,7 @@ class Limiter(Stage[LimiterSettings]):
             ceiling_glide.set(ceiling)
         self._release = one_pole_coefficient(settings.release_ms)
 
-    def _run(self, block: Block) -> None:
+    def run(self, block: Block) -> None:
         for one, ceiling_glide in zip(self._passes, self._glides, strict=True):
             one.run(block, self._release, ceiling_glide)
 

@@ -23,7 +23,8 @@ import math
 
 import numpy as np
 
-from goshawk.core.stage import Floats, kernel
+from goshawk.core.dsp.fast_math import exp2, log2
+from goshawk.core.stage import Floats, inlined, kernel
 
 HEAVY_SMOOTHING = 0.985
 LIGHT_SMOOTHING = 0.85
@@ -45,10 +46,12 @@ PRESENCE_OVER_DB = 10.0
 """Speech is unlikely at a smoothed SNR of the first, and sure that much above it."""
 
 _CLEAR = 10.0 ** (CLEAR_DB / 10.0)
-_CLEAR_PER_DECADE = 10.0 / CLEAR_DB
+_CLEAR_PER_OCTAVE = 10.0 * math.log10(2.0) / CLEAR_DB
 _FROM = 10.0 ** (PRESENCE_FROM_DB / 10.0)
 _SURE = _FROM * 10.0 ** (PRESENCE_OVER_DB / 10.0)
-_PRESENCE_PER_DECADE = 10.0 / PRESENCE_OVER_DB
+_PRESENCE_PER_OCTAVE = 10.0 * math.log10(2.0) / PRESENCE_OVER_DB
+
+_AWAY = FIXED_PRIOR / (1.0 + FIXED_PRIOR) * math.log2(math.e)
 
 LEAST_COUNT = 8.0
 """A fresh estimate counts as so many frames: one frame of noise alone says little of its mean."""
@@ -69,12 +72,12 @@ MOST_OVER_MINIMA = 2.5
 
 STUCK_PRESENCE = 0.3
 
-NOISE, COUNT, PRIOR, SMOOTH, RECENT, LEAST, RATIO, SNR, PRESENCE, GAIN = range(10)
+NOISE, COUNT, PRIOR, SMOOTH, RECENT, LEAST, RATIO, SNR, PRESENCE, GAIN, SCRATCH = range(11)
 """Rows of the bins' state: noise power, frames behind it, previous clean power over noise, smoothed
 power, its minimum in this sub-window and in all of them, a-posteriori SNR, the same less one,
-its mean over neighbours and time, and the gain."""
+its mean over neighbours and time, the gain, and room for what is between."""
 
-ROWS = 10
+ROWS = 11
 
 
 def exponential_integral(x: float) -> float:
@@ -100,18 +103,22 @@ _FACTORS = np.array(
 is right to 1e-5, and takes a fifth of the time."""
 
 
-@kernel
-def log_spectral_gain(prior: float, posterior: float) -> float:
-    """Ephraim and Malah 1985, equation 20, for an a-priori and an a-posteriori SNR (linear)."""
+@inlined
+def _log_spectral_gain(prior: float, posterior: float) -> float:
     wiener = prior / (1.0 + prior)
-    v = wiener * posterior
-    if v >= _MOST_V:
-        return wiener
+    v = min(wiener * posterior, _MOST_V)
     root = max(1e-4, math.sqrt(v))
     place = root * _STEPS_PER_UNIT
     below = int(place)
     factor = _FACTORS[below] + (_FACTORS[below + 1] - _FACTORS[below]) * (place - below)
-    return float(min(1.0, wiener * factor / root))
+    gain = min(1.0, wiener * factor / root)
+    return wiener if v >= _MOST_V else gain
+
+
+@kernel
+def log_spectral_gain(prior: float, posterior: float) -> float:
+    """Ephraim and Malah 1985, equation 20, for an a-priori and an a-posteriori SNR (linear)."""
+    return float(_log_spectral_gain(prior, posterior))
 
 
 @kernel
@@ -133,63 +140,83 @@ def follow_minima(power: Floats, bins: Floats, minima: Floats, hop: int) -> None
 
 
 @kernel
+def _presence(power: Floats, noise: Floats, said: Floats, out: Floats) -> None:
+    """How likely speech is in each bin (Gerkmann and Hendriks, equation 18)."""
+    for k in range(power.shape[0]):
+        ratio = min(power[k] / noise[k], CERTAIN)
+        away = exp2(-ratio * _AWAY)
+        presence = 1.0 / (1.0 + (1.0 + FIXED_PRIOR) * away)
+        presence = 1.0 if ratio >= CERTAIN else presence
+        is_stuck = said[k] * MINIMUM_BIAS > STUCK * noise[k]
+        out[k] = min(presence, STUCK_PRESENCE) if is_stuck else presence
+
+
+@kernel
 def follow_noise(
     power: Floats, bins: Floats, longest: float, least_power: float, is_learned: bool
 ) -> None:
     """Average what is likely noise into NOISE, over ``longest`` frames at most."""
+    noises, counts, least, presence = bins[NOISE], bins[COUNT], bins[LEAST], bins[SCRATCH]
+    _presence(power, noises, least, presence)
+    most = 1e300 if is_learned else MOST_OVER_MINIMA * MINIMUM_BIAS
     for k in range(power.shape[0]):
-        noise = bins[NOISE, k]
-        ratio = power[k] / noise
-        presence = 1.0
-        if ratio < CERTAIN:
-            away = math.exp(-ratio * FIXED_PRIOR / (1.0 + FIXED_PRIOR))
-            presence = 1.0 / (1.0 + (1.0 + FIXED_PRIOR) * away)
-        said = bins[LEAST, k] * MINIMUM_BIAS
-        if said > STUCK * noise:
-            presence = min(presence, STUCK_PRESENCE)
-        absence = 1.0 - presence
-        bins[COUNT, k] = min(bins[COUNT, k] + absence, longest)
-        noise += absence * (power[k] - noise) / max(bins[COUNT, k], LEAST_COUNT)
-        if not is_learned and 0.0 < MOST_OVER_MINIMA * said < noise:
-            noise = MOST_OVER_MINIMA * said
-            bins[COUNT, k] = LEAST_COUNT
-        bins[NOISE, k] = max(noise, least_power)
+        absence = 1.0 - presence[k]
+        count = min(counts[k] + absence, longest)
+        noise = noises[k] + absence * (power[k] - noises[k]) / max(count, LEAST_COUNT)
+        limit = least[k] * most
+        is_over = 0.0 < limit < noise
+        counts[k] = LEAST_COUNT if is_over else count
+        noises[k] = max(limit if is_over else noise, least_power)
+
+
+@inlined
+def _share(power: float, start: float, end: float, per_octave: float) -> float:
+    """How far a power ratio has come, in dB, on the way from ``start`` to ``end`` (linear): 0 to 1.
+    ``per_octave`` is the share that 3 dB are."""
+    return log2(min(max(power, start), end) / start) * per_octave
 
 
 @kernel
-def _share(power: float, start: float, end: float, per_decade: float) -> float:
-    """How far a power ratio has come, in dB, on the way from ``start`` to ``end`` (linear): 0 to 1.
-    ``per_decade`` is the share that 10 dB are."""
-    if power <= start:
-        return 0.0
-    if power >= end:
-        return 1.0
-    return math.log10(power / start) * per_decade
+def _weigh_up(near: Floats, priors: Floats, snrs: Floats, out: Floats) -> None:
+    """The a-priori SNR of every bin, into ``out``."""
+    for k in range(near.shape[0]):
+        clear = _share(near[k], 1.0, _CLEAR, _CLEAR_PER_OCTAVE)
+        smoothing = HEAVY_SMOOTHING + (LIGHT_SMOOTHING - HEAVY_SMOOTHING) * clear
+        out[k] = max(smoothing * priors[k] + (1.0 - smoothing) * snrs[k], LEAST_PRIOR)
+
+
+@kernel
+def _cleaned(gains: Floats, presences: Floats, least_gain: float, emphasis: float) -> None:
+    """Towards the least gain as speech becomes unlikely, in place."""
+    for k in range(gains.shape[0]):
+        gain = max(gains[k], least_gain)
+        absence = emphasis * (1.0 - _share(presences[k], _FROM, _SURE, _PRESENCE_PER_OCTAVE))
+        gains[k] = gain * exp2(absence * log2(least_gain / gain))
 
 
 @kernel
 def find_gains(power: Floats, bins: Floats, least_gain: float, emphasis: float) -> None:
     """The gain of every bin, into GAIN. ``emphasis`` 0 keeps what might be voice, 1 cleans the pauses."""
     count = power.shape[0]
+    noises, ratios, snrs, near = bins[NOISE], bins[RATIO], bins[SNR], bins[SCRATCH]
+    presences, priors, gains = bins[PRESENCE], bins[PRIOR], bins[GAIN]
     for k in range(count):
-        bins[RATIO, k] = min(power[k] / bins[NOISE, k], 1e5)
-        bins[SNR, k] = max(bins[RATIO, k] - 1.0, 0.0)
-    total = bins[SNR, 0] + bins[SNR, 1]
+        ratio = min(power[k] / noises[k], 1e5)
+        ratios[k] = ratio
+        snrs[k] = max(ratio - 1.0, 0.0)
+    total = snrs[0] + snrs[1]
     for k in range(count):
         # The mean of a bin and two neighbours on either side, as a running sum.
         if k + 2 < count:
-            total += bins[SNR, k + 2]
+            total += snrs[k + 2]
         if k > 2:
-            total -= bins[SNR, k - 3]
-        near = max(total, 0.0) / (min(count - 1, k + 2) - max(0, k - 2) + 1)
-        bins[PRESENCE, k] = 0.7 * bins[PRESENCE, k] + 0.3 * near
-        clear = _share(near, 1.0, _CLEAR, _CLEAR_PER_DECADE)
-        smoothing = HEAVY_SMOOTHING + (LIGHT_SMOOTHING - HEAVY_SMOOTHING) * clear
-        prior = smoothing * bins[PRIOR, k] + (1.0 - smoothing) * bins[SNR, k]
-        gain = log_spectral_gain(max(prior, LEAST_PRIOR), bins[RATIO, k])
-        bins[PRIOR, k] = gain * gain * bins[RATIO, k]
-        gain = max(gain, least_gain)
-        absence = emphasis * (1.0 - _share(bins[PRESENCE, k], _FROM, _SURE, _PRESENCE_PER_DECADE))
-        if absence > 0.0:
-            gain *= (least_gain / gain) ** absence
-        bins[GAIN, k] = gain
+            total -= snrs[k - 3]
+        near[k] = max(total, 0.0) / (min(count - 1, k + 2) - max(0, k - 2) + 1)
+    for k in range(count):
+        presences[k] = 0.7 * presences[k] + 0.3 * near[k]
+    _weigh_up(near, priors, snrs, gains)
+    for k in range(count):
+        gain = _log_spectral_gain(gains[k], ratios[k])
+        gains[k] = gain
+        priors[k] = gain * gain * ratios[k]
+    _cleaned(gains, presences, least_gain, emphasis)

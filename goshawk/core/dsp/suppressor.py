@@ -15,6 +15,7 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from goshawk.core.dsp.clatter import LOOK_AHEAD_FRAMES, ClatterSoftener
+from goshawk.core.dsp.sliding import Integers
 from goshawk.core.dsp.spectral_gain import (
     COUNT,
     GAIN,
@@ -41,7 +42,9 @@ HOPS_PER_S = SAMPLE_RATE_HZ / HOP_FRAMES
 assert WINDOW_FRAMES == LOOK_AHEAD_FRAMES, "keys are softened when they come out"
 
 _WINDOW = np.sqrt(0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(WINDOW_FRAMES) / WINDOW_FRAMES))
-_SYNTHESIS = _WINDOW * (2.0 * HOP_FRAMES / WINDOW_FRAMES)
+_WINDOWS = np.stack([_WINDOW, _WINDOW * (2.0 * HOP_FRAMES / WINDOW_FRAMES)])
+"""Of analysis and of synthesis. The transforms inside the kernels are NumPy's, which rocket-fft brings to numba."""
+
 _LEAST_POWER = float((_WINDOW**2).sum()) * SILENCE_LINEAR**2
 """What digital silence counts as, in one bin."""
 
@@ -179,21 +182,88 @@ def _scale(spectra: np.ndarray, gains: Floats) -> None:
             spectra[c, k] *= gains[k]
 
 
+AT, HOPS, SOUNDING = range(3)
+"""Places in the counts: column of the rings where the next frame goes, hops since the noise began to be followed, and
+hops in a row in which something sounded."""
+
+
+@kernel
+def _hop(
+    history: Floats,
+    ready: Floats,
+    windowed: Floats,
+    power: Floats,
+    bins: Floats,
+    minima: Floats,
+    counts: Integers,
+    windows: Floats,
+    longest: float,
+    is_learned: bool,
+    least_gain: float,
+    emphasis: float,
+) -> None:
+    """A window is complete: its spectrum, the noise and the gains, and the sound that comes of it."""
+    _unroll(history, counts[AT], windows[0], windowed)
+    spectra = np.fft.rfft(windowed)
+    is_silent = _weigh(spectra, power, _LEAST_POWER)
+    counts[SOUNDING] = 0 if is_silent else counts[SOUNDING] + 1
+    if is_silent or counts[SOUNDING] > HOPS_OF_WINDOW:
+        counts[HOPS] += 1
+        follow_minima(power, bins, minima, counts[HOPS])
+    if counts[SOUNDING] > HOPS_OF_WINDOW:
+        # Digital silence, or a window half full of it, is no room.
+        follow_noise(power, bins, longest, _LEAST_POWER, is_learned)
+    find_gains(power, bins, least_gain, emphasis)
+    _scale(spectra, bins[GAIN])
+    _overlap(np.fft.irfft(spectra, WINDOW_FRAMES), counts[AT], windows[1], ready)
+
+
+@kernel
+def _suppress(
+    block: Block,
+    history: Floats,
+    ready: Floats,
+    windowed: Floats,
+    power: Floats,
+    bins: Floats,
+    minima: Floats,
+    counts: Integers,
+    windows: Floats,
+    longest: float,
+    is_learned: bool,
+    least_gain: float,
+    emphasis: float,
+) -> None:
+    """A block in, and what has been made of earlier ones out, in place."""
+    start = 0
+    while start < block.shape[0]:
+        # A whole number of hops makes a window, so that no piece crosses the rings' ends.
+        length = min(block.shape[0] - start, HOP_FRAMES - counts[AT] % HOP_FRAMES)
+        _push(block[start : start + length], history, ready, counts[AT])
+        counts[AT] = (counts[AT] + length) % WINDOW_FRAMES
+        if counts[AT] % HOP_FRAMES == 0:
+            _hop(
+                history, ready, windowed, power, bins, minima, counts, windows, longest, is_learned,
+                least_gain, emphasis,
+            )  # fmt: skip
+        start += length
+
+
 class Suppressor(Stage[SuppressorSettings]):
     """Takes steady noise and clatter away. Latency: one window of 20 ms."""
 
     latency_frames = WINDOW_FRAMES
+    has_latency = True
 
     def __init__(self, settings: SuppressorSettings, channels: int, max_frames: int) -> None:
         self._history = np.zeros((channels, WINDOW_FRAMES))
         self._ready = np.zeros((channels, WINDOW_FRAMES))
         self._windowed = np.zeros((channels, WINDOW_FRAMES))
-        self._spectra = np.zeros((channels, BINS), np.complex128)
         self._power = np.zeros(BINS)
         self._bins = np.zeros((ROWS, BINS))
         self._minima = np.zeros((SUB_WINDOWS, BINS))
         self._clatter = ClatterSoftener(channels, max_frames)
-        self._at = self._hops = self._sounding = 0
+        self._counts = np.zeros(3, np.int64)
         super().__init__(settings, channels, max_frames)
         self.reset()
 
@@ -216,47 +286,23 @@ class Suppressor(Stage[SuppressorSettings]):
         if room:
             self._bins[NOISE] = np.maximum(room.power, _LEAST_POWER)
             self._bins[COUNT] = self.settings.follow_s * HOPS_PER_S
-        self._hops = self._sounding = 0
+        self._counts[HOPS] = self._counts[SOUNDING] = 0
 
-    def _run(self, block: Block) -> None:
+    def run(self, block: Block) -> None:
+        settings = self.settings
         self._clatter.listen(block)
-        start = 0
-        while start < len(block):
-            # A whole number of hops makes a window, so that no piece crosses the rings' ends.
-            piece = block[start : start + HOP_FRAMES - self._at % HOP_FRAMES]
-            _push(piece, self._history, self._ready, self._at)
-            self._at = (self._at + len(piece)) % WINDOW_FRAMES
-            if self._at % HOP_FRAMES == 0:
-                self._hop()
-            start += len(piece)
+        _suppress(
+            block, self._history, self._ready, self._windowed, self._power, self._bins, self._minima,
+            self._counts, _WINDOWS, settings.follow_s * HOPS_PER_S, settings.room is not None,
+            self._least_gain, settings.emphasis_percent / 100.0,
+        )  # fmt: skip
         self._clatter.soften(block)
-
-    def _hop(self) -> None:
-        _unroll(self._history, self._at, _WINDOW, self._windowed)
-        np.fft.rfft(self._windowed, out=self._spectra)
-        is_silent = _weigh(self._spectra, self._power, _LEAST_POWER)
-        self._find_gains(is_silent)
-        _scale(self._spectra, self._bins[GAIN])
-        np.fft.irfft(self._spectra, WINDOW_FRAMES, out=self._windowed)
-        _overlap(self._windowed, self._at, _SYNTHESIS, self._ready)
-
-    def _find_gains(self, is_silent: bool) -> None:
-        power, bins = self._power, self._bins
-        self._sounding = 0 if is_silent else self._sounding + 1
-        if is_silent or self._sounding > HOPS_OF_WINDOW:
-            self._hops += 1
-            follow_minima(power, bins, self._minima, self._hops)
-        if self._sounding > HOPS_OF_WINDOW:
-            # Digital silence, or a window half full of it, is no room.
-            longest = self.settings.follow_s * HOPS_PER_S
-            follow_noise(power, bins, longest, _LEAST_POWER, self.settings.room is not None)
-        find_gains(power, bins, self._least_gain, self.settings.emphasis_percent / 100.0)
 
     def reset(self) -> None:
         self._history.fill(0.0)
         self._ready.fill(0.0)
         self._clatter.reset()
-        self._at = 0
+        self._counts[AT] = 0
         self._begin()
 
     def take_reading(self) -> dict[str, Any]:

@@ -94,7 +94,7 @@ class ThreeBand(Stage[ThreeBandSettings]):
         for band, compressor in zip(BANDS, self._compressors, strict=True):
             compressor.apply(getattr(settings, band).compressor)
 
-    def _run(self, block: Block) -> None:
+    def run(self, block: Block) -> None:
         middle, high = self._parts[:, : block.shape[0]]
         middle[:] = high[:] = block
         parts = (block, middle, high)

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from goshawk.core.settings import Settings, choice, number
-from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, glide, kernel
+from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, glide, is_gliding, kernel
 from goshawk.units import SAMPLE_RATE_HZ, db_to_linear
 
 DC_CORNER_HZ = 5.0
@@ -37,16 +37,25 @@ def _trim(
 ) -> None:
     """State per channel: last input, last output of the DC remover."""
     frames, channels = block.shape
-    for n in range(frames):
-        glide(now, between, target, a)
+    start = 0
+    while start < frames:
+        # While a setting glides frame by frame, then all that is left.
+        is_moving = is_gliding(now, between, target)
+        end = start + 1 if is_moving else frames
+        if is_moving:
+            glide(now, between, target, a)
+        gain, share = now[0], now[1]
         for c in range(channels):
-            x = float(block[n, c])
-            y = x - state[0, c] + r * state[1, c]
-            if abs(y) < TINY:
-                y = 0.0
-            state[0, c] = x
-            state[1, c] = y
-            block[n, c] = np.float32(now[0] * (x + now[1] * (y - x)))
+            last, kept = state[0, c], state[1, c]
+            for n in range(start, end):
+                x = float(block[n, c])
+                kept = x - last + r * kept
+                if abs(kept) < TINY:
+                    kept = 0.0
+                last = x
+                block[n, c] = np.float32(gain * (x + share * (kept - x)))
+            state[0, c], state[1, c] = last, kept
+        start = end
 
 
 class Trim(Stage[TrimSettings]):
@@ -63,7 +72,7 @@ class Trim(Stage[TrimSettings]):
         sign = -1.0 if settings.is_polarity_inverted else 1.0
         self._glide.set(sign * db_to_linear(settings.gain_db), float(settings.is_dc_removed))
 
-    def _run(self, block: Block) -> None:
+    def run(self, block: Block) -> None:
         g = self._glide
         _trim(block, self._state, g.now, g.between, g.target, g.coefficient, self._r)
 

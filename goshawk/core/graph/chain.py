@@ -20,7 +20,7 @@ from goshawk.core.dsp.limiter import Limiter
 from goshawk.core.dsp.suppressor import Suppressor
 from goshawk.core.dsp.three_band import ThreeBand
 from goshawk.core.dsp.trim import Trim
-from goshawk.core.stage import Block, Stage, kernel
+from goshawk.core.stage import Block, Stage, clean, kernel
 from goshawk.units import ms_to_frames
 
 STAGES: dict[str, Callable[..., Stage[Any]]] = {
@@ -81,12 +81,15 @@ class StagePlace:
         self.slot = slot
 
     def process(self, block: Block) -> None:
-        """Pass a block through the stage, or past it, in place."""
+        """Pass a clean block (see ``stage.clean``) through the stage, or past it, in place."""
+        is_fading = self._weight != 1.0 or self._goal != 1.0
         dry = self._dry[: block.shape[0]]
-        dry[:] = block
-        self._dry_delay.process(dry)
-        self.stage.process(block)
-        if self._weight != 1.0 or self._goal != 1.0:
+        if is_fading or self.is_watched or self.stage.has_latency:
+            dry[:] = block
+            if self.stage.has_latency:
+                self._dry_delay.process(dry)
+        self.stage.run(block)
+        if is_fading:
             self._weight = _crossfade(block, dry, self._weight, self._goal, self._step)
         if self.is_watched:
             self._after[: block.shape[0]] = block
@@ -180,6 +183,8 @@ class RunningChain:
 
     def process(self, block: Block) -> Block:
         """Pass a block of shape (frames, channels) through all stages, in place."""
+        clean(block)
         for place in self._places:
             place.process(block)
+            clean(block)
         return block

@@ -8,7 +8,7 @@ from goshawk.core.dsp.limiter import LimiterSettings
 from goshawk.core.graph.chain import StagePlace
 from goshawk.core.measure.levels import MomentMeter
 from goshawk.core.measure.tap import Tap
-from goshawk.core.stage import Block
+from goshawk.core.stage import Block, clean
 from goshawk.core.wiring import LONGEST_FEED_DELAY_MS, FeedSettings
 from goshawk.units import ms_to_frames
 
@@ -30,8 +30,9 @@ class Feed:
 
     def process(self, block: Block) -> None:
         """Ceiling and meter, in place; ``block`` is then kept as ``held``, ahead of the delay."""
+        clean(block)
         self.ceiling.process(block)
-        self.meter.measure(block)
+        self.meter.clean_and_measure(block)
         self.tap.listen(block)
         self.held[: len(block)] = block
 

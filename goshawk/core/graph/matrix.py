@@ -114,6 +114,8 @@ class Matrix:
         self._peaks = np.zeros((ROWS, len(FEEDS) + 1))
         self._clock = np.zeros(3)
         self._latency_frames = 0
+        self._rows = 0
+        """So many rows have ever been used: the others are not looked at."""
 
     def set_latency(self, latency_frames: int) -> None:
         """The inputs come this much later than at the microphone: moments are counted from there."""
@@ -129,6 +131,7 @@ class Matrix:
         at_once: bool = False,
     ) -> None:
         """Target gains (linear) of one input to every feed: of its shaped side, and as it came."""
+        self._rows = max(self._rows, row + 1)
         places = self._places(row)
         self._gains.target[places] = np.column_stack(
             [gains, unshaped or [0.0] * len(FEEDS)]
@@ -166,9 +169,9 @@ class Matrix:
     def mix(self, frames: int) -> None:
         """Mix the first ``frames`` of the inputs into the feeds."""
         self.feeds[:, :frames] = 0.0
-        g = self._gains
+        g, rows = self._gains, self._rows
         _mix(
-            self.inputs[:, :frames], self.unshaped[:, :frames], self.feeds[:, :frames], g.now,
+            self.inputs[:rows, :frames], self.unshaped[:rows, :frames], self.feeds[:, :frames], g.now,
             g.between, g.target, g.coefficient, self._sums, self._kept, self._peaks, self._clock,
         )  # fmt: skip
 

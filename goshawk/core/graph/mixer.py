@@ -406,7 +406,7 @@ class Mixer:
             name = place.slot.id
             in_stages_s += ended - began
             self._busy_s[name] = self._busy_s.get(name, 0.0) + ended - began
-            strip.stage_meters[name].measure(block)
+            strip.stage_meters[name].clean_and_measure(block)
             if strip.is_main and name == self._key_place:
                 self._take_key(block, self._key[: len(block)])
             began = self._stopwatch()

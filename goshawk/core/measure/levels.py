@@ -5,12 +5,13 @@ the microphone on; a station further down the path starts counting later by its 
 moment k means the same sound everywhere.
 """
 
+import math
 from dataclasses import asdict, dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from goshawk.core.stage import Block, Floats, kernel
+from goshawk.core.stage import Block, Floats, clean, kernel
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, SILENCE_LINEAR
 
 MOMENT_MS = 10
@@ -20,21 +21,31 @@ KEPT_MOMENTS = 64
 
 
 @kernel
-def _gather(block: Block, state: Floats, kept: Floats) -> None:
+def _gather(block: Block, state: Floats, kept: Floats, has_to_clean: bool) -> None:
     """State: sum of squares, peak, frames gathered, frame within the moment, moments finished.
 
     ``kept`` is a ring of shape (KEPT_MOMENTS, 2): power and peak of each finished moment."""
     frames, channels = block.shape
-    for n in range(frames):
+    if has_to_clean:
+        clean(block)
+    start = 0
+    while start < frames:
+        # To the end of the moment, or of what is too early to count.
+        until = MOMENT_FRAMES if state[3] >= 0.0 else 0.0
+        count = min(frames - start, max(1, math.ceil(until - state[3])))
         if state[3] >= 0.0:
-            power = 0.0
-            for c in range(channels):
-                x = float(block[n, c])
-                power += x * x
-                state[1] = max(state[1], abs(x))
-            state[0] += power / channels
-            state[2] += 1.0
-        state[3] += 1.0
+            power, peak = state[0], state[1]
+            for n in range(start, start + count):
+                total = 0.0
+                for c in range(channels):
+                    x = float(block[n, c])
+                    total += x * x
+                    peak = max(peak, abs(x))
+                power += total / channels
+            state[0], state[1] = power, peak
+            state[2] += count
+        state[3] += count
+        start += count
         if state[3] >= MOMENT_FRAMES:
             place = int(state[4]) % kept.shape[0]
             kept[place, 0] = state[0] / max(state[2], 1.0)
@@ -70,7 +81,11 @@ class MomentMeter:
 
     def measure(self, block: Block) -> None:
         """Read a block of shape (frames, channels); leaves it as it is."""
-        _gather(block, self._state, self._kept)
+        _gather(block, self._state, self._kept, False)
+
+    def clean_and_measure(self, block: Block) -> None:
+        """Make the block clean (see ``stage.clean``), and read it."""
+        _gather(block, self._state, self._kept, True)
 
     def moments(self, first: int, count: int) -> Floats:
         """Power and peak (linear) of moments first … first + count, shape (count, 2)."""
