@@ -112,8 +112,7 @@ class Server:
 
     def begin_anew(self) -> None:
         """Take back whatever an earlier story changed."""
-        while self.ask("/api/rig/undo")["can_undo"]:
-            pass
+        self.ask("/api/test-clock/back", timeout=120.0)
         self.ask("/api/sound-check/recording", "DELETE")
         for kind in self.ask("/api/sound-check", "GET")["takes"]:
             self.ask(f"/api/sound-check/takes/{kind}", "DELETE")

@@ -71,7 +71,8 @@ def test_a_loud_game_makes_room_for_words(page: Page, server: Server) -> None:
     helps = page.get_by_role("region", name="What would help")
     helps.get_by_role("button", name=re.compile("^Do it: Game dips")).click(timeout=HEARD_MS)
     expect(helps).not_to_contain_text("Game dips", timeout=HEARD_MS)
-    assert input_of(server, "game")["ducker"]["is_on"]
+    ducker = input_of(server, "game")["chain"][-1]
+    assert (ducker["stage"], ducker["is_bypassed"]) == ("ducker", False)
     page.get_by_role("button", name="Shape Game").click()
     detail = page.get_by_role("region", name="Game in detail")
     expect(detail.get_by_role("button", name="Ducker is on")).to_be_visible()

@@ -1,4 +1,4 @@
-"""A clock that tests drive: there only where the environment asks for it."""
+"""A clock that tests drive, and a way back to where all began: there only where the environment asks for it."""
 
 from typing import Annotated
 
@@ -15,3 +15,10 @@ async def let_time_pass(
 ) -> None:
     """Let so much sound pass, as fast as the machine allows; all that is measured goes with it."""
     await studio.engine.hurry(seconds)
+
+
+@router.post("/back", status_code=204)
+async def take_all_back(studio: StudioDep) -> None:
+    """Undo everything that was ever set."""
+    while studio.desk.can_undo:
+        await studio.desk.step(-1)
