@@ -12,10 +12,12 @@ from goshawk.core.dsp.compressor import (
     CompressorSettings,
     static_curve_db,
 )
+from goshawk.core.dsp.fast_math import exp2, log2
 from goshawk.core.dsp.gate import Gate, GateSettings
 from goshawk.core.dsp.limiter import Limiter, LimiterSettings
 from goshawk.core.dsp.trim import Trim, TrimSettings
 from goshawk.core.measure.true_peak import TruePeakMeter
+from goshawk.core.stage import kernel
 from goshawk.errors import BadSetting
 from goshawk.units import ms_to_frames
 from tests.conftest import RATE_HZ, peak_db, random_sound, run, tone
@@ -314,3 +316,25 @@ def test_settings_refuse_what_is_out_of_range_nan_and_unknown() -> None:
     ]:
         with pytest.raises(BadSetting, match=sentence):
             changed(Rig(), path, value)
+
+
+def test_the_quick_logarithms_and_powers_are_right() -> None:
+    """Against the C library's, over all that a kernel can meet, ends of the mantissa and whole numbers included."""
+    random = np.random.default_rng(3)
+    x = np.concatenate([10.0 ** random.uniform(-300, 300, 4000), 2.0 ** np.arange(-40.0, 40.0)])
+    x = np.concatenate([x, np.nextafter(x, 0.0)])
+    powers = np.concatenate([random.uniform(-1000, 1000, 4000), np.arange(-60.0, 60.0, 0.5)])
+    logarithms, exponentials = np.zeros_like(x), np.zeros_like(powers)
+    _quick(x, logarithms, powers, exponentials)
+    np.testing.assert_allclose(logarithms, np.log2(x), atol=1e-9)
+    np.testing.assert_allclose(exponentials, np.exp2(powers), rtol=1e-9)
+
+
+@kernel
+def _quick(
+    x: np.ndarray, logarithms: np.ndarray, powers: np.ndarray, exponentials: np.ndarray
+) -> None:
+    for i in range(len(x)):
+        logarithms[i] = log2(x[i])
+    for i in range(len(powers)):
+        exponentials[i] = exp2(powers[i])

@@ -20,7 +20,26 @@ def _delay(
     """One block through the ring; returns position, the tap now in use and the fade left."""
     frames, channels = block.shape
     size = ring.shape[0]
-    for n in range(frames):
+    start = 0
+    while fade == 0 and start < frames:
+        # At rest: in runs in which neither place reaches the ring's end.
+        back = position - new + (size if position < new else 0)
+        run = min(frames - start, size - position, size - back)
+        if new == 0:
+            for i in range(run):
+                for c in range(channels):
+                    ring[position + i, c] = block[start + i, c]
+        else:
+            for i in range(run):
+                for c in range(channels):
+                    ring[position + i, c] = block[start + i, c]
+                    block[start + i, c] = ring[back + i, c]
+        old = new
+        start += run
+        position += run
+        if position == size:
+            position = 0
+    for n in range(start, frames):
         weight = 1.0
         if fade > 0:
             weight = 0.5 + 0.5 * math.cos(math.pi * fade / fade_frames)

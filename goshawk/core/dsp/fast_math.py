@@ -16,27 +16,26 @@ from numba.extending import intrinsic
 from goshawk.core.stage import inlined
 
 
-@intrinsic  # type: ignore[untyped-decorator]
-def _bits_of(context: Any, x: Any) -> Any:
-    """The bits of a float64 as an int64."""
-
+def _as_bits(context: Any, x: Any) -> Any:
     def build(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
         return builder.bitcast(arguments[0], ir.IntType(64))
 
     return types.int64(types.float64), build
 
 
-@intrinsic  # type: ignore[untyped-decorator]
-def _of_bits(context: Any, bits: Any) -> Any:
-    """The float64 of the bits in an int64."""
-
+def _from_bits(context: Any, bits: Any) -> Any:
     def build(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
         return builder.bitcast(arguments[0], ir.DoubleType())
 
     return types.float64(types.int64), build
 
 
-_MANTISSA = 0x000FFFFFFFFFFFFF
+_bits_of: Any = intrinsic(_as_bits)
+"""The bits of a float64 as an int64."""
+
+_of_bits: Any = intrinsic(_from_bits)
+"""The float64 of the bits in an int64."""
+
 _ONE = 0x3FF0000000000000
 _HALF_ROOT = 0x3FE6A09E667F3BCD
 """The bits of √½: numbers are taken apart so that the mantissa lies around 1."""
@@ -54,11 +53,12 @@ def log2(x: float) -> float:
     bits = _bits_of(x)
     shifted = bits - _HALF_ROOT
     exponent = shifted >> 52
-    m = _of_bits(bits - (exponent << 52))
+    m: float = _of_bits(bits - (exponent << 52))
     s = (m - 1.0) / (m + 1.0)
     q = s * s
     series = 1.0 + q * (1.0 / 3.0 + q * (1.0 / 5.0 + q * (1.0 / 7.0 + q * (1.0 / 9.0 + q / 11.0))))
-    return float(exponent) + _TWO_OVER_LN2 * s * series
+    whole: float = float(exponent)
+    return whole + _TWO_OVER_LN2 * s * series
 
 
 @inlined
@@ -84,7 +84,8 @@ def exp2(x: float) -> float:
         )
     )
     # The whole number stands in the lowest bits of what was rounded; it is the exponent.
-    return series * _of_bits((_bits_of(rounded) << 52) + _ONE)
+    power: float = _of_bits((_bits_of(rounded) << 52) + _ONE)
+    return series * power
 
 
 @inlined

@@ -21,6 +21,7 @@ from goshawk.core.measure.clearance import (
 )
 from goshawk.core.measure.levels import LEAST_MOMENTS, SPEECH, moments_in_db
 from goshawk.core.measure.loudness import SessionLoudness
+from goshawk.core.measure.percentiles import percentiles
 from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import PeaksHeard, Standing, standings
 from goshawk.core.stage import Floats
@@ -176,7 +177,7 @@ class BalanceMeter:
             rms = levels[-moments:, 0][sounds] + self._gains_db[name]
             bodies[name] = (None, None)
             if len(rms) >= LEAST_MOMENTS:
-                low, high = np.percentile(rms, (25, 75))
+                low, high = percentiles(rms, 25, 75)
                 bodies[name] = (_rounded(low), _rounded(high))
         clearances = {
             name: _rounded(clearance_db(voice_dbfs, own))
@@ -210,11 +211,11 @@ class BalanceMeter:
             is_voice = name == rig.chained
             sounds = own[is_speech] if is_voice else own
             if len(sounds) and float(sounds.max()) > SILENCE_DBFS + 30.0:
-                peaks[name] = round(float(np.percentile(sounds, 95)), 1)
+                peaks[name] = round(percentiles(sounds, 95)[0], 1)
             # Over the voice: its peaks reach those of the voice while it speaks.
             if is_voice or lately is None or is_speech.sum() < LEAST_SPEECH_MOMENTS:
                 continue
-            if float(np.percentile(own[is_speech], 95)) > lately:
+            if percentiles(own[is_speech], 95)[0] > lately:
                 over.append(name)
         return BalanceSecond(
             number=self._number,

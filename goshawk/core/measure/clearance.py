@@ -4,6 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.core.measure.levels import LEAST_MOMENTS, SPEECH
+from goshawk.core.measure.percentiles import percentiles
 from goshawk.core.stage import Floats
 
 PLAYING_DBFS = -80.0
@@ -23,7 +24,7 @@ def voice_peaks_dbfs(peaks_dbfs: Floats, activity: NDArray[np.integer]) -> float
     speech = peaks_dbfs[activity == SPEECH]
     if len(speech) < LEAST_MOMENTS:
         return None
-    found = float(np.percentile(speech, PEAKS_PERCENTILE))
+    found = percentiles(speech, PEAKS_PERCENTILE)[0]
     return found if found > LEAST_HEARD_DBFS else None
 
 
@@ -31,7 +32,7 @@ def playing(peaks_dbfs: Floats) -> NDArray[np.bool_]:
     """In which moments a background input plays, from its 10 ms peaks."""
     plays: NDArray[np.bool_] = peaks_dbfs > PLAYING_DBFS
     if plays.any():
-        own = np.percentile(peaks_dbfs[plays], PEAKS_PERCENTILE)
+        own = percentiles(peaks_dbfs[plays], PEAKS_PERCENTILE)[0]
         plays &= peaks_dbfs > own - PLAYING_RANGE_DB
     return plays
 
@@ -50,7 +51,7 @@ def sounding_s(peaks_dbfs: Floats) -> float:
 def background_peaks_dbfs(peaks_dbfs: Floats) -> float | None:
     """95th percentile of the 10 ms peaks while the input plays; None under half a second of it."""
     heard = peaks_dbfs[playing(peaks_dbfs)]
-    return float(np.percentile(heard, PEAKS_PERCENTILE)) if len(heard) >= LEAST_MOMENTS else None
+    return percentiles(heard, PEAKS_PERCENTILE)[0] if len(heard) >= LEAST_MOMENTS else None
 
 
 def clearance_db(voice_dbfs: float | None, other_dbfs: float | None) -> float | None:

@@ -11,6 +11,7 @@ from dataclasses import asdict, dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from goshawk.core.measure.percentiles import median, percentiles
 from goshawk.core.stage import Block, Floats, clean, kernel
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, SILENCE_LINEAR
 
@@ -141,12 +142,12 @@ def station_levels(moments_db: Floats, activity: NDArray[np.integer]) -> Station
     """
     speech = moments_db[activity == SPEECH]
     pause = moments_db[activity == PAUSE]
-    floor = float(np.median(pause[:, 0])) if len(pause) >= LEAST_MOMENTS else None
+    floor = median(pause[:, 0]) if len(pause) >= LEAST_MOMENTS else None
     highest = float(moments_db[:, 1].max()) if len(moments_db) else None
     if highest is not None and highest <= SILENCE_DBFS:
         highest = None
     if len(speech) < LEAST_MOMENTS:
         return StationLevels(floor, None, None, None, None, highest)
-    quiet, low, high = np.percentile(speech[:, 0], (5, 25, 75))
-    peaks = np.percentile(speech[:, 1], 95)
-    return StationLevels(floor, float(quiet), float(low), float(high), float(peaks), highest)
+    quiet, low, high = percentiles(speech[:, 0], 5, 25, 75)
+    peaks = percentiles(speech[:, 1], 95)[0]
+    return StationLevels(floor, quiet, low, high, peaks, highest)

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from goshawk.core.dsp.compressor import CompressorSettings, reduction_at_db
 from goshawk.core.measure.levels import LEAST_MOMENTS, MOMENT_MS, SPEECH
+from goshawk.core.measure.percentiles import percentiles
 from goshawk.core.stage import Floats
 
 ONSET_MS = 50
@@ -77,7 +78,7 @@ def compressor_effort_db(
     speech = peaks[activity == SPEECH]
     if len(speech) < LEAST_MOMENTS:
         return None
-    usual = reduction_at_db(settings, float(np.percentile(speech, 95)))
+    usual = reduction_at_db(settings, percentiles(speech, 95)[0])
     return usual, reduction_at_db(settings, float(speech.max()))
 
 

@@ -19,6 +19,7 @@ from goshawk.core.measure.clearance import (
     voice_peaks_dbfs,
 )
 from goshawk.core.measure.levels import SPEECH
+from goshawk.core.measure.percentiles import percentiles
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.stage import Floats
 from goshawk.core.wiring import MOST_TRIM_DB, InputSettings
@@ -121,7 +122,7 @@ def _spread(peaks: Floats, level: Callable[[Floats], float | None]) -> float:
 
 
 def _speech_level(peaks: Floats) -> float | None:
-    return float(np.percentile(peaks, PEAKS_PERCENTILE)) if len(peaks) else None
+    return percentiles(peaks, PEAKS_PERCENTILE)[0] if len(peaks) else None
 
 
 def _needed_db(peaks: Floats, wanted_dbfs: float) -> float:

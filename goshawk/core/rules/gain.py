@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from goshawk.core.measure.levels import MOMENT_MS, SPEECH
+from goshawk.core.measure.percentiles import median, percentiles
 from goshawk.core.rig import Rig
 from goshawk.core.rules.finding import Mend, minus
 from goshawk.core.rules.staging import CLIPPED_DBFS
@@ -65,10 +66,10 @@ def usual_peaks_dbfs(
     speech = peaks_dbfs[activity == SPEECH]
     if len(speech) < LEAST_SPEECH_MOMENTS:
         return None
-    measured = float(np.percentile(speech, 95))
+    measured = percentiles(speech, 95)[0]
     is_clipping = float(np.mean(speech >= CLIPPED_DBFS)) > MANY_CLIPPED
     if is_clipping:
-        return max(measured, float(np.median(speech)) + PEAKS_OVER_MEDIAN_DB), True
+        return max(measured, median(speech) + PEAKS_OVER_MEDIAN_DB), True
     return measured, False
 
 
