@@ -17,12 +17,12 @@ from goshawk.core.graph.strip import through_chain
 from goshawk.core.measure.clearance import background_peaks_dbfs, clearance_db, voice_peaks_dbfs
 from goshawk.core.measure.intelligibility import Hearing, band_powers, hearing, speech_pieces
 from goshawk.core.measure.levels import MOMENT_FRAMES
+from goshawk.core.measure.loudness import loudness_lufs
 from goshawk.core.measure.take import activity_of, moments_of
 from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.rules.balance import Move, PeaksHeard, moves
 from goshawk.core.stage import Block, Floats
-from goshawk.core.takes import loudness_lufs
 from goshawk.core.who_hears import send_gain
 from goshawk.core.wiring import InputSettings
 

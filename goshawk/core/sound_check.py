@@ -39,6 +39,7 @@ from goshawk.core.measure.long_term_spectrum import (
     thirds_db,
     zone_db,
 )
+from goshawk.core.measure.loudness import loudness_lufs
 from goshawk.core.measure.room import learn_room, settled
 from goshawk.core.measure.stage_work import LOST_DB, first_syllable_losses
 from goshawk.core.measure.take import (
@@ -72,7 +73,7 @@ from goshawk.core.rules.sound_check.found import (
 )
 from goshawk.core.settings import Settings, sentence_of
 from goshawk.core.stage import Block, Floats
-from goshawk.core.takes import loudness_lufs, render
+from goshawk.core.takes import render
 from goshawk.errors import BadInput
 from goshawk.units import SAMPLE_RATE_HZ
 

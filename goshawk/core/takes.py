@@ -5,7 +5,7 @@ import numpy as np
 from goshawk.core.chain_slots import Chain
 from goshawk.core.graph.chain import RunningChain
 from goshawk.core.graph.comparison import Heard
-from goshawk.core.measure.loudness import LoudnessMeter, integrated_lufs
+from goshawk.core.measure.loudness import loudness_lufs
 from goshawk.core.stage import Block
 from goshawk.units import SAMPLE_RATE_HZ, ms_to_frames
 
@@ -41,12 +41,6 @@ def seamless(sound: Block) -> Block:
     out = np.ascontiguousarray(sound[: len(sound) - seam], np.float32)
     out[:seam] = weight * sound[:seam] + (1.0 - weight) * sound[len(sound) - seam :]
     return out
-
-
-def loudness_lufs(sound: Block) -> float | None:
-    """Integrated loudness; None of silence."""
-    meter = LoudnessMeter(sound.shape[1], len(sound))
-    return integrated_lufs(meter.measure(np.ascontiguousarray(sound)))
 
 
 def equal_loudness_gains_db(voice: Block, chain: Chain, other: Chain | None) -> dict[Heard, float]:

@@ -76,7 +76,8 @@ class Clock:
         self._woke = time.monotonic()
 
     def finished(self, block_s: float) -> None:
-        """The block is ready: late if the device would have run out, one block after it was due."""
+        """The block and all that goes with it (what is published and obeyed) is done: late if the device would have run
+        out, one block after it was due."""
         now = time.monotonic()
         self.blocks += 1
         busy_s = now - self._woke
@@ -135,8 +136,6 @@ class AudioProcess:
         self._clock.wait(block_s)
         late_before = self._clock.late_blocks
         self._loop.run_block(is_late=self._is_late)
-        self._clock.finished(block_s)
-        self._is_late = self._clock.late_blocks > late_before
         for point, listening in self._listening.items():
             self._publish_sound(point, listening)
         if self._loop.frames >= self._next_readings:
@@ -144,6 +143,8 @@ class AudioProcess:
             self._next_readings += READINGS_FRAMES
             self._publish_readings()
         self._obey()
+        self._clock.finished(block_s)
+        self._is_late = self._clock.late_blocks > late_before
 
     def _let_readers_follow(self) -> None:
         """While a test hurries the clock, as fast as the readers follow; never else."""

@@ -11,9 +11,7 @@ from typing import Any
 import numpy as np
 
 from goshawk.core.masking import Improvement, Sight, improvements, sight_of
-from goshawk.core.measure.balance_meter import HISTORY_S, BalanceMeter
 from goshawk.core.measure.levels import MOMENT_FRAMES
-from goshawk.core.measure.row_keeper import KEPT_S, RowKeeper
 from goshawk.core.mix import (
     HeardInputs,
     MixFigures,
@@ -22,6 +20,8 @@ from goshawk.core.mix import (
     figures_of,
     heard_inputs,
 )
+from goshawk.core.observed.balance_meter import HISTORY_S, BalanceMeter
+from goshawk.core.observed.row_keeper import KEPT_S, RowKeeper
 from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import held_step
 from goshawk.core.stage import Block

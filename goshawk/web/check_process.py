@@ -6,11 +6,11 @@ from pathlib import Path
 import numpy as np
 import soundfile
 
+from goshawk.core.measure.loudness import loudness_lufs
 from goshawk.core.measure.take import VOICES, TakeKind
 from goshawk.core.rules.sound_check.advice import Wish
 from goshawk.core.sound_check import Outcome, run_with_sound
 from goshawk.core.stage import Block
-from goshawk.core.takes import loudness_lufs
 from goshawk.errors import GoshawkError
 from goshawk.units import SAMPLE_RATE_HZ
 from goshawk.web.helper import stay_behind

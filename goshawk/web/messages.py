@@ -8,12 +8,12 @@ from pydantic import BaseModel, ConfigDict, Field
 from goshawk.core.chain_slots import StageName
 from goshawk.core.graph.comparison import Heard
 from goshawk.core.masking import Improvement, Sight
-from goshawk.core.measure.balance_meter import BalanceSecond, InputWindow, Whole
 from goshawk.core.measure.levels import StationLevels
-from goshawk.core.measure.monitor import Reach
-from goshawk.core.measure.row_keeper import KEPT_S
 from goshawk.core.measure.take import TakeFigures, TakeKind
 from goshawk.core.mix import MixFigures
+from goshawk.core.observed.balance_meter import BalanceSecond, InputWindow, Whole
+from goshawk.core.observed.monitor import Reach
+from goshawk.core.observed.row_keeper import KEPT_S
 from goshawk.core.rig import Rig, SettingValue
 from goshawk.core.rules.balance import Standing
 from goshawk.core.rules.buffer import MOST_SHARE, BufferAdvice, BufferTrial

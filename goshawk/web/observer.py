@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from goshawk.core.measure.alike import Alike, Likeness, find_alike
-from goshawk.core.measure.balance_meter import InputWindow
 from goshawk.core.measure.microphone import MicrophoneHealth, RawWindow, inspect_microphone
-from goshawk.core.measure.monitor import Monitor
+from goshawk.core.observed.balance_meter import InputWindow
+from goshawk.core.observed.monitor import Monitor
 from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import standings
 from goshawk.core.rules.finding import standing

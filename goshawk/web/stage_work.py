@@ -7,13 +7,13 @@ from typing import Any
 from goshawk.core.chain_slots import Slot
 from goshawk.core.graph.mixer import MICROPHONE, comes_in
 from goshawk.core.measure.levels import MOMENT_MS
-from goshawk.core.measure.monitor import Monitor
 from goshawk.core.measure.stage_work import (
     chatter_per_minute,
     compressor_effort_db,
     first_syllable_losses,
     limiter_work,
 )
+from goshawk.core.observed.monitor import Monitor
 from goshawk.core.rig import Rig
 from goshawk.core.wiring import InputSettings
 from goshawk.web.messages import Effort, GateWork, LimiterWork

@@ -11,7 +11,6 @@ import pytest
 from goshawk.core.dsp.ducker import CLOSES_BELOW_DB, Ducker, DuckerSettings
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.masking import improvements, sight_of, suggested_ducker
-from goshawk.core.measure.balance_meter import BalanceMeter
 from goshawk.core.measure.clearance import sounding_s
 from goshawk.core.measure.intelligibility import (
     BANDWIDTH_DB,
@@ -21,7 +20,6 @@ from goshawk.core.measure.intelligibility import (
     intelligibility_index,
 )
 from goshawk.core.measure.levels import MOMENT_FRAMES, PAUSE, SPEECH
-from goshawk.core.measure.row_keeper import RowKeeper
 from goshawk.core.mix import (
     HeardInputs,
     bands_of,
@@ -32,6 +30,8 @@ from goshawk.core.mix import (
     heard_inputs,
     viewers_feed,
 )
+from goshawk.core.observed.balance_meter import BalanceMeter
+from goshawk.core.observed.row_keeper import RowKeeper
 from goshawk.core.rig import Rig, changed, changed_together, with_stage
 from goshawk.core.rules.balance import HOLD_RANGE_DB, HOLD_STEP_DB, PeaksHeard, held_step, moves
 from goshawk.core.stage import Block

@@ -10,7 +10,7 @@ import pytest
 from goshawk.cli.offline import render_chain
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.measure.levels import StationLevels
-from goshawk.core.measure.monitor import Monitor
+from goshawk.core.observed.monitor import Monitor
 from goshawk.core.preset import Preset, read_preset
 from goshawk.core.rig import (
     Rig,
@@ -360,7 +360,7 @@ def test_presets_are_read_whole_or_refused_with_the_field_named() -> None:
 def test_the_core_knows_nothing_of_files_sockets_or_the_web() -> None:
     code = (
         "import sys, goshawk.core.graph.mixer, goshawk.core.measure.recording, goshawk.core.preset, "
-        "goshawk.core.rules.staging, goshawk.core.rules.balance, goshawk.core.measure.monitor, "
+        "goshawk.core.rules.staging, goshawk.core.rules.balance, goshawk.core.observed.monitor, "
         "goshawk.core.rules.wiring, goshawk.core.measure.microphone, goshawk.core.rig_upgrades\n"
         "bad = [m for m in sys.modules if m.startswith(('goshawk.engine', 'goshawk.devices', "
         "'goshawk.store', 'goshawk.web', 'sqlite3', 'fastapi', 'soundfile', 'scipy.signal'))]\n"

@@ -5,6 +5,7 @@ import pyloudnorm
 import pytest
 from scipy.signal import resample_poly
 
+from goshawk.core.dsp import k_weighting
 from goshawk.core.measure import loudness
 from goshawk.core.measure.clearance import background_peaks_dbfs, clearance_db, voice_peaks_dbfs
 from goshawk.core.measure.levels import (
@@ -26,7 +27,7 @@ from tests.conftest import RATE_HZ, AtticMicrophone, random_sound, tone
 
 
 def segments_of(sound: Block, block_frames: int = 1000) -> np.ndarray:
-    meter = loudness.LoudnessMeter(sound.shape[1], block_frames)
+    meter = k_weighting.LoudnessMeter(sound.shape[1], block_frames)
     parts = [
         meter.measure(np.ascontiguousarray(sound[i : i + block_frames]))
         for i in range(0, len(sound), block_frames)
@@ -36,7 +37,9 @@ def segments_of(sound: Block, block_frames: int = 1000) -> np.ndarray:
 
 def hops_of(sound: Block) -> np.ndarray:
     """Mean squares of each 10 ms."""
-    return loudness.LoudnessMeter(sound.shape[1], len(sound), loudness.HOP_FRAMES).measure(sound)
+    return k_weighting.LoudnessMeter(sound.shape[1], len(sound), k_weighting.HOP_FRAMES).measure(
+        sound
+    )
 
 
 def levels_in_turn(*parts: tuple[float, float]) -> Block:
@@ -78,7 +81,7 @@ def test_case_6_five_channels_with_their_weights() -> None:
     ("levels", "seconds", "length", "from_s"),
     [
         ((-20, -30), (1.34, 1.66), loudness.SEGMENTS_PER_SHORT_TERM, 3.0),  # case 9
-        ((-20, -30), (0.18, 0.22), loudness.SEGMENTS_PER_BLOCK, 1.0),  # case 12
+        ((-20, -30), (0.18, 0.22), k_weighting.SEGMENTS_PER_BLOCK, 1.0),  # case 12
     ],
 )
 def test_cases_9_and_12_the_windows_stay_level(
@@ -87,7 +90,7 @@ def test_cases_9_and_12_the_windows_stay_level(
     hops = hops_of(
         levels_in_turn(*list(zip(levels, seconds, strict=True)) * (5 if from_s > 1 else 25))
     )
-    values = loudness.sliding_loudness(hops, length * loudness.HOPS_PER_SEGMENT)
+    values = loudness.sliding_loudness(hops, length * k_weighting.HOPS_PER_SEGMENT)
     settled = values[round((from_s - length / 10) * 100) :]
     assert len(settled) > 100
     np.testing.assert_allclose(settled, -23, atol=0.1)
@@ -111,7 +114,7 @@ def test_cases_10_and_13_a_tone_begins_where_it_likes(
     ("length", "step_s", "lasts_s"),
     [
         (loudness.SEGMENTS_PER_SHORT_TERM, 0.15, 3.0),  # case 11
-        (loudness.SEGMENTS_PER_BLOCK, 0.02, 0.4),  # case 14
+        (k_weighting.SEGMENTS_PER_BLOCK, 0.02, 0.4),  # case 14
     ],
 )
 def test_cases_11_and_14_each_tone_of_a_row_reads_its_level(
@@ -121,10 +124,10 @@ def test_cases_11_and_14_each_tone_of_a_row_reads_its_level(
     for i in range(20):
         parts += [(-150, i * step_s), (-38 + i, lasts_s), (-150, lasts_s - i * step_s)]
     hops = hops_of(levels_in_turn(*((dbfs, s) for dbfs, s in parts if s > 1e-9)))
-    values = loudness.sliding_loudness(hops, length * loudness.HOPS_PER_SEGMENT)
+    values = loudness.sliding_loudness(hops, length * k_weighting.HOPS_PER_SEGMENT)
     period = round(2 * lasts_s * 100)
     # Each window ends in the part that begins with its tone.
-    ends = np.arange(len(values)) + length * loudness.HOPS_PER_SEGMENT
+    ends = np.arange(len(values)) + length * k_weighting.HOPS_PER_SEGMENT
     for i in range(20):
         inside = (ends > i * period) & (ends <= (i + 1) * period)
         assert values[inside].max() == pytest.approx(-38 + i, abs=0.1), i

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from goshawk.core.measure.levels import PAUSE, SPEECH
-from goshawk.core.measure.monitor import WINDOW_MOMENTS, Monitor
+from goshawk.core.observed.monitor import WINDOW_MOMENTS, Monitor
 from goshawk.core.rig import Rig
 
 STATIONS = ["microphone", "viewers/voice", "viewers/game", "viewers/music", "feed/viewers"]

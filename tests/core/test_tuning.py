@@ -4,13 +4,15 @@ import numpy as np
 import pytest
 
 from goshawk.core.chain_slots import TrimSlot, default_chain
+from goshawk.core.dsp.bands import BAND_CENTRES_HZ
 from goshawk.core.dsp.compressor import CompressorSettings
 from goshawk.core.dsp.equaliser import EqualiserSettings, band_alone_sections
 from goshawk.core.dsp.matched import response_db
 from goshawk.core.dsp.trim import TrimSettings
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.measure.levels import PAUSE, SPEECH
-from goshawk.core.measure.spectrum import BAND_CENTRES_HZ, BandSpectrum
+from goshawk.core.measure.loudness import loudness_lufs
+from goshawk.core.measure.spectrum import BandSpectrum
 from goshawk.core.measure.stage_work import (
     chatter_per_minute,
     compressor_effort_db,
@@ -21,7 +23,7 @@ from goshawk.core.preset import read_preset
 from goshawk.core.rig import Rig, with_chain
 from goshawk.core.stage import Block
 from goshawk.core.starting_points import STARTING_POINTS
-from goshawk.core.takes import equal_loudness_gains_db, loudness_lufs, render, seamless
+from goshawk.core.takes import equal_loudness_gains_db, render, seamless
 from goshawk.core.wiring import FEEDS
 from tests.conftest import BARE, RATE_HZ, mix, peak_db, rig_with, tone
 

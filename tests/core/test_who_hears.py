@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from goshawk.core.measure.monitor import Monitor
+from goshawk.core.observed.monitor import Monitor
 from goshawk.core.rig import Rig, changed_together, with_stage
 from goshawk.core.stage import Block
 from goshawk.core.who_hears import feeds_leave, send_gain

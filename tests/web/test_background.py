@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from goshawk.core.measure.balance_meter import BalanceMeter
 from goshawk.core.measure.room import TAKE_S
+from goshawk.core.observed.balance_meter import BalanceMeter
 from goshawk.core.rig import Rig
 from goshawk.errors import BadInput, StoreUnusable
 from goshawk.store import sound_checks

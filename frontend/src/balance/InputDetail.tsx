@@ -3,8 +3,8 @@
 import { X } from "lucide-react";
 import { useState, type ReactNode } from "react";
 import type { InputSettings, Slot } from "../api/client";
-import { EqEditor } from "../chain/EqEditor";
-import { DuckerPanel } from "../chain/DuckerPanel";
+import { EqEditor } from "../pictures/EqEditor";
+import { DuckerEditor } from "../pictures/DuckerEditor";
 import { STAGE_LABELS } from "../levelpath/stations";
 import { ask, setSetting } from "../live/link";
 import { Button } from "../ui/Button";
@@ -70,7 +70,7 @@ export function InputDetail({ input, onClose }: Props) {
       )}
       {side === "Dip under the voice" && (
         <OfChain input={input} stage="ducker" bypassed={`${name} does not dip under your voice.`}>
-          {(slot) => <DuckerPanel id={slot.id} />}
+          {(slot) => <DuckerEditor id={slot.id} />}
         </OfChain>
       )}
     </section>

@@ -11,7 +11,8 @@ import { useView } from "../view";
 import { CompressorPanel } from "./CompressorPanel";
 import { ChainBar } from "./ChainBar";
 import { DeEsserPanel } from "./DeEsserPanel";
-import { DuckerPanel } from "./DuckerPanel";
+import { DuckerEditor } from "../pictures/DuckerEditor";
+import type { PanelProps } from "./panelProps";
 import { EqPanel } from "./EqPanel";
 import { GatePanel } from "./GatePanel";
 import { HighPassPanel } from "./HighPassPanel";
@@ -21,9 +22,6 @@ import { AddStage, StageTools } from "./StageTools";
 import { SuppressorPanel } from "./SuppressorPanel";
 import { ThreeBandPanel } from "./ThreeBandPanel";
 import { TrimPanel } from "./TrimPanel";
-
-/** What a stage's panel gets: its id, and the meter of the station before it. */
-export type PanelProps = { id: string; before: string };
 
 const PANELS: Record<Slot["stage"], ComponentType<PanelProps>> = {
   trim: TrimPanel,
@@ -35,7 +33,7 @@ const PANELS: Record<Slot["stage"], ComponentType<PanelProps>> = {
   compressor: CompressorPanel,
   three_band: ThreeBandPanel,
   leveller: LevellerPanel,
-  ducker: DuckerPanel,
+  ducker: DuckerEditor,
   limiter: LimiterPanel,
 };
 

@@ -7,10 +7,10 @@ import { Setting, useSetting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
 import { signless } from "../units/format";
 import { areaOf, levelGrid, yIn } from "../ui/axes";
-import type { PanelProps } from "./ChainPage";
+import type { PanelProps } from "./panelProps";
 import { Panel } from "../ui/Panel";
-import { PanelLayout } from "./PanelLayout";
-import { ReductionPicture } from "./ReductionPicture";
+import { PanelLayout } from "../pictures/PanelLayout";
+import { ReductionPicture } from "../pictures/ReductionPicture";
 
 const SETTINGS = [
   "threshold_dbfs",

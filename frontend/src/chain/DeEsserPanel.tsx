@@ -1,10 +1,10 @@
 import { stagePath } from "../live/chains";
 import { Panel } from "../ui/Panel";
 import { Setting, useSetting } from "../ui/Setting";
-import type { PanelProps } from "./ChainPage";
-import { PanelLayout } from "./PanelLayout";
-import { ReductionPicture } from "./ReductionPicture";
-import { SpectrumPicture } from "./SpectrumPicture";
+import type { PanelProps } from "./panelProps";
+import { PanelLayout } from "../pictures/PanelLayout";
+import { ReductionPicture } from "../pictures/ReductionPicture";
+import { SpectrumPicture } from "../pictures/SpectrumPicture";
 
 const SETTINGS = ["frequency_hz", "threshold_db", "amount_db", "attack_ms", "release_ms"];
 

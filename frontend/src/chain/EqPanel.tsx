@@ -1,6 +1,6 @@
 import { stagePath, useStage } from "../live/chains";
-import type { PanelProps } from "./ChainPage";
-import { EqEditor } from "./EqEditor";
+import type { PanelProps } from "./panelProps";
+import { EqEditor } from "../pictures/EqEditor";
 
 export function EqPanel({ id }: PanelProps) {
   const slot = useStage(id)?.slot;

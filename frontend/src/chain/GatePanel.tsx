@@ -16,9 +16,9 @@ import {
   yIn,
   type Area,
 } from "../ui/axes";
-import type { PanelProps } from "./ChainPage";
+import type { PanelProps } from "./panelProps";
 import { Panel } from "../ui/Panel";
-import { PanelLayout } from "./PanelLayout";
+import { PanelLayout } from "../pictures/PanelLayout";
 
 const TOP = 0;
 const BOTTOM = -72;

@@ -4,8 +4,8 @@ import { Panel } from "../ui/Panel";
 import { Setting } from "../ui/Setting";
 import { signless } from "../units/format";
 import { BeforeAfterPicture } from "./BeforeAfterPicture";
-import type { PanelProps } from "./ChainPage";
-import { PanelLayout } from "./PanelLayout";
+import type { PanelProps } from "./panelProps";
+import { PanelLayout } from "../pictures/PanelLayout";
 
 const SETTINGS = ["target_lufs", "range_db", "speed_db_per_s", "threshold_lufs"];
 

@@ -4,9 +4,9 @@ import { Panel } from "../ui/Panel";
 import { Setting, useSetting } from "../ui/Setting";
 import { signless } from "../units/format";
 import { BeforeAfterPicture } from "./BeforeAfterPicture";
-import type { PanelProps } from "./ChainPage";
-import { PanelLayout } from "./PanelLayout";
-import { ReductionPicture } from "./ReductionPicture";
+import type { PanelProps } from "./panelProps";
+import { PanelLayout } from "../pictures/PanelLayout";
+import { ReductionPicture } from "../pictures/ReductionPicture";
 
 export function LimiterPanel({ id, before }: PanelProps) {
   const ceiling = Number(useSetting(`${stagePath(id)}.settings.ceiling_dbtp`)?.value ?? 0);

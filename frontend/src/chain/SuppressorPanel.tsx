@@ -6,10 +6,10 @@ import { Panel } from "../ui/Panel";
 import { Progress } from "../ui/Progress";
 import { Setting } from "../ui/Setting";
 import { signless } from "../units/format";
-import type { PanelProps } from "./ChainPage";
-import { HearButton } from "./HearButton";
-import { PanelLayout } from "./PanelLayout";
-import { SpectrumPicture } from "./SpectrumPicture";
+import type { PanelProps } from "./panelProps";
+import { HearButton } from "../pictures/HearButton";
+import { PanelLayout } from "../pictures/PanelLayout";
+import { SpectrumPicture } from "../pictures/SpectrumPicture";
 
 const SETTINGS = ["reduction_db", "emphasis_percent", "follow_s", "clatter_db"];
 

@@ -3,10 +3,10 @@ import { useState } from "react";
 import { Choice } from "../ui/Choice";
 import { Panel } from "../ui/Panel";
 import { Setting, useSetting } from "../ui/Setting";
-import type { PanelProps } from "./ChainPage";
-import { PanelLayout } from "./PanelLayout";
-import { ReductionPicture } from "./ReductionPicture";
-import { SpectrumPicture } from "./SpectrumPicture";
+import type { PanelProps } from "./panelProps";
+import { PanelLayout } from "../pictures/PanelLayout";
+import { ReductionPicture } from "../pictures/ReductionPicture";
+import { SpectrumPicture } from "../pictures/SpectrumPicture";
 
 const BANDS = [
   { value: "low", label: "Low" },

@@ -5,8 +5,8 @@ import { Setting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
 import { decibels } from "../units/format";
 import { BeforeAfterPicture } from "./BeforeAfterPicture";
-import type { PanelProps } from "./ChainPage";
-import { PanelLayout } from "./PanelLayout";
+import type { PanelProps } from "./panelProps";
+import { PanelLayout } from "../pictures/PanelLayout";
 
 export function TrimPanel({ id, before }: PanelProps) {
   const levels = useLevels();

@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 import type { InputSettings, Levels, Rig } from "../api/client";
 import { findStage } from "../live/chains";
 import { Ring, type StageReading } from "../live/readings";
-import { levelsSentence } from "../shell/levelsSentence";
+import { levelsSentence } from "../live/levelsSentence";
 import { columnX, dbPerPixel, frameOf, xOf, yOf } from "./scale";
 import { figureOf, notchesOf, stationsOf } from "./stations";
 

@@ -4,7 +4,7 @@ import { setSetting } from "../live/link";
 import { readings, useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { decibels } from "../units/format";
-import { FEED_LABELS, FEEDS, reachSentence } from "./reach";
+import { FEED_LABELS, FEEDS, reachSentence } from "../live/reach";
 
 export function TopBar() {
   const state = useLive((live) => live.state);

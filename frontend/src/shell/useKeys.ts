@@ -6,7 +6,7 @@ import { readings } from "../live/readings";
 import { hearAs } from "../live/sound";
 import { useLive } from "../live/store";
 import { openTask, TASKS, useView } from "../view";
-import { levelsSentence } from "./levelsSentence";
+import { levelsSentence } from "../live/levelsSentence";
 import { cough, toggleBreak, toggleMute } from "./silence";
 import { speak } from "./speak";
 

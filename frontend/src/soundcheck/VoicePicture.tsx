@@ -2,7 +2,7 @@
 
 import { useCallback } from "react";
 import type { Outcome } from "../api/client";
-import { frequencyGrid, planeOf, type Plane } from "../chain/frequencyAxis";
+import { frequencyGrid, planeOf, type Plane } from "../pictures/frequencyAxis";
 import { colour, hatch, Picture } from "../ui/Picture";
 
 type Spectrum = Outcome["spectrum"];

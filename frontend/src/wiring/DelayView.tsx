@@ -3,7 +3,7 @@ import type { BufferTrial, FeedName } from "../api/client";
 import { ask, setSetting } from "../live/link";
 import { useLevels } from "../live/readings";
 import { useLive } from "../live/store";
-import { FEED_LABELS, FEEDS } from "../shell/reach";
+import { FEED_LABELS, FEEDS } from "../live/reach";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { Panel } from "../ui/Panel";

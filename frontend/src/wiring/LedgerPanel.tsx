@@ -2,7 +2,7 @@ import type { FeedName, Levels } from "../api/client";
 import { ask } from "../live/link";
 import { useLevels } from "../live/readings";
 import { useLive } from "../live/store";
-import { FEED_LABELS } from "../shell/reach";
+import { FEED_LABELS } from "../live/reach";
 import { Button } from "../ui/Button";
 import { openWiring, useView } from "../view";
 import { partsOf } from "./ledger";

@@ -2,7 +2,7 @@ import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { FromPage, InputSettings, Levels, Rig } from "../api/client";
 import { columnsOf, toViewers } from "../levelpath/stations";
 import { useLive } from "../live/store";
-import { FEEDS, reachSentence } from "../shell/reach";
+import { FEEDS, reachSentence } from "../live/reach";
 import { roleColour, roleText, ROLES } from "../ui/roles";
 import { partsOf } from "./ledger";
 

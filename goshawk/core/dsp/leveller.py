@@ -1,6 +1,6 @@
 """Leveller: brings speech slowly to one loudness, and rests in pauses.
 
-The loudness is that of ITU-R BS.1770-5 (K-weighted, see ``measure.loudness``) in its momentary blocks of
+The loudness is that of ITU-R BS.1770-5 (K-weighted, see ``k_weighting``) in its momentary blocks of
 400 ms, one each 100 ms. A block counts as speech if it is above the threshold and no more than
 RELATIVE_GATE_LU under the speech before it (the relative gate of the same standard, here running). The
 speech's power is averaged over SPEECH_S of such blocks. While speech lasts, the gain moves towards target
@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from goshawk.core.measure.loudness import (
+from goshawk.core.dsp.k_weighting import (
     OFFSET_LUFS,
     RELATIVE_GATE_LU,
     SEGMENTS_PER_BLOCK,

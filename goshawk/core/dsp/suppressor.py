@@ -14,6 +14,7 @@ from typing import Any, Self
 import numpy as np
 from pydantic import Field, model_validator
 
+from goshawk.core.dsp.bands import band_weights, in_db
 from goshawk.core.dsp.clatter import LOOK_AHEAD_FRAMES, ClatterSoftener
 from goshawk.core.dsp.sliding import Integers
 from goshawk.core.dsp.spectral_gain import (
@@ -28,7 +29,6 @@ from goshawk.core.dsp.spectral_gain import (
     follow_minima,
     follow_noise,
 )
-from goshawk.core.measure.spectrum import band_weights, in_db
 from goshawk.core.settings import Settings, number
 from goshawk.core.stage import Block, Floats, Stage, kernel
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_LINEAR, db_to_linear, linear_to_db, ms_to_frames

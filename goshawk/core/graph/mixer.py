@@ -12,6 +12,7 @@ from typing import Any, Literal
 import numpy as np
 
 from goshawk.core.chain_slots import Chain
+from goshawk.core.dsp.k_weighting import LoudnessMeter
 from goshawk.core.graph.chain import StagePlace
 from goshawk.core.graph.comparison import Comparison, Heard
 from goshawk.core.graph.feed import Feed
@@ -19,7 +20,6 @@ from goshawk.core.graph.matrix import ROWS, Matrix
 from goshawk.core.graph.playback import Playback, Replayed
 from goshawk.core.graph.strip import LONGEST_CHAIN_FRAMES, Strip
 from goshawk.core.measure.levels import MomentMeter
-from goshawk.core.measure.loudness import LoudnessMeter
 from goshawk.core.measure.speech_activity import SpeechActivity
 from goshawk.core.measure.tap import TAP_RATE_HZ, RawTap
 from goshawk.core.measure.true_peak import TruePeakMeter

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from goshawk.core.dsp.bands import band_weights
 from goshawk.core.measure.levels import MOMENT_FRAMES, SPEECH
-from goshawk.core.measure.spectrum import band_weights
 from goshawk.core.stage import Block, Floats
 
 BAND_HZ: tuple[int, ...] = (

@@ -9,8 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from goshawk.core.dsp.bands import BAND_CENTRES_HZ, band_weights
 from goshawk.core.measure.levels import MOMENT_FRAMES
-from goshawk.core.measure.spectrum import BAND_CENTRES_HZ, band_weights
 from goshawk.core.stage import Floats
 
 _REFERENCE_DB = {

@@ -5,6 +5,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from goshawk.core.dsp import k_weighting
 from goshawk.core.measure import loudness
 from goshawk.core.measure.levels import (
     LEAST_MOMENTS,
@@ -42,7 +43,7 @@ def measure_recording(sound: Block) -> dict[str, Any]:
     channels = sound.shape[1]
     activity, moments = SpeechActivity(), MomentMeter()
     peak_meter = TruePeakMeter(channels, _CHUNK)
-    loudness_meter = loudness.LoudnessMeter(channels, _CHUNK, loudness.HOP_FRAMES)
+    loudness_meter = k_weighting.LoudnessMeter(channels, _CHUNK, k_weighting.HOP_FRAMES)
     chunks = [np.ascontiguousarray(sound[i : i + _CHUNK]) for i in range(0, len(sound), _CHUNK)]
     whole = len(sound) // MOMENT_FRAMES
     activity.listen(np.ascontiguousarray(sound[: whole * MOMENT_FRAMES]))
@@ -64,8 +65,8 @@ def measure_recording(sound: Block) -> dict[str, Any]:
     segments = loudness.in_segments(hops)
     power = np.concatenate(levels)[:, 0] if levels else np.zeros(0)
     said = np.concatenate(decisions) if decisions else np.zeros(0)
-    per = loudness.HOPS_PER_SEGMENT
-    momentary = loudness.sliding_loudness(hops, loudness.SEGMENTS_PER_BLOCK * per)
+    per = k_weighting.HOPS_PER_SEGMENT
+    momentary = loudness.sliding_loudness(hops, k_weighting.SEGMENTS_PER_BLOCK * per)
     short_term = loudness.sliding_loudness(hops, loudness.SEGMENTS_PER_SHORT_TERM * per)
     pauses = power[said == PAUSE]
     floor = (

@@ -8,12 +8,12 @@ from pydantic import BaseModel
 
 from goshawk.core.measure.levels import MOMENT_FRAMES, PAUSE, SPEECH
 from goshawk.core.measure.long_term_spectrum import Resonance, mean_power, resonances, thirds_db
+from goshawk.core.measure.loudness import loudness_lufs
 from goshawk.core.measure.pitch import pitch_range
 from goshawk.core.measure.room import SETTLE_S
 from goshawk.core.measure.speech_activity import SpeechActivity
 from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.stage import Block, Floats
-from goshawk.core.takes import loudness_lufs
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, SILENCE_LINEAR
 
 TakeKind = Literal["room", "low", "usual", "big", "keys"]

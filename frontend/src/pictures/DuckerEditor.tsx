@@ -4,7 +4,6 @@ import { stagePath, useStage } from "../live/chains";
 import { ask } from "../live/link";
 import { Button } from "../ui/Button";
 import { Setting } from "../ui/Setting";
-import type { PanelProps } from "./ChainPage";
 import { PanelLayout } from "./PanelLayout";
 import { ReductionPicture } from "./ReductionPicture";
 
@@ -19,7 +18,7 @@ const SETTINGS = [
 const SHALLOW_DB = 18;
 const DEEPEST_DB = 30;
 
-export function DuckerPanel({ id }: Pick<PanelProps, "id">) {
+export function DuckerEditor({ id }: { id: string }) {
   const found = useStage(id);
   if (found?.slot.stage !== "ducker") return null;
   const { depth_db: depth } = found.slot.settings;

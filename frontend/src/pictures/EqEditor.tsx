@@ -6,7 +6,7 @@ import { Setting, useSetting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
 import { signless, spoken } from "../units/format";
 import { BANDS, hertz, hzOfShare, octavesOf, shareOfHz, type BandName } from "./bands";
-import { Slope } from "./HighPassPanel";
+import { Slope } from "../ui/Slope";
 import { PanelLayout } from "./PanelLayout";
 import { AuditionTone, BandAlone } from "./BandEars";
 import { MARGIN } from "./frequencyAxis";

@@ -12,6 +12,7 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from goshawk.core.dsp import k_weighting
 from goshawk.core.graph.mixer import MICROPHONE, comes_in, feed_station, to_viewers
 from goshawk.core.measure import loudness
 from goshawk.core.measure.clearance import (
@@ -197,7 +198,7 @@ class Monitor:
                 peaks[one.id] = _rounded(other)
                 clearances[one.id] = _rounded(clearance_db(voice, other))
         momentary = loudness.sliding_loudness(
-            self._segments[-loudness.SEGMENTS_PER_BLOCK :], loudness.SEGMENTS_PER_BLOCK
+            self._segments[-k_weighting.SEGMENTS_PER_BLOCK :], k_weighting.SEGMENTS_PER_BLOCK
         )
         short_term = loudness.sliding_loudness(
             self._segments[-loudness.SEGMENTS_PER_SHORT_TERM :], loudness.SEGMENTS_PER_SHORT_TERM
