@@ -33,10 +33,24 @@ def main() -> None:
             page.wait_for_timeout(400)
             page.screenshot(path=OUT / f"{name}.png")
 
-        for name in ("Trim", "Suppressor", "Gate", "EQ", "De-esser", "Compressor", "Limiter"):
+        for name in ("Suppressor", "Gate", "EQ", "De-esser", "Compressor", "Limiter"):
             stage(page, name)
             page.wait_for_timeout(1500)  # until its spectra have come
             take(f"chain-{name.lower()}")
+        page.get_by_role("combobox", name="Chain of").click()
+        page.get_by_role("option", name="Game").click()
+        page.get_by_role("button", name="Add stage").click()
+        page.get_by_role("menuitem", name="Compressor").click()
+        page.get_by_role("heading", name="Compressor").wait_for()
+        threshold = page.get_by_role("textbox", name="Threshold, typed")
+        threshold.fill("-34")
+        threshold.press("Enter")
+        page.wait_for_timeout(11_000)  # until its ten seconds are full
+        take("chain-game")
+        for _ in range(2):
+            page.get_by_role("button", name="Undo").click()
+        page.get_by_role("combobox", name="Chain of").click()
+        page.get_by_role("option", name="Voice").click()
         page.get_by_role("button", name="Preset:").click()
         take("chain-presets")
         page.keyboard.press("Escape")

@@ -49,22 +49,28 @@ def run_bench(say: Callable[[str], None]) -> dict[str, Any]:
 def _run_balance(sound: np.ndarray[Any, Any]) -> dict[str, Any]:
     """What trims, EQs and duckers of three background inputs cost a block, all of them at work, and what it takes to
     hand the inputs' sound over for everything that is computed elsewhere."""
-    shaped = {"ducker.is_on": True, **{f"eq.bell_{band}.gain_db": -3.0 for band in range(1, 7)}}
+    shaped = {
+        "ducker.is_bypassed": False,
+        **{f"eq.settings.bell_{band}.gain_db": -3.0 for band in range(1, 7)},
+    }
     rig = changed_together(
         Rig(),
         {
-            f"inputs.{name}.{setting}": value
+            f"inputs.{name}.chain.{name}_{setting}": value
             for name in ("game", "music", "copilot")
             for setting, value in shaped.items()
         },
     )
     mixer = Mixer(rig, BALANCE_FRAMES, time.perf_counter)
+    others = (one for one in rig.inputs if one.id != rig.chained)
+    counted = [STRIPS, *(slot.id for one in others for slot in one.chain)]
     blocks = len(sound) // BALANCE_FRAMES
     strips, handed_over = np.zeros(blocks), np.zeros(blocks // ROWS_EVERY_BLOCKS)
     for i in range(blocks):
         block = sound[i * BALANCE_FRAMES : (i + 1) * BALANCE_FRAMES]
         mixer.process(dict.fromkeys(("attic", "game", "player", "call"), block), BALANCE_FRAMES)
-        strips[i] = mixer.take_readings()["stage_busy_s"][STRIPS]
+        busy_s = mixer.take_readings()["stage_busy_s"]
+        strips[i] = sum(busy_s[name] for name in counted)
         if i % ROWS_EVERY_BLOCKS == ROWS_EVERY_BLOCKS - 1:
             began = time.perf_counter()
             pack_readings(mixer.take_rows())

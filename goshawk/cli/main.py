@@ -290,6 +290,26 @@ def bench_load(
             typer.echo(f"{name:>9}: " + ", ".join(f"{k} {v}" for k, v in run.items()))
 
 
+@app.command("bench-app")
+def bench_app(
+    seconds: Annotated[float, typer.Option(help="How long it is watched.", min=1)] = 30.0,
+    page: Annotated[
+        bool, typer.Option("--page", help="With a page on Balance, listening.")
+    ] = False,
+    as_json: JsonFlag = False,
+) -> None:
+    """Start the application on a folder of its own, and say what each of its processes costs."""
+    from goshawk.cli.bench_app import run_bench_app
+
+    with plain_errors():
+        result = run_bench_app(seconds, page, lambda text: typer.echo(text, err=True))
+    if as_json:
+        typer.echo(json.dumps(result))
+    else:
+        for name, value in result.items():
+            typer.echo(f"{name:<14} {value}")
+
+
 @app.command("bench-drift")
 def bench_drift(
     hours: Annotated[float, typer.Option(help="Simulated hours.", min=0.05)] = 8.0,

@@ -1,0 +1,136 @@
+"""What the whole application costs: it is started as a user starts it, on a folder of its own, and each of its processes
+is watched for a while."""
+
+import json
+import socket
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import urllib.request
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack, contextmanager, suppress
+from pathlib import Path
+from typing import Any
+
+import psutil
+from websockets.exceptions import WebSocketException
+from websockets.sync.client import connect
+
+from goshawk.errors import EngineLost
+
+SETTLES_S = 5.0
+"""The first seconds load and compile what later ones do not."""
+
+LONGEST_START_S = 180.0
+
+
+def _free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port: int = probe.getsockname()[1]
+    return port
+
+
+def _levels(port: int) -> dict[str, Any] | None:
+    with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/levels", timeout=5.0) as reply:
+        found: dict[str, Any] | None = json.loads(reply.read())
+    return found
+
+
+@contextmanager
+def _started(folder: Path) -> Iterator[tuple[psutil.Process, int]]:
+    """The application with its demo rig, playing. Raises EngineLost if it does not begin to."""
+    port = _free_port()
+    command = [sys.executable, "-m", "goshawk.cli.main", "demo", "--port", str(port)]
+    with subprocess.Popen(
+        [*command, "--data-dir", str(folder)], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    ) as process:
+        try:
+            until = time.monotonic() + LONGEST_START_S
+            while True:
+                with suppress(OSError, ValueError):
+                    if _levels(port):
+                        break
+                if time.monotonic() > until or process.poll() is not None:
+                    raise EngineLost("Goshawk did not start. Try `goshawk demo` to see why.")
+                time.sleep(0.1)
+            yield psutil.Process(process.pid), port
+        finally:
+            process.terminate()
+
+
+def _watch(port: int, is_over: threading.Event) -> None:
+    """As a page on Balance does, listening: every message and the sound are taken."""
+
+    def take(name: str, *first: dict[str, Any]) -> None:
+        with (
+            suppress(OSError, WebSocketException, TimeoutError),
+            connect(f"ws://127.0.0.1:{port}/api/{name}", max_size=None) as link,
+        ):
+            for message in first:
+                link.send(json.dumps(message))
+            while not is_over.is_set():
+                link.recv(timeout=5.0)
+
+    sound = threading.Thread(target=take, args=("audio", {"listen": True, "hear": "you"}))
+    sound.start()
+    take("live", {"type": "watch_balance", "is_on": True})
+    sound.join()
+
+
+def _role(process: psutil.Process, main: psutil.Process) -> str:
+    if process.pid == main.pid:
+        return "web"
+    return "engine" if "goshawk.engine.process" in " ".join(process.cmdline()) else "helpers"
+
+
+def _look(main: psutil.Process) -> dict[str, tuple[float, int]]:
+    """Seconds of a core so far and resident bytes of each kind of process."""
+    found: dict[str, tuple[float, int]] = {}
+    for one in (main, *main.children(recursive=True)):
+        with suppress(psutil.NoSuchProcess):
+            times, role = one.cpu_times(), _role(one, main)
+            spent, size = found.get(role, (0.0, 0))
+            found[role] = (spent + times.user + times.system, size + one.memory_info().rss)
+    return found
+
+
+def run_bench_app(seconds: float, has_page: bool, say: Callable[[str], None]) -> dict[str, Any]:
+    """Each kind of process's share of one core in percent and its resident memory in MB, and the blocks that came late
+    meanwhile. Raises EngineLost."""
+    with ExitStack() as stack:
+        folder = Path(stack.enter_context(tempfile.TemporaryDirectory()))
+        say("starting …")
+        began = time.monotonic()
+        main, port = stack.enter_context(_started(folder / "data"))
+        start_s = time.monotonic() - began
+        is_over = threading.Event()
+        if has_page:
+            page = threading.Thread(target=_watch, args=(port, is_over))
+            page.start()
+            stack.callback(page.join)
+            stack.callback(is_over.set)
+        time.sleep(SETTLES_S)
+        say(f"watching for {seconds:g} s …")
+        before, late_before = _look(main), _levels(port)
+        then = time.monotonic()
+        time.sleep(seconds)
+        after, late_after = _look(main), _levels(port)
+        took_s = time.monotonic() - then
+    if late_before is None or late_after is None:
+        raise EngineLost("The audio process was lost meanwhile. Try again.")
+    return {
+        "start_s": round(start_s, 1),
+        "seconds": round(took_s, 1),
+        "has_page": has_page,
+        "core_percent": {
+            role: round((spent - before.get(role, (0.0, 0))[0]) / took_s * 100.0, 1)
+            for role, (spent, _) in after.items()
+        },
+        "resident_mb": {role: round(size / 1e6) for role, (_, size) in after.items()},
+        "late_blocks": late_after["engine"]["late_blocks"] - late_before["engine"]["late_blocks"],
+        "missed_blocks": late_after["engine"]["missed_blocks"]
+        - late_before["engine"]["missed_blocks"],
+    }
