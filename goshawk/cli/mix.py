@@ -61,7 +61,7 @@ def _input_of(rig: Rig, role: Role) -> str:
     """The id of the input that a file stands for. Raises BadInput."""
     if role == "voice":
         if rig.voice is None:
-            raise BadInput("The rig has no input in its voice chain. Choose one in Wiring.")
+            raise BadInput("The rig has no main voice. Choose one in Wiring.")
         return rig.chained
     found = next((one.id for one in rig.inputs if one.role == role), None)
     if found is None:

@@ -53,7 +53,7 @@ class HeardInputs:
 
 
 def heard_inputs(rig: Rig, sounds: Replayed, block_frames: int = BLOCK_FRAMES) -> HeardInputs:
-    """Recorded inputs through the voice chain, the chain's delay taken out: both channels of the voice's device,
+    """Recorded inputs through the whole graph, its delay taken out: both channels of the main voice's device,
     the others as picked, all of shape (frames, 2) and one length. An input that is not there is silent."""
     mixer = Mixer(rig, block_frames)
     late, ahead = mixer.voice_latency_frames, mixer.key_ahead_frames

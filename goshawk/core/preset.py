@@ -1,4 +1,4 @@
-"""A preset: a voice chain as a JSON document that can be kept and passed on."""
+"""A preset: a chain as a JSON document that can be kept and passed on."""
 
 import json
 from typing import Annotated, Any, Literal, Self
@@ -19,7 +19,7 @@ PresetName = Annotated[
 
 
 class Preset(Settings):
-    """A named voice chain."""
+    """A named chain."""
 
     format: Literal["goshawk-preset"] = "goshawk-preset"
     version: Literal[3] = 3

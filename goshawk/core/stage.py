@@ -1,4 +1,4 @@
-"""What every stage of the voice chain offers.
+"""What every stage of a chain offers.
 
 A stage is made once for a channel count and a largest block; then, per block, ``process``
 changes the block in place. Everything that a kernel needs lies in arrays made at construction,

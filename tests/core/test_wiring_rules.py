@@ -291,7 +291,7 @@ def test_a_needless_delay_of_the_feed_is_the_first_to_go() -> None:
         (
             {},
             "archive",
-            "The archive keeps Voice, Game and Co-pilot, Voice ahead of the fader, Game and Co-pilot as it came. "
+            "The archive keeps Voice, Game and Co-pilot, Voice ahead of the fader, Game and Co-pilot as they came. "
             "It does not keep Music.",
         ),
         ({"feeds__call__is_muted": True}, "call", "The call hears nothing: the feed is muted."),

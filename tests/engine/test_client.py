@@ -5,16 +5,17 @@ import socket
 from collections.abc import Iterator
 from typing import Any
 
+import numpy as np
 import pytest
 
-from goshawk.core.chain_slots import MOST_STAGES
-from goshawk.core.dsp.suppressor import BINS, LearnedRoom
+from goshawk.core.chain_slots import MOST_STAGES, Chain, SuppressorSlot
+from goshawk.core.dsp.suppressor import BINS, LearnedRoom, SuppressorSettings
 from goshawk.core.rig import Rig, changed, changed_together, with_chain, with_input
-from goshawk.core.wiring import MOST_INPUTS
+from goshawk.core.wiring import MOST_INPUTS, MOST_STAGES_IN_ALL
 from goshawk.engine import client as client_module
 from goshawk.engine import messages
 from goshawk.engine.client import MOST_BEHIND, SEND_AGAIN_S, UNSEEN_S, EngineClient
-from goshawk.engine.plan import Plan
+from goshawk.engine.plan import Comparing, Plan
 from goshawk.engine.spawn import make_pair
 
 MUTED = changed(Rig(), "inputs.voice.is_muted", True)
@@ -108,20 +109,30 @@ def test_microphone_packets_give_way_first(linked: Linked) -> None:
 
 
 def test_the_largest_rig_fits_into_a_packet() -> None:
+    """As many stages as all chains together may have, each with a room of its own, and a chain to compare with."""
+    random = np.random.default_rng(1)
+
+    def chain(name: str, count: int) -> Chain:
+        rooms = 10.0 ** random.uniform(-9.0, -3.0, (count, BINS))
+        return tuple(
+            SuppressorSlot(
+                id=f"{name}_{n}", settings=SuppressorSettings(room=LearnedRoom.of_power(room))
+            )
+            for n, room in enumerate(rooms)
+        )
+
     rig = Rig()
     while len(rig.inputs) < MOST_INPUTS:
         rig = with_input(rig, "other")
-    room = LearnedRoom(
-        rate_hz=48_000, levels_db=tuple(round(-60 - n % 17 * 1.3, 1) for n in range(BINS))
-    )
-    suppressor = next(slot for slot in rig.chain if slot.stage == "suppressor")
-    settings = suppressor.settings.model_copy(update={"room": room})
-    chain = tuple(
-        suppressor.model_copy(update={"id": f"s_{n}", "settings": settings})
-        for n in range(MOST_STAGES)
-    )
+    for one in rig.inputs:
+        rig = with_chain(rig, one.id, (), "")
+    for name in ("voice", "game"):
+        rig = with_chain(rig, name, chain(name, MOST_STAGES), "")
+    rig = with_chain(rig, "music", chain("music", MOST_STAGES_IN_ALL - 2 * MOST_STAGES), "")
     plan = Plan(
-        rig=with_chain(rig, "voice", chain, ""), points=tuple(f"before:s_{n}" for n in range(30))
+        rig=rig,
+        points=tuple(f"before:voice_{n}" for n in range(30)),
+        comparing=Comparing(other=chain("other", MOST_STAGES)),
     )
     assert len(messages.pack_plan(plan)) < messages.LARGEST_PACKET_BYTES
     assert messages.unpack_plan(messages.pack_plan(plan)) == plan

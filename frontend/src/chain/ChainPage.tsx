@@ -44,7 +44,7 @@ const DOES: Record<Slot["stage"], string> = {
   gate: "closes in pauses so that the room is not heard",
   eq: "shapes the sound by its zones",
   de_esser: "softens sharp s sounds",
-  compressor: "brings loud and quiet speech closer together",
+  compressor: "brings loud and quiet closer together",
   three_band: "evens out low, middle and high each by itself",
   leveller: "brings speech slowly to one loudness",
   ducker: "goes down while the main voice speaks",

@@ -1,5 +1,5 @@
 import { Fragment, useCallback } from "react";
-import { stagePath } from "../live/chains";
+import { stagePath, useIsVoice } from "../live/chains";
 import { readings, useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { colour, FIGURES_FONT, Picture } from "../ui/Picture";
@@ -31,6 +31,7 @@ export function CompressorPanel({ id }: PanelProps) {
 
   const isAutomatic = useSetting(`${stagePath(id)}.settings.is_makeup_automatic`)?.value === true;
   const automatic = <Toggle path={`${stagePath(id)}.settings.is_makeup_automatic`} />;
+  const isVoice = useIsVoice(id);
   const effort = useLevels()?.efforts[id];
 
   const paint = useCallback(
@@ -94,7 +95,10 @@ export function CompressorPanel({ id }: PanelProps) {
         ),
       ).concat(isAutomatic ? [<Fragment key="automatic">{automatic}</Fragment>] : [])}
     >
-      <Panel className="w-[46%]" title="Level in → level out, dBFS; the dot is you now">
+      <Panel
+        className="w-[46%]"
+        title={`Level in → level out, dBFS; the dot is ${isVoice ? "you" : "it"} now`}
+      >
         <Picture
           paint={paint}
           label="Transfer curve of the compressor with the present level"
@@ -102,8 +106,10 @@ export function CompressorPanel({ id }: PanelProps) {
         />
         <p className="text-[13px]">
           {effort
-            ? `Takes ${effort.usual_db.toFixed(0)} dB off usual speech peaks, ${effort.loudest_db.toFixed(0)} off the loudest moment.`
-            : "Speak, and it says how hard it works."}
+            ? `Takes ${effort.usual_db.toFixed(0)} dB off usual ${isVoice ? "speech " : ""}peaks, ${effort.loudest_db.toFixed(0)} off the loudest moment.`
+            : isVoice
+              ? "Speak, and it says how hard it works."
+              : "Let it play, and it says how hard it works."}
         </p>
       </Panel>
       <ReductionPicture id={id} deepest={24} />

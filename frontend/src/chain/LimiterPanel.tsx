@@ -1,4 +1,4 @@
-import { stagePath } from "../live/chains";
+import { stagePath, useIsVoice } from "../live/chains";
 import { useLevels } from "../live/readings";
 import { Panel } from "../ui/Panel";
 import { Setting, useSetting } from "../ui/Setting";
@@ -10,6 +10,7 @@ import { ReductionPicture } from "../pictures/ReductionPicture";
 
 export function LimiterPanel({ id, before }: PanelProps) {
   const ceiling = Number(useSetting(`${stagePath(id)}.settings.ceiling_dbtp`)?.value ?? 0);
+  const isVoice = useIsVoice(id);
   const work = useLevels()?.limiter_work[id];
   return (
     <PanelLayout
@@ -32,8 +33,10 @@ export function LimiterPanel({ id, before }: PanelProps) {
         />
         <p className="text-[13px]">
           {work
-            ? `Touches ${work.share_percent.toFixed(0)} % of your speech, by ${work.deepest_db.toFixed(0)} dB at most.`
-            : "Speak, and it says how often it is hit."}
+            ? `Touches ${work.share_percent.toFixed(0)} % of ${isVoice ? "your speech" : "what plays"}, by ${work.deepest_db.toFixed(0)} dB at most.`
+            : isVoice
+              ? "Speak, and it says how often it is hit."
+              : "Let it play, and it says how often it is hit."}
         </p>
       </Panel>
       <ReductionPicture id={id} deepest={12} />

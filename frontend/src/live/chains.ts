@@ -27,6 +27,9 @@ export const useStage = (stageId: string): Place | null =>
     stageId,
   );
 
+/** Whether a stage is in a voice's chain: then its sound is spoken of as speech. */
+export const useIsVoice = (stageId: string): boolean => useStage(stageId)?.input.role === "voice";
+
 export const mainVoice = (rig: Rig): InputSettings | undefined =>
   rig.inputs.find(({ id }) => id === rig.chained);
 

@@ -1,1 +1,1 @@
-"""How sound flows: the voice chain in order, and the whole from inputs to feeds."""
+"""How sound flows: every input through its chain, and the whole from inputs to feeds."""

@@ -43,7 +43,8 @@ def feed_sentence(rig: Rig, feed: FeedName) -> str:
     dry = [one.name for one in heard if one.sends.to(feed).tap == "before_fader"]
     raw = [one.name for one in heard if one.sends.to(feed).tap == "as_it_came"]
     said = f"{who} {hears} {_listed([_with_level(one, feed) for one in heard])}"
-    for some, where in ((dry, "ahead of the fader"), (raw, "as it came")):
+    came = "as it came" if len(raw) == 1 else "as they came"
+    for some, where in ((dry, "ahead of the fader"), (raw, came)):
         if some:
             said += f", {'all' if len(some) == len(heard) > 1 else _listed(some)} {where}"
     said += "."
