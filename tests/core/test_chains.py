@@ -164,8 +164,8 @@ def test_between_mono_and_stereo_nothing_clicks_and_nothing_stops() -> None:
     mixer = Mixer(rig, 480)
     out = []
     for number in range(200):
-        if number in (60, 130):
-            channels = "stereo" if number == 60 else "left"
+        if number in (60, 130, 132):  # the last while the one before is still under way
+            channels = "left" if number == 130 else "stereo"
             mixer.apply(changed(mixer.rig, "inputs.voice.channels", channels))
         mixer.process({"attic": sound[number * 480 : (number + 1) * 480]}, 480)
         out.append(mixer.feed("viewers", 480).copy())
@@ -175,6 +175,8 @@ def test_between_mono_and_stereo_nothing_clicks_and_nothing_stops() -> None:
     )
     peaks = np.abs(heard[:, 0]).reshape(-1, 480).max(axis=1)
     assert peaks.min() > 0.95 * peaks.max()
+    assert mixer.main is not None
+    assert mixer.main.chain.channels == 2
 
 
 # --- what can be set -------------------------------------------------------------------------------

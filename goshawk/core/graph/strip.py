@@ -63,6 +63,7 @@ class Strip:
         self._came = np.zeros((max_frames, 2), np.float32)
         self._leaving: tuple[RunningChain, Block] | None = None
         self._left_frames = 0
+        self._aligned = (0, 0)
         self._ahead, self._behind, self._as_it_came = self._delays = tuple(
             Delay(2, _LONGEST_FRAMES) for _ in range(3)
         )
@@ -78,7 +79,8 @@ class Strip:
         self.settings = settings
         self.pick.choose(settings.device, settings.channels)
         channels = channels_of(settings)
-        if channels != self.chain.channels:
+        # Another change waits until the one before has been heard (see ``leave``).
+        if channels != self.chain.channels and self._leaving is None:
             self._leaving = (self.chain, self._sound)
             self._left_frames = ms_to_frames(WARM_UP_MS) + ms_to_frames(CROSSFADE_MS)
             self.chain = RunningChain(settings.chain, channels, self._max_frames)
@@ -93,6 +95,7 @@ class Strip:
         """Wait for the slowest input, which takes ``most_frames``; the main voice comes to the duckers
         ``key_ahead_frames`` before it comes to the sum."""
         self.is_main = is_main
+        self._aligned = (most_frames, key_ahead_frames)
         waits = most_frames - self.chain.latency_frames + self.delay_frames
         self._ahead.set_frames(0 if is_main else waits)
         self._behind.set_frames(waits if is_main else 0)
@@ -150,10 +153,18 @@ class Strip:
             self._left_frames = _blend(old, out, self._left_frames, fade_frames)
             if self._left_frames == 0:
                 self._leaving = None
+                self._change_again()
         self._behind.process(out)
         as_it_came[:] = came
         self._as_it_came.process(as_it_came)
         self.raw.listen(out if self.is_main else as_it_came)
+
+    def _change_again(self) -> None:
+        """Take up a change between mono and stereo that came while another was under way."""
+        if channels_of(self.settings) != self.chain.channels:
+            self.apply(self.settings)
+            self.align(*self._aligned, is_main=self.is_main, at_once=False)
+            self.follow_latencies()
 
     def forget_older(self) -> None:
         """What has left the delays already must not come back with a longer one."""
