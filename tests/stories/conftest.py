@@ -2,12 +2,13 @@
 
 import os
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 
 import numpy as np
 import pytest
 import soundfile
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Error, Page, expect, sync_playwright
 
 from tests.server.running import Server
 
@@ -57,8 +58,11 @@ def browser(spoken_tone: Path) -> Iterator[Browser]:
 
 
 def open_page(browser: Browser, server: Server) -> Page:
-    # Pictures at display rate would take a whole processor, which has more to do here.
-    page = browser.new_page(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+    """A window of the one browser, which keeps scripts and fonts from story to story, but nothing that was chosen."""
+    if not browser.contexts:
+        # Pictures at display rate would take a whole processor, which has more to do here.
+        browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+    page = browser.contexts[0].new_page()
     page.set_default_timeout(20_000)
     page.goto(server.url)
     page.get_by_text("Level path").wait_for()
@@ -71,5 +75,7 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
     errors: list[str] = []
     page.on("pageerror", lambda error: errors.append(str(error)))
     yield page
+    with suppress(Error):  # a story may have closed it
+        page.evaluate("localStorage.clear()")
     page.close()
     assert errors == []
