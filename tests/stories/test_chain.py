@@ -168,6 +168,7 @@ def test_every_input_has_a_chain_by_mouse_and_by_keyboard(page: Page, server: Se
     page.keyboard.press("Enter")
     expect(page.get_by_role("option", name="Game")).to_be_visible()
     page.keyboard.type("Game")
+    expect(page.get_by_role("option", name="Game")).to_be_focused()
     page.keyboard.press("Enter")
     expect(page.get_by_text("Level path of Game")).to_be_visible()
     page.get_by_role("button", name="Add stage").focus()
