@@ -11,6 +11,7 @@ import soundfile
 from goshawk.core.chain_slots import same_work
 from goshawk.core.graph.chain import RunningChain
 from goshawk.core.graph.mixer import Mixer
+from goshawk.core.measure.levels import SPEECH
 from goshawk.core.preset import read_preset
 from goshawk.core.rig import (
     Rig,
@@ -177,6 +178,41 @@ def test_between_mono_and_stereo_nothing_clicks_and_nothing_stops() -> None:
     assert peaks.min() > 0.95 * peaks.max()
     assert mixer.main is not None
     assert mixer.main.chain.channels == 2
+
+
+def test_between_mono_and_stereo_what_dips_stays_down() -> None:
+    """The chain that is left hears the voice until it is gone."""
+    rig = rig_with(
+        **BARE,
+        inputs__game__chain__game_ducker__is_bypassed=False,
+        inputs__game__chain__game_ducker__settings__depth_db=12.0,
+        inputs__game__chain__game_ducker__settings__attack_ms=1.0,
+        inputs__game__chain__game_ducker__settings__hold_ms=0.0,
+        inputs__game__chain__game_ducker__settings__release_ms=10.0,
+    )
+    voice, game = tone(300, -10, 2.0, channels=2), tone(500, -20, 2.0, channels=2)
+    mixer, peaks = Mixer(rig, 480), []
+    for number in range(200):
+        if number == 100:
+            mixer.apply(changed(mixer.rig, "inputs.game.channels", "sum"))
+        at = slice(number * 480, (number + 1) * 480)
+        mixer.process({"attic": voice[at], "game": game[at]}, 480)
+        peaks.append(float(np.abs(mixer.input("game", 480)).max()))
+    assert max(peaks[60:]) < 1.1 * peaks[90], "down throughout"
+
+
+def test_an_input_that_becomes_a_voice_is_followed_as_one_from_then_on() -> None:
+    mixer = Mixer(rig_with(inputs__game__role="other"), 480)
+    silence, word = np.zeros((480, 2), np.float32), tone(400, -10, 0.01, channels=2)
+    hiss = (np.random.default_rng(1).standard_normal((480, 2)) * 1e-4).astype(np.float32)
+    for number in range(400):
+        if number == 100:
+            mixer.apply(changed(mixer.rig, "inputs.game.role", "voice"))
+        mixer.process({"attic": silence, "game": word if number >= 350 else hiss}, 480)
+        if number in (349, 399):
+            said = mixer.take_readings()["activities"]["game"]
+            assert (said[-16:] == SPEECH).all() == (number == 399)
+            assert (said == SPEECH).any() == (number == 399)
 
 
 # --- what can be set -------------------------------------------------------------------------------

@@ -241,7 +241,10 @@ class Mixer:
                 strip.meter.join(self._microphone_meter)
                 strip.activity.join(self._activity)
                 self._strips[one.id] = strip
-            self._strips[one.id].apply(one)
+            strip = self._strips[one.id]
+            if one.role == "voice" and strip.settings.role != "voice":
+                strip.activity.join(self._activity)  # Only of voices it has been listening.
+            strip.apply(one)
         self._strips = {one.id: self._strips[one.id] for one in self.rig.inputs}
 
     def _follow_latencies(self, at_once: bool) -> None:

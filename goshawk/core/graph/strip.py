@@ -173,7 +173,8 @@ class Strip:
 
     def hear_key(self, key: Block) -> None:
         """What the main voice does in this block, for the duckers, shape (frames, 1)."""
-        for one in self.chain.duckers:
+        chains = [self.chain, *([self._leaving[0]] if self._leaving else [])]
+        for one in (keyed for chain in chains for keyed in chain.duckers):
             one.ducker.hear(key)
 
 
