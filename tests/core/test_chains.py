@@ -206,12 +206,12 @@ def test_an_input_that_becomes_a_voice_is_followed_as_one_from_then_on() -> None
     silence, word = np.zeros((480, 2), np.float32), tone(400, -10, 0.01, channels=2)
     hiss = (np.random.default_rng(1).standard_normal((480, 2)) * 1e-4).astype(np.float32)
     for number in range(400):
-        if number == 100:
+        if number == 32:
             mixer.apply(changed(mixer.rig, "inputs.game.role", "voice"))
-        mixer.process({"attic": silence, "game": word if number >= 350 else hiss}, 480)
-        if number in (349, 399):
+        mixer.process({"attic": silence, "game": word if number >= 370 else hiss}, 480)
+        if number in (369, 399):
             said = mixer.take_readings()["activities"]["game"]
-            assert (said[-16:] == SPEECH).all() == (number == 399)
+            assert (said[-8:] == SPEECH).all() == (number == 399)
             assert (said == SPEECH).any() == (number == 399)
 
 
