@@ -7,7 +7,8 @@ GoshawkError
 │   └── BadPreset     a preset cannot be read
 ├── NotFound          the thing named does not exist
 ├── EngineLost        the audio process does not answer
-├── HelperLost        a process that computes beside the web was ended
+├── ObserverLost      the process that makes the figures does not answer
+├── TimelineLost      the memory that the processes share cannot be had
 └── StoreUnusable     the database cannot be used
 """
 
@@ -58,13 +59,19 @@ class EngineLost(GoshawkError):
     code = "engine_lost"
 
 
-class HelperLost(GoshawkError):
-    """A process that computes beside the web was ended from outside; the next piece of work starts another."""
+class ObserverLost(GoshawkError):
+    """The process that makes the figures was ended from outside; another is started."""
 
-    code = "helper_lost"
+    code = "observer_lost"
 
     def __init__(self) -> None:
         super().__init__("The computation broke off. Try it again.")
+
+
+class TimelineLost(GoshawkError):
+    """The memory that the processes share cannot be had."""
+
+    code = "timeline_lost"
 
 
 class StoreUnusable(GoshawkError):

@@ -70,7 +70,7 @@ def loudness() -> None:
         mixer.process({}, FRAMES)
         feed.append(mixer.feed("viewers", FRAMES).copy())
         if number % 10 == 9:
-            segments.append(mixer.take_readings()["segments"])
+            segments.append(mixer.take_readings().segments)
     whole = np.concatenate(feed)
     ours = integrated_lufs(np.concatenate(segments))
     with tempfile.TemporaryDirectory() as folder:

@@ -11,17 +11,18 @@ import typer
 from goshawk.core.chain_slots import default_chain
 from goshawk.core.graph.chain import RunningChain
 from goshawk.core.graph.mixer import STRIPS, Mixer
+from goshawk.core.graph.stations import kept_sounds
 from goshawk.core.rig import Rig, changed_together
+from goshawk.core.wiring import FEEDS
 from goshawk.devices.attic import Interface, Room
-from goshawk.engine.messages import pack_readings
+from goshawk.timeline.memory import Memory
+from goshawk.timeline.sound import SoundWriter
 from goshawk.units import SAMPLE_RATE_HZ
 
 BLOCK_SIZES = (64, 128, 256, 512)
 RUN_S = 8.0
 WARM_UP_BLOCKS = 200
 BALANCE_FRAMES = 256
-ROWS_EVERY_BLOCKS = 6
-"""Thirty times a second."""
 
 
 def run_bench(say: Callable[[str], None]) -> dict[str, Any]:
@@ -48,7 +49,7 @@ def run_bench(say: Callable[[str], None]) -> dict[str, Any]:
 
 def _run_balance(sound: np.ndarray[Any, Any]) -> dict[str, Any]:
     """What trims, EQs and duckers of three background inputs cost a block, all of them at work, and what it takes to
-    hand the inputs' sound over for everything that is computed elsewhere."""
+    write the sound into shared memory for everything that is computed elsewhere."""
     shaped = {
         "ducker.is_bypassed": False,
         **{f"eq.settings.bell_{band}.gain_db": -3.0 for band in range(1, 7)},
@@ -65,24 +66,26 @@ def _run_balance(sound: np.ndarray[Any, Any]) -> dict[str, Any]:
     others = (one for one in rig.inputs if one.id != rig.chained)
     counted = [STRIPS, *(slot.id for one in others for slot in one.chain)]
     blocks = len(sound) // BALANCE_FRAMES
-    strips, handed_over = np.zeros(blocks), np.zeros(blocks // ROWS_EVERY_BLOCKS)
+    strips, written = np.zeros(blocks), np.zeros(blocks)
+    writer = SoundWriter(Memory.local())
+    writer.offer([*kept_sounds(rig), *FEEDS])
     for i in range(blocks):
         block = sound[i * BALANCE_FRAMES : (i + 1) * BALANCE_FRAMES]
         mixer.process(dict.fromkeys(("attic", "game", "player", "call"), block), BALANCE_FRAMES)
-        busy_s = mixer.take_readings()["stage_busy_s"]
+        busy_s = mixer.take_readings().stage_busy_s
         strips[i] = sum(busy_s[name] for name in counted)
-        if i % ROWS_EVERY_BLOCKS == ROWS_EVERY_BLOCKS - 1:
-            began = time.perf_counter()
-            pack_readings(mixer.take_rows())
-            handed_over[i // ROWS_EVERY_BLOCKS] = time.perf_counter() - began
-    strips, handed_over = strips[WARM_UP_BLOCKS:] * 1e6, handed_over[10:] * 1e6
+        began = time.perf_counter()
+        for name in writer.names:
+            writer.write(name, *mixer.sound(name, BALANCE_FRAMES))
+        writer.finish(BALANCE_FRAMES)
+        written[i] = time.perf_counter() - began
+    strips, written = strips[WARM_UP_BLOCKS:] * 1e6, written[WARM_UP_BLOCKS:] * 1e6
     return {
         "block_frames": BALANCE_FRAMES,
         "budget_us": round(BALANCE_FRAMES / SAMPLE_RATE_HZ * 1e6, 1),
         "strips_median_us": round(float(np.median(strips)), 1),
         "strips_p999_us": round(float(np.quantile(strips, 0.999)), 1),
-        "handed_over_median_us": round(float(np.median(handed_over)), 1),
-        "handed_over_every_blocks": ROWS_EVERY_BLOCKS,
+        "written_median_us": round(float(np.median(written)), 1),
     }
 
 

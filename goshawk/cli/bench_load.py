@@ -11,7 +11,7 @@ import uvicorn
 
 from goshawk.errors import EngineLost
 from goshawk.web.app import create_app
-from goshawk.web.pages import Listener
+from goshawk.web.points import Listener
 from goshawk.web.studio import Studio
 
 WINDOWS = 2
@@ -28,7 +28,7 @@ async def _until_ready(studio: Studio) -> None:
 async def _window(studio: Studio) -> None:
     """A page: takes all messages and the sound."""
     page, listener = studio.open_page(), Listener()
-    studio.listen(listener, "viewers")
+    studio.points.listen(listener, "viewers")
 
     async def take_sound() -> None:
         while True:

@@ -56,13 +56,12 @@ def _serve(port: int, data_dir: Path) -> None:
     if not FRONTEND_DIR.is_dir():
         raise fail("the page has not been built. Run ./scripts/setup first.")
     # The audio process loads beside all that the web process has to load.
-    spawned = spawn()
+    with plain_errors():
+        spawned = spawn()
     try:
         _serve_with(spawned, port, data_dir)
     finally:
-        spawned.end.close()
-        spawned.process.kill()
-        spawned.process.wait()
+        spawned.give_up()
 
 
 def _serve_with(spawned: Any, port: int, data_dir: Path) -> None:

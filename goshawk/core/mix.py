@@ -16,9 +16,9 @@ from goshawk.core.graph.playback import Replayed
 from goshawk.core.graph.strip import through_chain
 from goshawk.core.measure.clearance import background_peaks_dbfs, clearance_db, voice_peaks_dbfs
 from goshawk.core.measure.intelligibility import Hearing, band_powers, hearing, speech_pieces
-from goshawk.core.measure.levels import MOMENT_FRAMES
+from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.measure.loudness import loudness_lufs
-from goshawk.core.measure.take import activity_of, moments_of
+from goshawk.core.measure.take import activity_of, hops_of
 from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.rules.balance import Move, PeaksHeard, moves
@@ -35,20 +35,20 @@ LEAST_PIECES = 12
 class HeardInputs:
     """Some seconds of every input as mixes are made anew from it: the main voice as it leaves its chain, the others as
     they came; by the input's id, each of shape (frames, 2). ``key`` is what the duckers hear, of shape (frames, 1), in
-    time with the rest; ``activity`` that of each moment."""
+    time with the rest; ``activity`` that of each hop."""
 
     rows: Replayed
     key: Block
     activity: NDArray[np.int8]
 
     def last(self, seconds: float) -> "HeardInputs":
-        """The newest part, in whole moments."""
-        moments = min(len(self.activity), round(seconds * 100))
-        frames = moments * MOMENT_FRAMES
+        """The newest part, in whole hops."""
+        hops = min(len(self.activity), round(seconds * 100))
+        frames = hops * HOP_FRAMES
         return HeardInputs(
             {name: row[len(row) - frames :] for name, row in self.rows.items()},
             self.key[len(self.key) - frames :],
-            self.activity[len(self.activity) - moments :],
+            self.activity[len(self.activity) - hops :],
         )
 
 
@@ -71,7 +71,7 @@ def heard_inputs(rig: Rig, sounds: Replayed, block_frames: int = BLOCK_FRAMES) -
             row[start : start + count] = mixer.row(name, count)
         key[start : start + count] = mixer.key(count)
     voice = rig.voice
-    activity = np.zeros(frames // MOMENT_FRAMES, np.int8)
+    activity = np.zeros(frames // HOP_FRAMES, np.int8)
     if voice and voice.id in sounds:
         activity = activity_of(picked(sounds[voice.id], voice.channels))
     return HeardInputs(
@@ -161,7 +161,7 @@ class MixFigures(BaseModel):
 
 def peaks_of(part: Block) -> Floats:
     """The 10 ms peaks of a contribution in dBFS."""
-    return moments_of(part)[1]
+    return hops_of(part)[1]
 
 
 def mix_figures(

@@ -28,7 +28,7 @@ from goshawk.core.dsp.compressor import CompressorSettings
 from goshawk.core.dsp.de_esser import DeEsser, DeEsserSettings
 from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.dsp.trim import TrimSettings
-from goshawk.core.measure.levels import MOMENT_FRAMES, PAUSE, SPEECH
+from goshawk.core.measure.levels import HOP_FRAMES, PAUSE, SPEECH
 from goshawk.core.measure.long_term_spectrum import (
     REFERENCE_DB,
     THIRD_CENTRES_HZ,
@@ -43,15 +43,15 @@ from goshawk.core.measure.loudness import loudness_lufs
 from goshawk.core.measure.room import learn_room, settled
 from goshawk.core.measure.stage_work import LOST_DB, first_syllable_losses
 from goshawk.core.measure.take import (
-    SETTLE_MOMENTS,
+    SETTLE_HOPS,
     VOICES,
     Activity,
     TakeFigures,
     TakeKind,
     activity_of,
+    hops_of,
     level_shares,
     measure_take,
-    moments_of,
     power_level_db,
 )
 from goshawk.core.measure.true_peak import TruePeakMeter
@@ -232,7 +232,7 @@ class _Check:
         """The takes behind one stage, its latency taken out."""
         out: Sounds = {}
         for kind, sound in sounds.items():
-            late = np.concatenate([sound, np.zeros((MOMENT_FRAMES * 4, 1), np.float32)])
+            late = np.concatenate([sound, np.zeros((HOP_FRAMES * 4, 1), np.float32)])
             rendered, latency = render(late, (slot,))
             out[kind] = rendered[latency : latency + len(sound)]
         return out
@@ -283,26 +283,26 @@ class _Check:
 
     def peaks(self, kind: TakeKind, share: float, sounds: Sounds | None = None) -> float:
         """A percentile of the 10 ms peaks: in speech, or of the whole quiet take."""
-        peak = moments_of((sounds or self.sounds)[kind])[1]
-        peak = peak[self.activity[kind] == SPEECH] if kind in VOICES else peak[SETTLE_MOMENTS:]
+        peak = hops_of((sounds or self.sounds)[kind])[1]
+        peak = peak[self.activity[kind] == SPEECH] if kind in VOICES else peak[SETTLE_HOPS:]
         return float(np.percentile(peak, share))
 
     def level(self, kind: TakeKind, sounds: Sounds) -> float:
         """Speech level, of the moments no more than BODY_DB under the loud ones: in a take that is near the noise
         the softer ones cannot be told, and the voices' levels must be comparable."""
-        rms = moments_of(sounds[kind])[0][self.activity[kind] == SPEECH]
+        rms = hops_of(sounds[kind])[0][self.activity[kind] == SPEECH]
         return power_level_db(rms[rms > np.percentile(rms, 95) - BODY_DB]) or 0.0
 
     def noise(self, sounds: Sounds) -> float:
         """Median level in the pauses of the usual take, or of the room if it has too few."""
-        pauses = moments_of(sounds["usual"])[0][self.activity["usual"] == PAUSE]
+        pauses = hops_of(sounds["usual"])[0][self.activity["usual"] == PAUSE]
         if len(pauses) < 50:
-            pauses = moments_of(sounds["room"])[0][SETTLE_MOMENTS:]
+            pauses = hops_of(sounds["room"])[0][SETTLE_HOPS:]
         return float(np.median(pauses))
 
     def under_speech(self) -> float:
         """From usual speech down to the room, now."""
-        room = moments_of(self.sounds["room"])[0][SETTLE_MOMENTS:]
+        room = hops_of(self.sounds["room"])[0][SETTLE_HOPS:]
         return self.level("usual", self.sounds) - float(np.median(room))
 
     def compressor_takes_db(self) -> float:
@@ -415,18 +415,18 @@ class _Check:
         """First syllables that lost more than LOST_DB between two places."""
         count = 0
         for kind in VOICES:
-            levels = [np.stack(moments_of(one[kind]), axis=1) for one in (before, after)]
+            levels = [np.stack(hops_of(one[kind]), axis=1) for one in (before, after)]
             count += len(first_syllable_losses(levels[0], levels[1], self.activity[kind]))
         return count
 
     def sharpest(self) -> float:
         """The 98th percentile, over the usual speech, of what the de-esser's detector reads."""
         stage = DeEsser(
-            DeEsserSettings(frequency_hz=stages.DE_ESSER_HZ, amount_db=0.0), 1, MOMENT_FRAMES
+            DeEsserSettings(frequency_hz=stages.DE_ESSER_HZ, amount_db=0.0), 1, HOP_FRAMES
         )
         activity, sound, ratios = self.activity["usual"], self.sounds["usual"].copy(), []
         for number in range(len(activity)):
-            stage.process(sound[number * MOMENT_FRAMES : (number + 1) * MOMENT_FRAMES])
+            stage.process(sound[number * HOP_FRAMES : (number + 1) * HOP_FRAMES])
             ratios.append(stage.take_reading()["sibilance_db"])
         return float(np.percentile(np.array(ratios)[activity == SPEECH], 98))
 
@@ -489,7 +489,7 @@ class _Check:
         """Threshold and ratio from which the search begins."""
         threshold = self.peaks("low", 95) - stages.THRESHOLD_UNDER_LOW_DB
         low, big = (
-            moments_of(self.sounds[kind])[1][self.activity[kind] == SPEECH][::3]
+            hops_of(self.sounds[kind])[1][self.activity[kind] == SPEECH][::3]
             for kind in ("low", "big")
         )
         wanted = SPREAD_DB[self.wish.steadiness]
@@ -657,8 +657,8 @@ class _Check:
 
 def measure_levels(kind: TakeKind, sound: Block, activity: Activity) -> list[float]:
     """Distribution of levels as in ``TakeFigures``."""
-    rms = moments_of(sound)[0]
-    return level_shares(rms[activity == SPEECH] if kind in VOICES else rms[SETTLE_MOMENTS:])
+    rms = hops_of(sound)[0]
+    return level_shares(rms[activity == SPEECH] if kind in VOICES else rms[SETTLE_HOPS:])
 
 
 def _shifted(slot: Slot, by_db: float) -> Slot:

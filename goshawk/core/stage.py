@@ -9,11 +9,12 @@ Blocks are float32, C-contiguous, shape (frames, channels), full scale ±1.0. An
 """
 
 from abc import ABC, abstractmethod
-from typing import Any, Generic, TypeVar
+from typing import Generic, TypeVar
 
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
+from typing_extensions import TypedDict
 
 from goshawk.core.settings import Settings
 from goshawk.units import SAMPLE_RATE_HZ, one_pole_coefficient
@@ -128,6 +129,30 @@ def clean(block: Block) -> int:
     return bad
 
 
+class StageReading(TypedDict, total=False):
+    """What a stage says of itself since the last reading; each gives what applies to it."""
+
+    gain_reduction_db: float
+    """The most it took."""
+    low_reduction_db: float
+    middle_reduction_db: float
+    high_reduction_db: float
+    level_dbfs: float
+    """The highest level that a compressor saw."""
+    sibilance_db: float
+    """How far sibilance stood over the voice."""
+    is_open: bool
+    openings: int
+    gain_db: float
+    """What a leveller adds now."""
+    loudness_lufs: float
+    is_holding: bool
+    strokes: int
+    noise_dbfs: float
+    noise_db: list[float]
+    """The noise that a suppressor expects, in bands."""
+
+
 class Stage(ABC, Generic[SettingsT]):
     """One processor of the chain.
 
@@ -163,5 +188,5 @@ class Stage(ABC, Generic[SettingsT]):
         """Forget all sound; settings stay."""
 
     @abstractmethod
-    def take_reading(self) -> dict[str, Any]:
+    def take_reading(self) -> StageReading:
         """What happened since the last call (maxima, so that a slow screen misses no peak)."""

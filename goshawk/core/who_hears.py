@@ -49,3 +49,16 @@ def feeds_leave(playing: Playing) -> bool:
     """Whether what is in the feeds goes out to their listeners. Recorded inputs are for your ears alone, and you hear
     them as viewers would: no feed goes out then."""
     return playing != "replay"
+
+
+def when_passed(
+    gain: float, *, is_open: bool, opens_at: int | None, frame: int, way_frames: int
+) -> tuple[float, int | None]:
+    """The gain in force at ``frame`` of one that is wished, and the frame at which it opens (None: nothing waits).
+
+    What is opened stays shut until all that came in before has passed, which takes ``way_frames`` through chain and
+    delay: nobody hears afterwards what was said while it was shut. ``opens_at`` is what the last call gave."""
+    if gain == 0.0 or is_open:
+        return gain, None
+    opens_at = frame + way_frames if opens_at is None else opens_at
+    return (0.0, opens_at) if frame < opens_at else (gain, None)

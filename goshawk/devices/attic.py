@@ -6,14 +6,12 @@ Interface: preamp (its own noise, then its gain) → converter, which clips at 0
 and has a noise of its own; left is the microphone, right has nothing plugged in.
 """
 
-from typing import Any
-
 import numpy as np
 
 from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
 from goshawk.core.stage import Block, Floats, Glide, glide, kernel
 from goshawk.core.wiring import AtticSettings, Performance
-from goshawk.devices.base import to_mono
+from goshawk.devices.base import DeviceReading, to_mono
 from goshawk.devices.catalog import DEVICES
 from goshawk.devices.sounds import load_sound
 from goshawk.units import SAMPLE_RATE_HZ, db_to_linear, ms_to_frames
@@ -170,7 +168,7 @@ class Interface:
             g.now, g.between, g.target, g.coefficient,
         )  # fmt: skip
 
-    def status(self) -> dict[str, Any]:
+    def status(self) -> DeviceReading:
         return {"state": "playing"}
 
 
@@ -197,5 +195,5 @@ class Laptop:
         block += self._noise[self._place : self._place + frames]
         self._place += frames
 
-    def status(self) -> dict[str, Any]:
+    def status(self) -> DeviceReading:
         return {"state": "playing"}

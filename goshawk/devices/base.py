@@ -1,11 +1,40 @@
 """What every source of sound offers, and loops that several of them play."""
 
-from typing import Any, Protocol
+from typing import Protocol
 
 import numpy as np
+from typing_extensions import TypedDict
 
 from goshawk.core.stage import Block, Floats, Glide, glide, kernel
 from goshawk.units import db_to_linear
+
+
+class DeviceReading(TypedDict, total=False):
+    """How an input device does; each gives what applies to it. Rates as it says them; ``counted_rate_hz`` if it
+    delivers another."""
+
+    state: str
+    channels: int
+    rate_hz: int
+    clock_ppm: int
+    fill_ms: float
+    age_ms: float
+    dropouts: int
+    overruns: int
+    counted_rate_hz: float | None
+    peaks_dbfs: list[float]
+    processing: list[str]
+    """What a call does to the voice, in words."""
+    position_s: float
+    duration_s: float
+
+
+class EncoderReading(TypedDict):
+    """What the broadcast encoder gets: its highest peak since the last reading, gaps so far, and if it is silence."""
+
+    peak_dbfs: float
+    gaps: int
+    is_silent: bool
 
 
 class Source(Protocol):
@@ -16,7 +45,7 @@ class Source(Protocol):
     def read(self, block: Block) -> None:
         """Fill a block of shape (frames, channels). Never waits; what is missing is silence."""
 
-    def status(self) -> dict[str, Any]:
+    def status(self) -> DeviceReading:
         """What the user should know of it: state and trouble as counts and flags."""
 
 
@@ -79,7 +108,7 @@ class LoopSource:
         g = self._volume
         scale(block, g.now, g.between, g.target, g.coefficient)
 
-    def status(self) -> dict[str, Any]:
+    def status(self) -> DeviceReading:
         return {"state": "playing"}
 
 
@@ -94,5 +123,5 @@ class SilentSource:
     def read(self, block: Block) -> None:
         block.fill(0.0)
 
-    def status(self) -> dict[str, Any]:
+    def status(self) -> DeviceReading:
         return {"state": self._state}

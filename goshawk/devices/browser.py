@@ -1,11 +1,10 @@
 """The browser's microphone: its sound comes over the network in pieces, at the browser's clock."""
 
-from typing import Any
-
 import numpy as np
 
 from goshawk.core.dsp.rate_matcher import RateMatcher
 from goshawk.core.stage import Block
+from goshawk.devices.base import DeviceReading
 
 TARGET_AGE_MS = 70.0
 """How old the sound is when it is given out: a page sends pieces of 10 to 20 ms, now and then late."""
@@ -43,12 +42,8 @@ class BrowserMicrophone:
         else:
             self._matcher.pull(block, self.now_s)
 
-    @property
-    def latency_ms(self) -> float:
-        """Between the page's capture and the engine."""
-        return TARGET_AGE_MS
-
-    def status(self) -> dict[str, Any]:
+    def status(self) -> DeviceReading:
         if self._matcher is None:
             return {"state": "waiting"}
-        return {"state": "playing", **self._matcher.reading(), "rate_hz": self._rate_hz}
+        reading: DeviceReading = {"state": "playing", "rate_hz": self._rate_hz}
+        return {**reading, **self._matcher.reading()}

@@ -1,14 +1,12 @@
 """The call service: another voice comes back, and perhaps one's own. It may treat the voice that one
 sends with a gain control and a noise suppression of its own, left on by mistake."""
 
-from typing import Any
-
 import numpy as np
 
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.stage import Block, Floats, kernel
 from goshawk.core.wiring import CallServiceSettings
-from goshawk.devices.base import LoopSource, to_mono
+from goshawk.devices.base import DeviceReading, LoopSource, to_mono
 from goshawk.devices.sounds import load_sound
 from goshawk.units import db_to_linear, ms_to_frames, one_pole_coefficient
 
@@ -83,7 +81,7 @@ class CallService:
         if self._settings.sends_back:
             block += self._sent[: len(block)] * np.float32(db_to_linear(RETURN_DB))
 
-    def status(self) -> dict[str, Any]:
+    def status(self) -> DeviceReading:
         s = self._settings
         processing = [
             name

@@ -1,11 +1,9 @@
 """The broadcast encoder: takes the Viewers feed and says what it gets, as the far end sees it."""
 
-from typing import Any
-
 import numpy as np
 
 from goshawk.core.stage import Block
-from goshawk.devices.base import raise_peaks
+from goshawk.devices.base import EncoderReading, raise_peaks
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, linear_to_db
 
 SILENT_AFTER_S = 2.0
@@ -29,7 +27,7 @@ class Encoder:
         self._silent_frames = 0 if peak > 1e-6 else self._silent_frames + len(feed)
         self.gaps += is_late
 
-    def status(self) -> dict[str, Any]:
+    def status(self) -> EncoderReading:
         """Peak since the last call in dBFS, gaps so far, and whether it gets only silence."""
         peak_dbfs = round(max(SILENCE_DBFS, linear_to_db(self._highest)), 1)
         self._highest = 0.0

@@ -7,14 +7,13 @@ process, which then maps the finished samples into memory.
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 import soundfile
 import soxr
 
 from goshawk.core.stage import LOUDEST_LINEAR, Block
-from goshawk.devices.base import play_loop
+from goshawk.devices.base import DeviceReading, play_loop
 from goshawk.errors import BadSoundFile
 from goshawk.units import SAMPLE_RATE_HZ
 
@@ -181,7 +180,7 @@ class FileSource:
         block[played:] = np.float32(0.0)
         self._position += played
 
-    def status(self) -> dict[str, Any]:
+    def status(self) -> DeviceReading:
         ended = not self.is_looped and self._position >= len(self._sound)
         return {
             "state": "ended" if ended else "playing",

@@ -5,14 +5,13 @@ delivers packets by its own clock; they are brought to 48 kHz and to the engine'
 """
 
 import math
-from typing import Any
 
 import numpy as np
 import soxr
 
-from goshawk.core.dsp.rate_matcher import RateMatcher
+from goshawk.core.dsp.rate_matcher import MatcherReading, RateMatcher
 from goshawk.core.stage import Block
-from goshawk.devices.base import Source, raise_peaks
+from goshawk.devices.base import DeviceReading, Source, raise_peaks
 from goshawk.devices.catalog import DeviceInfo, checked_fault
 from goshawk.units import (
     SAMPLE_RATE_HZ,
@@ -201,12 +200,13 @@ class Port:
             ("clock follower", self._clock.matcher.target_ms),
         ]
 
-    def status(self) -> dict[str, Any]:
+    def status(self) -> DeviceReading:
         """What the user should know of it; the peaks since the last call in dBFS."""
         said = self.source.status()
         peaks = [round(max(SILENCE_DBFS, linear_to_db(peak)), 1) for peak in self._peaks]
         self._peaks.fill(0.0)
-        status: dict[str, Any] = {
+        clock: MatcherReading | None = self._clock.matcher.reading() if self._clock else None
+        status: DeviceReading = {
             "channels": self.info.channels,
             "rate_hz": round(self._rate_hz),
             "clock_ppm": 0,
@@ -217,8 +217,8 @@ class Port:
             **said,
             "peaks_dbfs": peaks,
         }
-        if self._clock:
-            status.update(self._clock.matcher.reading())
+        if clock:
+            status = {**status, **clock}
         if not self.is_plugged:
             status["state"] = "unplugged"
         return status

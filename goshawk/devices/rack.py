@@ -1,7 +1,6 @@
 """All devices together: what is plugged in, what it delivers each block, and where the feeds go."""
 
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
@@ -9,7 +8,7 @@ from goshawk.core.measure.click import make_click
 from goshawk.core.rig import Rig
 from goshawk.core.stage import Block
 from goshawk.devices.attic import Interface, Laptop, Room
-from goshawk.devices.base import LoopSource, SilentSource, Source
+from goshawk.devices.base import DeviceReading, LoopSource, SilentSource, Source
 from goshawk.devices.browser import TARGET_AGE_MS, BrowserMicrophone
 from goshawk.devices.call_service import CallService
 from goshawk.devices.catalog import DEVICES, INPUT_DEVICES, checked_fault
@@ -37,7 +36,7 @@ class _Computer:
     def read(self, block: Block) -> None:
         block[:] = self.block[: len(block)]
 
-    def status(self) -> dict[str, Any]:
+    def status(self) -> DeviceReading:
         return {"state": "playing"}
 
 
@@ -134,6 +133,6 @@ class Rack:
             return [("the page and its way here", TARGET_AGE_MS)]
         return port.latency_parts
 
-    def statuses(self) -> dict[str, dict[str, Any]]:
+    def statuses(self) -> dict[str, DeviceReading]:
         """How each input device does."""
         return {name: port.status() for name, port in self._ports.items()}

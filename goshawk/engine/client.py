@@ -11,10 +11,11 @@ import select
 import socket
 import subprocess
 import time
-from collections import deque
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from goshawk.core.chain_slots import Chain
 from goshawk.core.graph.comparison import Heard
@@ -22,6 +23,8 @@ from goshawk.core.rig import Rig
 from goshawk.engine import messages
 from goshawk.engine.plan import Comparing, Plan
 from goshawk.engine.spawn import Spawned, spawn
+from goshawk.timeline.memory import Memory, sweep
+from goshawk.timeline.readings import EngineReading
 from goshawk.units import SAMPLE_RATE_HZ
 
 log = logging.getLogger(__name__)
@@ -39,15 +42,8 @@ SEND_AGAIN_S = 0.1
 UNSEEN_S = 2.0
 """A plan that was not seen for so long is told to the user."""
 
-TAKEN_AT_ONCE = 24
-SHARE_S = 0.02
-"""One turn of the event loop takes so many packets at most, and handles them for about so long. What took longer
-is made up for by a pause, so that everything else has its turn however slow a handler is."""
-
-MOST_BEHIND = 30
-"""A second of readings may wait: more would be shown late, and late for ever."""
-
-MOST_PAUSE_S = 0.5
+TAKEN_AT_ONCE = 16
+"""One turn of the event loop takes so many messages at most."""
 
 
 class EngineClient:
@@ -56,33 +52,30 @@ class EngineClient:
     def __init__(
         self,
         rig: Rig,
-        on_readings: Callable[[dict[str, Any]], None],
-        on_sound: Callable[[str, int, bytes], None],
+        on_seen: Callable[[EngineReading], None],
         on_notice: Callable[[str], None],
-        on_rows: Callable[[dict[str, Any]], None] = lambda rows: None,
         spawned: Spawned | None = None,
     ) -> None:
-        """``spawned`` is a process that was started before, and waits for its plan."""
+        """``on_seen`` is called with every reading, ``on_notice`` with sentences for the user. ``spawned`` is a process
+        that was started before, and waits for its plan. Raises TimelineLost."""
         self._spawned = spawned
+        if spawned is None:
+            sweep()
+        self.memory = spawned.memory if spawned else Memory.make()
         self._plan = Plan(number=1, rig=rig)
         self._sent_at = self._unseen_since = 0.0
         self._is_told = False
         self.seen_number = 0
-        self._on_readings = on_readings
-        self._on_sound = on_sound
-        self._on_rows = on_rows
+        self._on_seen = on_seen
         self._on_notice = on_notice
         self._process: subprocess.Popen[bytes] | None = None
         self._end: socket.socket | None = None
         self._is_ready = False
-        self._is_hurried = False
-        self._waiting: deque[tuple[bytes, bytes]] = deque()
         self._heard_at = self._ready_at = 0.0
         self._watch: asyncio.Task[None] | None = None
         self._is_stopping = False
         self.restarts = 0
         self.heard_frames = 0
-        self.lost_readings = 0
 
     @property
     def is_running(self) -> bool:
@@ -111,8 +104,9 @@ class EngineClient:
             self._watch.cancel()
         if self._end:
             with contextlib.suppress(OSError):
-                messages.send(self._end, messages.QUIT)
+                messages.send(self._end, messages.Quit())
         self._put_away()
+        self.memory.remove()
 
     # --- the plan --------------------------------------------------------------------------------
 
@@ -167,7 +161,7 @@ class EngineClient:
 
     def _send_plan(self) -> None:
         self._sent_at = time.monotonic()
-        self._send(messages.PLAN, messages.pack_plan(self._plan))
+        self._send(messages.NewPlan.of(self._plan))
 
     def _follow_plan(self) -> None:
         """Send the plan again while it is not seen: what did not fit into the socket must not be lost."""
@@ -188,44 +182,42 @@ class EngineClient:
     def push_microphone(self, rate_hz: int, channels: int, samples: bytes) -> None:
         """The browser's microphone: interleaved float32. It gives way to all else when the engine is slow."""
         if self._end and messages.has_room(self._end):
-            self._send(messages.MICROPHONE, messages.pack_microphone(rate_hz, channels, samples))
+            self._send(messages.Microphone(rate_hz, channels, samples))
 
     def stop_microphone(self) -> None:
         """The browser's microphone was closed."""
-        self._send(messages.MICROPHONE_STOPPED)
+        self._send(messages.MicrophoneStopped())
 
     def click(self) -> None:
         """Send a click through; the delays come with the readings."""
-        self._command("click")
+        self._once(messages.Click())
 
     def fault(self, device: str, fault: str, value: float | None) -> None:
         """Make something go wrong with a stand-in. The names were checked before."""
-        self._command("fault", device=device, fault=fault, value=value)
+        self._once(messages.Fault(device, fault, value))
 
     async def hurry(self, seconds: float) -> None:
         """Let so much sound pass as fast as the machine allows (for tests, see ``process.TEST_CLOCK``)."""
         until = self.heard_frames + round(seconds * SAMPLE_RATE_HZ)
         restarts = self.restarts
-        self._is_hurried = True
-        self._command("hurry", frames=round(seconds * SAMPLE_RATE_HZ))
+        self._once(messages.Hurry(round(seconds * SAMPLE_RATE_HZ)))
         while self.heard_frames < until and restarts == self.restarts:
             await asyncio.sleep(0.01)
-        self._is_hurried = False
 
-    def _command(self, name: str, **given: Any) -> None:
-        if not self._send(messages.COMMAND, messages.pack_command(name, **given)):
+    def _once(self, message: messages.ToEngine) -> None:
+        if not self._send(message):
             self._on_notice("The audio process did not take that. Wait a moment, and try again.")
 
-    def _send(self, kind: bytes, body: bytes = b"") -> bool:
+    def _send(self, message: messages.ToEngine) -> bool:
         if self._end and self._is_ready:
             with contextlib.suppress(OSError):
-                return messages.send(self._end, kind, body)
+                return messages.send(self._end, message)
         return False
 
     # --- the process -----------------------------------------------------------------------------
 
     def _launch(self) -> None:
-        spawned, self._spawned = self._spawned or spawn(), None
+        spawned, self._spawned = self._spawned or spawn(self.memory), None
         self._process, ours = spawned.process, spawned.end
         self._end = ours
         self._is_ready = False
@@ -234,78 +226,38 @@ class EngineClient:
         self._heard_at = self._unseen_since = time.monotonic()
         # It waits in the socket: a pipe that is not read yet could hold us up.
         with contextlib.suppress(OSError):  # It has ended already: that is seen as with any other.
-            messages.send(ours, messages.PLAN, messages.pack_plan(self._plan))
+            messages.send(ours, messages.NewPlan.of(self._plan))
         asyncio.get_running_loop().add_reader(ours, self._read)
 
     def _read(self) -> None:
-        """Take some of what waits, and handle it for a bounded time; the rest has its turn later. Far behind, all but
-        the newest is given up: its numbers tell who reads it that something is missing."""
+        """Take some of what waits; the rest has its turn later."""
         assert self._end
-        end, loop = self._end, asyncio.get_running_loop()
-        is_gone = False
+        end = self._end
+        seen: messages.Seen | None = None
         try:
             for _ in range(TAKEN_AT_ONCE):
-                if (message := messages.receive(end)) is None:
-                    break
-                self._waiting.append(message)
+                message = messages.receive_from_engine(end)
+                match message:
+                    case None:
+                        break
+                    case messages.Seen():
+                        seen = message  # Of several, the newest says it all.
+                    case messages.Said(text):
+                        self._on_notice(text)
+                    case messages.Ready():
+                        self._is_ready = True
+                        self._ready_at = time.monotonic()
+                        self._send_plan()
                 self._heard_at = time.monotonic()
         except EOFError:
-            is_gone = True
-        self._give_up_what_is_old()
-        began = time.monotonic()
-        while self._waiting and time.monotonic() - began < SHARE_S:
-            try:
-                self._handle(*self._waiting.popleft())
-            except Exception:  # One bad message must not end the link to the engine.
-                log.exception("a message of the audio process could not be handled")
-        if end is not self._end:
-            return
-        if is_gone:
-            loop.remove_reader(end)
+            asyncio.get_running_loop().remove_reader(end)
             self._is_ready = False
-            return
-        took = time.monotonic() - began
-        if took >= SHARE_S:
-            loop.remove_reader(end)
-            loop.call_later(min(took, MOST_PAUSE_S), self._read_on, end)
-
-    def _read_on(self, end: socket.socket) -> None:
-        if end is self._end:
-            asyncio.get_running_loop().add_reader(end, self._read)
-            self._read()
-
-    def _give_up_what_is_old(self) -> None:
-        """More than MOST_BEHIND readings wait: only what belongs to the newest is kept, and what must arrive."""
-        places = [i for i, (kind, _) in enumerate(self._waiting) if kind == messages.READINGS]
-        if len(places) <= MOST_BEHIND or self._is_hurried:
-            return
-        self.lost_readings += len(places) - 1
-        passing = (messages.READINGS, messages.ROWS, messages.SOUND)
-        kept = [
-            message
-            for i, message in enumerate(self._waiting)
-            if i >= places[-1] or message[0] not in passing
-        ]
-        self._waiting = deque(kept)
-
-    def _handle(self, kind: bytes, body: bytes) -> None:
-        match kind:
-            case messages.READINGS:
-                readings = messages.unpack_readings(body)
-                self.seen_number = readings["plan"]
-                self.heard_frames = readings["end_frame"]
-                self._follow_plan()
-                self._on_readings(readings)
-            case messages.ROWS:
-                self._on_rows(messages.unpack_readings(body))
-            case messages.SOUND:
-                self._on_sound(*messages.unpack_sound(body))
-            case messages.NOTICE:
-                self._on_notice(body.decode())
-            case messages.READY:
-                self._is_ready = True
-                self._ready_at = time.monotonic()
-                self._send_plan()
+        except msgspec.MsgspecError:  # One bad message must not end the link to the engine.
+            log.exception("a message of the audio process could not be understood")
+        if seen:
+            self.seen_number, self.heard_frames = seen.plan, seen.end_frame
+            self._follow_plan()
+            self._on_seen(seen.engine)
 
     async def _watch_over(self) -> None:
         in_a_row = 0
@@ -338,7 +290,6 @@ class EngineClient:
                 asyncio.get_running_loop().remove_reader(self._end)
             self._end.close()
             self._end = None
-        self._waiting.clear()
         self._is_ready = False
         process = self._process
         if process and process.poll() is None:

@@ -3,22 +3,25 @@ by a test or a benchmark as well as by time."""
 
 import time
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
+from goshawk.core.graph.band_alone import BandAlone
 from goshawk.core.graph.chain import warm_up_stages
 from goshawk.core.graph.mixer import Mixer
+from goshawk.core.graph.stations import STAGE_SIDES, at_stage, came, kept_sounds
 from goshawk.core.measure.click import ClickListener
+from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.rig import BlockFrames, Rig, changed_together
 from goshawk.core.stage import Block, Floats, Glide, glide, kernel
 from goshawk.core.wiring import FEEDS, CallServiceSettings, FeedName
 from goshawk.devices.rack import Rack
-from goshawk.engine.plan import Plan
+from goshawk.engine.plan import BAND, LISTEN, Plan
+from goshawk.timeline.readings import EngineReading, Readings
+from goshawk.timeline.sound import SoundWriter
 from goshawk.units import SAMPLE_RATE_HZ, db_to_linear, frames_to_ms
 
 MAX_FRAMES = 1024
-STAGE_POINTS = ("before", "after", "removed")
 CLICK_PATIENCE_S = 1.6
 """The longest feed delay and room for the rest."""
 
@@ -39,7 +42,8 @@ class AudioLoop:
     def __init__(self, plan: Plan) -> None:
         self.rack = Rack(MAX_FRAMES)
         self._clicks: dict[FeedName, ClickListener] = {}
-        self._measured: dict[str, Any] | None = None
+        self._measured: dict[FeedName, float | None] | None = None
+        self._bands: dict[str, BandAlone] = {}
         self._rehearsal = np.zeros((MAX_FRAMES, 2), np.float32)
         self._rehearsal_gain = Glide(1)
         self.plan = Plan(rig=plan.rig)
@@ -50,6 +54,8 @@ class AudioLoop:
         self.start_trouble = self.obey(plan)
         """Sentences for what of the first plan could not be done."""
         self._mixer.settle()
+        self._first_frame = 0
+        self._session = 1
 
     @property
     def rig(self) -> Rig:
@@ -59,10 +65,21 @@ class AudioLoop:
     def block_frames(self) -> BlockFrames:
         return self.plan.rig.block_frames
 
+    def begin(self, writer: SoundWriter, session: int) -> None:
+        """What is heard from now on has its place on the timeline."""
+        self._first_frame, self._session = writer.frame, session
+        writer.offer(self.offered)
+
     @property
     def frames(self) -> int:
-        """How many frames have passed since the engine began."""
-        return self._mixer.frames
+        """The number of the next frame on the timeline."""
+        return self._first_frame + self._mixer.frames
+
+    @property
+    def offered(self) -> list[str]:
+        """The sounds that are written for others: what every reader may need, and where somebody listens."""
+        main = [came(self.rig.chained)] if self.rig.voice else []
+        return list(dict.fromkeys([*kept_sounds(self.rig), *main, *FEEDS, *self.plan.points]))
 
     def obey(self, plan: Plan) -> list[str]:
         """Take a new plan between two blocks. Returns sentences for what could not be done: the sound goes on
@@ -94,8 +111,10 @@ class AudioLoop:
             mixer.compare(plan.comparing.heard, plan.comparing.gain_db, plan.comparing.other)
         self._rehearsal_gain.set(db_to_linear(plan.replay_gain_db))
         self.rack.is_watched = plan.is_watching
-        parts = [point.partition(":") for point in plan.points]
-        mixer.watch(frozenset(name for kind, _, name in parts if kind in STAGE_POINTS))
+        parts = [point.split(":") for point in plan.points]
+        mixer.watch(frozenset(one[1] for one in parts if one[0] in (*STAGE_SIDES, BAND)))
+        bands = [point for point in plan.points if point.startswith(f"{BAND}:")]
+        self._bands = {name: self._bands.get(name) or BandAlone(MAX_FRAMES) for name in bands}
         return trouble
 
     def apply(self, rig: Rig) -> None:
@@ -158,8 +177,7 @@ class AudioLoop:
             {one.id: np.zeros((4800, 2), np.float32) for one in rig.inputs}, at_once=True
         )
         self.run_block()
-        self.take_readings()
-        self.take_rows()
+        self._mixer.take_readings()
         self._clicks = {}
         self.rack.browser.stop()
         self.plan = Plan(rig=rig)
@@ -191,17 +209,31 @@ class AudioLoop:
         block += yours
         return block
 
-    def point(self, name: str) -> Block:
-        """The last block as one listener heard it, of one input (``input:`` and its id), or at a stage
-        (one of STAGE_POINTS, a colon and its id). While recorded inputs play, whoever listens hears them."""
+    def sound(self, name: str) -> tuple[Block, int]:
+        """One of the ``offered`` in the last block, and by how many frames it is later than at its device (see
+        ``Mixer.sound``). Whoever listens at a feed hears recorded inputs while they play."""
         kind, _, item = name.partition(":")
-        if kind == "input":
-            return self._mixer.input(item, self.block_frames)
-        if kind in STAGE_POINTS:
-            return self._mixer.stage_sound(kind, item, self.block_frames)
+        if kind == BAND:
+            return self._band(name, *item.partition(":")[::2])
+        if kind != LISTEN:
+            return self._mixer.sound(name, self.block_frames)
         if self._mixer.is_replaying:
-            return self._rehearsal[: self.block_frames]
-        return self._mixer.feed(next(f for f in FEEDS if f == name), self.block_frames)
+            return self._rehearsal[: self.block_frames], 0
+        return self._mixer.sound(item, self.block_frames)
+
+    def _band(self, name: str, stage_id: str, band: str) -> tuple[Block, int]:
+        """One band of an EQ alone; all of what leaves the stage if it is no EQ."""
+        sound, late = self._mixer.sound(at_stage("after", stage_id), self.block_frames)
+        found = self.rig.stage(stage_id)
+        if found is None or found[1].stage != "eq":
+            return sound, late
+        return self._bands[name].process(found[1].settings, band, sound), late
+
+    def publish(self, writer: SoundWriter) -> None:
+        """Write the last block of every sound that is offered."""
+        for name in writer.names:
+            writer.write(name, *self.sound(name))
+        writer.finish(self.block_frames)
 
     def _listen_for_click(self, frames: int) -> None:
         for feed, listener in self._clicks.items():
@@ -218,7 +250,7 @@ class AudioLoop:
             }
             self._clicks = {}
 
-    def _ledgers(self) -> dict[str, list[tuple[str, float]]]:
+    def _ledgers(self) -> dict[FeedName, list[tuple[str, float]]]:
         """Name and ms of everything between the air and each listener, in order."""
         voice = self.rig.voice
         coming = self.rack.latency_parts(voice.device) if voice else []
@@ -232,16 +264,19 @@ class AudioLoop:
             for feed in FEEDS
         }
 
-    def take_rows(self) -> dict[str, Any]:
-        """The inputs' sound since the last call (see the mixer)."""
-        return self._mixer.take_rows()
-
-    def take_readings(self) -> dict[str, Any]:
+    def take_readings(self, engine: EngineReading) -> Readings:
         """The mixer's readings, how the devices do, the delays, and a delay that was measured."""
-        readings = self._mixer.take_readings()
-        readings["plan"] = self.plan.number
-        readings["ledgers"] = self._ledgers()
-        readings["devices"] = self.rack.statuses()
-        readings["encoder"] = self.rack.encoder.status()
-        readings["measured_delay_ms"], self._measured = self._measured, None
-        return readings
+        mixed = self._mixer.take_readings()
+        mixed.end_frame += self._first_frame
+        mixed.first_hop += self._first_frame // HOP_FRAMES
+        measured, self._measured = self._measured, None
+        return Readings(
+            **{name: getattr(mixed, name) for name in mixed.__struct_fields__},
+            plan=self.plan.number,
+            session=self._session,
+            ledgers=self._ledgers(),
+            devices=self.rack.statuses(),
+            encoder=self.rack.encoder.status(),
+            measured_delay_ms=measured,
+            engine=engine,
+        )

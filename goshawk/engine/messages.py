@@ -1,48 +1,109 @@
-"""What goes over the socket between the audio process and the others.
+"""What goes over the socket between the audio process and the web process: few, small, typed.
 
-A message is one packet (SOCK_SEQPACKET keeps their borders): a byte that says its kind, then its
-body. Both ends send without waiting: a packet that does not fit is dropped and counted, so that a
-slow reader never makes the sound late. What must arrive is the plan: it is sent until it is seen.
+A message is one packet (SOCK_SEQPACKET keeps their borders). Both ends send without waiting: a packet that does not fit
+is dropped, so that a slow reader never makes the sound late. What must arrive is the plan: it is sent until it is seen.
+Sound and readings do not go this way but through shared memory (``goshawk.timeline``).
 """
 
 import fcntl
-import json
-import pickle
 import socket
-import struct
 import sys
 import termios
 import zlib
-from typing import Any
 
-import numpy as np
+import msgspec
 
-from goshawk.core.stage import Block
 from goshawk.engine.plan import Plan
-
-PLAN, MICROPHONE, MICROPHONE_STOPPED, COMMAND, QUIT = b"P", b"M", b"m", b"C", b"Q"
-"""To the engine: the plan, the browser's sound, its end, a command that does not last (JSON: its name and
-arguments), the end."""
-
-READY, READINGS, ROWS, SOUND, NOTICE = b"y", b"r", b"w", b"s", b"n"
-"""From the engine: it plays now, readings (pickled), the inputs' sound (pickled too), sound (see ``pack_sound``), a sentence."""
-
-TEST_CLOCK = "GOSHAWK_TEST_CLOCK"
-"""An environment variable, set for tests alone: the engine's clock can then be driven, faster than time."""
+from goshawk.timeline.readings import EngineReading
 
 LARGEST_PACKET_BYTES = 200_000
 """Of all systems' limits the least is some 400 kB for everything that waits."""
-_MICROPHONE_HEADER = struct.Struct("<IB")
-_SOUND_HEADER = struct.Struct("<QB")
 
 
-def send(end: socket.socket, kind: bytes, body: bytes = b"") -> bool:
-    """Send one packet; False if the other end is too slow to take it, or it is too large. Raises OSError if the
-    other end is gone."""
-    if len(body) >= LARGEST_PACKET_BYTES:
+class NewPlan(msgspec.Struct, tag=True):
+    """What the engine is to do from now on: a plan's JSON, compressed, since the largest rig with a room in every stage
+    must fit into a packet."""
+
+    packed: bytes
+
+    @classmethod
+    def of(cls, plan: Plan) -> "NewPlan":
+        return cls(zlib.compress(plan.model_dump_json().encode(), 1))
+
+    @property
+    def plan(self) -> Plan:
+        """Raises ValueError."""
+        return Plan.model_validate_json(zlib.decompress(self.packed))
+
+
+class Microphone(msgspec.Struct, tag=True):
+    """The browser's sound: interleaved float32."""
+
+    rate_hz: int
+    channels: int
+    samples: bytes
+
+
+class MicrophoneStopped(msgspec.Struct, tag=True):
+    """The browser's microphone was closed."""
+
+
+class Click(msgspec.Struct, tag=True):
+    """Send a click through, to measure the delay."""
+
+
+class Fault(msgspec.Struct, tag=True):
+    """Make something go wrong with a stand-in."""
+
+    device: str
+    fault: str
+    value: float | None
+
+
+class Hurry(msgspec.Struct, tag=True):
+    """Let so much sound pass as fast as the readers follow (for tests)."""
+
+    frames: int
+
+
+class Quit(msgspec.Struct, tag=True):
+    """End."""
+
+
+class Ready(msgspec.Struct, tag=True):
+    """It plays now."""
+
+
+class Seen(msgspec.Struct, tag=True):
+    """How far it is, with every reading: the plan under which it plays, and how it does."""
+
+    plan: int
+    end_frame: int
+    engine: EngineReading
+
+
+class Said(msgspec.Struct, tag=True):
+    """A sentence for the user."""
+
+    text: str
+
+
+ToEngine = NewPlan | Microphone | MicrophoneStopped | Click | Fault | Hurry | Quit
+FromEngine = Ready | Seen | Said
+
+_encoder = msgspec.msgpack.Encoder()
+_to_engine: msgspec.msgpack.Decoder[ToEngine] = msgspec.msgpack.Decoder(ToEngine)
+_from_engine: msgspec.msgpack.Decoder[FromEngine] = msgspec.msgpack.Decoder(FromEngine)
+
+
+def send(end: socket.socket, message: ToEngine | FromEngine) -> bool:
+    """Send one; False if the other end is too slow to take it, or it is too large. Raises OSError if the other end is
+    gone."""
+    packet = _encoder.encode(message)
+    if len(packet) > LARGEST_PACKET_BYTES:
         return False
     try:
-        end.send(kind + body)
+        end.send(packet)
     except BlockingIOError:
         return False
     return True
@@ -55,8 +116,7 @@ def has_room(end: socket.socket) -> bool:
     return waiting < end.getsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF) // 4
 
 
-def receive(end: socket.socket) -> tuple[bytes, bytes] | None:
-    """The next packet's kind and body; None if none waits. Raises EOFError if the other end is gone."""
+def _received(end: socket.socket) -> bytes | None:
     try:
         packet = end.recv(LARGEST_PACKET_BYTES * 2)
     except BlockingIOError:
@@ -65,55 +125,16 @@ def receive(end: socket.socket) -> tuple[bytes, bytes] | None:
         raise EOFError from None
     if not packet:
         raise EOFError
-    return packet[:1], packet[1:]
+    return packet
 
 
-def pack_plan(plan: Plan) -> bytes:
-    """A plan, compressed: the largest rig with a room in every stage must fit into a packet."""
-    return zlib.compress(plan.model_dump_json().encode(), 1)
+def receive_in_engine(end: socket.socket) -> ToEngine | None:
+    """The next message to the engine; None if none waits. Raises EOFError if the other end is gone."""
+    packet = _received(end)
+    return None if packet is None else _to_engine.decode(packet)
 
 
-def unpack_plan(body: bytes) -> Plan:
-    """The inverse."""
-    return Plan.model_validate_json(zlib.decompress(body))
-
-
-def pack_command(name: str, **given: Any) -> bytes:
-    """Something to be done once."""
-    return json.dumps({"name": name, **given}).encode()
-
-
-def pack_microphone(rate_hz: int, channels: int, samples: bytes) -> bytes:
-    """The browser's sound: rate, channels and interleaved float32."""
-    return _MICROPHONE_HEADER.pack(rate_hz, channels) + samples
-
-
-def unpack_microphone(body: bytes) -> tuple[int, Block]:
-    """Rate and samples of shape (frames, channels)."""
-    rate_hz, channels = _MICROPHONE_HEADER.unpack_from(body)
-    return rate_hz, np.frombuffer(body, "<f4", offset=_MICROPHONE_HEADER.size).reshape(-1, channels)
-
-
-def pack_sound(point: str, frame: int, samples: bytes) -> bytes:
-    """Sound at one point: the number of its first frame, a byte with the length of the point's name, the name,
-    interleaved stereo float32."""
-    name = point.encode()
-    return _SOUND_HEADER.pack(frame, len(name)) + name + samples
-
-
-def unpack_sound(body: bytes) -> tuple[str, int, bytes]:
-    """The inverse: point, first frame, samples."""
-    frame, length = _SOUND_HEADER.unpack_from(body)
-    end = _SOUND_HEADER.size + length
-    return body[_SOUND_HEADER.size : end].decode(), frame, body[end:]
-
-
-def pack_readings(readings: dict[str, Any]) -> bytes:
-    """Readings for the trip between our own two processes."""
-    return pickle.dumps(readings, protocol=5)
-
-
-def unpack_readings(body: bytes) -> dict[str, Any]:
-    """The inverse; only ever given what our own engine sent."""
-    readings: dict[str, Any] = pickle.loads(body)
-    return readings
+def receive_from_engine(end: socket.socket) -> FromEngine | None:
+    """The next message of the engine; None if none waits. Raises EOFError if the other end is gone."""
+    packet = _received(end)
+    return None if packet is None else _from_engine.decode(packet)

@@ -11,6 +11,13 @@ from goshawk.core.graph.comparison import Heard
 from goshawk.core.rig import Rig
 from goshawk.core.settings import Settings
 
+LISTEN = "listen"
+"""A point ``listen:`` and a feed's name: what somebody at this feed hears now, recorded inputs too."""
+
+
+BAND = "band"
+"""A point ``band:``, an EQ's id, a colon and a band: what leaves the EQ, this band alone."""
+
 
 class Comparing(Settings):
     """What of a loop is heard: through the chain, raw, or through another chain, with a gain."""
@@ -31,7 +38,8 @@ class Plan(Settings):
     """A higher one plays the file from its beginning."""
     is_coughing: bool = False
     points: tuple[str, ...] = ()
-    """Where somebody listens: a feed's name, ``input:`` and an input's id, or a stage."""
+    """Where somebody listens, beside what is always offered: LISTEN and a feed's name, ``input:`` and an input's id, or
+    a side of a stage, or BAND."""
     is_watching: bool = False
     """Whether devices run that no input uses."""
     loop: str | None = None

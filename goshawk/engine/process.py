@@ -6,18 +6,19 @@ before each block is spent looking at the clock, since plain sleep overshoots.
 
 import contextlib
 import gc
-import json
 import os
 import select
 import socket
 import time
-from typing import Any
 
 import numpy as np
 
 from goshawk.engine import messages
-from goshawk.engine.loop import MAX_FRAMES, AudioLoop
+from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
+from goshawk.timeline.memory import SESSION, TEST_CLOCK, Memory
+from goshawk.timeline.readings import EngineReading, ReadingsWriter
+from goshawk.timeline.sound import SoundWriter
 from goshawk.units import SAMPLE_RATE_HZ
 
 READINGS_FRAMES = SAMPLE_RATE_HZ // 30
@@ -25,8 +26,8 @@ SPIN_S = 0.0005
 RESYNC_BLOCKS = 8
 """Further behind than this, the missed time is given up (and counted) rather than caught up."""
 
-SOUND_PACKET_FRAMES = 480
-"""Sound goes out in pieces of 10 ms, or of a block if that is longer."""
+MOST_BEHIND = 20
+"""So many readings the slowest reader may be behind while a test hurries the clock."""
 
 
 def try_realtime() -> bool:
@@ -92,27 +93,18 @@ class Clock:
         return slowest
 
 
-class _Listening:
-    """Sound at one point, gathered into packets."""
-
-    def __init__(self) -> None:
-        self.sound = np.zeros((SOUND_PACKET_FRAMES + MAX_FRAMES, 2), np.float32)
-        self.frames = 0
-
-
 class AudioProcess:
-    """Ties the loop to the clock and the socket."""
+    """Ties the loop to the clock, the socket and the shared memory."""
 
-    def __init__(self, end: socket.socket, plan: Plan) -> None:
-        self._end = end
+    def __init__(self, end: socket.socket, memory: Memory, plan: Plan) -> None:
+        self._end, self._memory = end, memory
         self._loop = AudioLoop(plan)
+        self._sound, self._readings = SoundWriter(memory), ReadingsWriter(memory)
+        self._loop.begin(self._sound, int(memory.head[SESSION]))
         self._clock = Clock(is_realtime=False)
-        self._listening: dict[str, _Listening] = {}
-        self._dropped = 0
-        self._next_readings = 0
+        self._next_readings = self._loop.frames
         self._is_late = False
         self._is_running = True
-        self._listen_at(plan)
         self._tell(self._loop.start_trouble)
 
     def run(self) -> None:
@@ -123,7 +115,7 @@ class AudioProcess:
         self._clock = Clock(try_realtime())
         try:
             with contextlib.suppress(EOFError, OSError):  # The other end is gone: so are we.
-                messages.send(self._end, messages.READY)
+                messages.send(self._end, messages.Ready())
                 while self._is_running:
                     self._run_block()
         finally:
@@ -136,8 +128,7 @@ class AudioProcess:
         self._clock.wait(block_s)
         late_before = self._clock.late_blocks
         self._loop.run_block(is_late=self._is_late)
-        for point, listening in self._listening.items():
-            self._publish_sound(point, listening)
+        self._loop.publish(self._sound)
         if self._loop.frames >= self._next_readings:
             self._next_readings = max(self._next_readings, self._loop.frames - READINGS_FRAMES)
             self._next_readings += READINGS_FRAMES
@@ -148,94 +139,78 @@ class AudioProcess:
 
     def _let_readers_follow(self) -> None:
         """While a test hurries the clock, as fast as the readers follow; never else."""
-        while self._clock.hurried_blocks and not messages.has_room(self._end):
+        while self._clock.hurried_blocks and self._is_ahead():
             time.sleep(0.0005)
             self._obey()
 
-    def _publish_sound(self, point: str, listening: _Listening) -> None:
-        block = self._loop.point(point)
-        frames = len(block)
-        listening.sound[listening.frames : listening.frames + frames] = block
-        listening.frames += frames
-        if listening.frames >= SOUND_PACKET_FRAMES:
-            packet = listening.sound[: listening.frames].tobytes()
-            first = self._loop.frames - listening.frames
-            listening.frames = 0
-            body = messages.pack_sound(point, first, packet)
-            if not messages.send(self._end, messages.SOUND, body):
-                self._dropped += 1
+    def _is_ahead(self) -> bool:
+        places = self._memory.places[self._memory.places >= 0]
+        return bool(len(places)) and self._readings.count - int(places.min()) > MOST_BEHIND
 
     def _publish_readings(self) -> None:
         clock = self._clock
-        readings = self._loop.take_readings()
-        readings["engine"] = {
-            "blocks": clock.blocks,
-            "late_blocks": clock.late_blocks,
-            "missed_blocks": clock.missed_blocks,
-            "busy_s": clock.busy_s,
-            "slowest_share": clock.take_slowest_share(),
-            "dropped_packets": self._dropped,
-            "block_frames": self._loop.block_frames,
-            "is_realtime": clock.is_realtime,
-        }
-        if not messages.send(self._end, messages.READINGS, messages.pack_readings(readings)):
-            self._dropped += 1
-        rows = self._loop.take_rows()
-        self._let_readers_follow()
-        if messages.has_room(self._end):
-            messages.send(self._end, messages.ROWS, messages.pack_readings(rows))
+        engine = EngineReading(
+            blocks=clock.blocks,
+            late_blocks=clock.late_blocks,
+            missed_blocks=clock.missed_blocks,
+            busy_s=clock.busy_s,
+            slowest_share=clock.take_slowest_share(),
+            block_frames=self._loop.block_frames,
+            is_realtime=clock.is_realtime,
+        )
+        readings = self._loop.take_readings(engine)
+        self._readings.write(readings)
+        messages.send(self._end, messages.Seen(readings.plan, readings.end_frame, engine))
 
     def _obey(self) -> None:
         """Take what waits, a few messages at most, so that no flood makes a block late."""
         for _ in range(4):
-            message = messages.receive(self._end)
-            if message is None:
-                return
-            kind, body = message
-            match kind:
-                case messages.PLAN:
-                    self._follow(messages.unpack_plan(body))
-                case messages.MICROPHONE:
-                    self._loop.rack.browser.push(*messages.unpack_microphone(body))
-                case messages.MICROPHONE_STOPPED:
+            message = messages.receive_in_engine(self._end)
+            match message:
+                case None:
+                    return
+                case messages.NewPlan():
+                    self._tell(self._loop.obey(message.plan))
+                    self._sound.offer(self._loop.offered)
+                case messages.Microphone(rate_hz, channels, samples):
+                    sound = np.frombuffer(samples, "<f4").reshape(-1, channels)
+                    self._loop.rack.browser.push(rate_hz, sound)
+                case messages.MicrophoneStopped():
                     self._loop.rack.browser.stop()
-                case messages.COMMAND:
-                    self._command(**json.loads(body))
-                case messages.QUIT:
+                case messages.Click():
+                    self._loop.send_click()
+                case messages.Fault(device, fault, value):
+                    self._loop.rack.fault(device, fault, value)
+                case messages.Hurry(frames) if os.environ.get(TEST_CLOCK):
+                    self._clock.hurried_blocks = frames // self._loop.block_frames
+                case messages.Quit():
                     self._is_running = False
-
-    def _follow(self, plan: Plan) -> None:
-        self._listen_at(plan)
-        self._tell(self._loop.obey(plan))
-
-    def _listen_at(self, plan: Plan) -> None:
-        kept = self._listening
-        self._listening = {point: kept.get(point) or _Listening() for point in plan.points}
 
     def _tell(self, sentences: list[str]) -> None:
         for sentence in sentences:
-            messages.send(self._end, messages.NOTICE, sentence.encode())
-
-    def _command(self, name: str, **given: Any) -> None:
-        match name:
-            case "click":
-                self._loop.send_click()
-            case "fault":
-                self._loop.rack.fault(given["device"], given["fault"], given["value"])
-            case "hurry" if os.environ.get(messages.TEST_CLOCK):
-                self._clock.hurried_blocks = given["frames"] // self._loop.block_frames
+            messages.send(self._end, messages.Said(sentence))
 
 
-def run(descriptor: int) -> None:
-    """Entry of the audio process: the plan is what comes first."""
+def run(descriptor: int, memory_name: str) -> None:
+    """Entry of the audio process: the plan is what comes first. At its end, however the web process has ended, nothing
+    of the shared memory is left."""
     end = socket.socket(fileno=descriptor)
+    memory = Memory.open(memory_name)
+    try:
+        _play(end, memory)
+    finally:
+        memory.remove_if_left()
+
+
+def _play(end: socket.socket, memory: Memory) -> None:
     with contextlib.suppress(KeyboardInterrupt, EOFError):
-        while (message := messages.receive(end)) is None:
+        while (message := messages.receive_in_engine(end)) is None:
             select.select([end], [], [])
-        AudioProcess(end, messages.unpack_plan(message[1])).run()
+        if isinstance(message, messages.NewPlan):
+            AudioProcess(end, memory, message.plan).run()
 
 
 if __name__ == "__main__":
     import sys
 
-    run(int(sys.argv[1]))
+    run(int(sys.argv[1]), sys.argv[2])

@@ -1,20 +1,30 @@
 """Starting an audio process. It needs seconds to load what it computes with, so a program may start one before it knows
-what it is to play: the process waits for its plan. Nothing heavy is imported here."""
+what it is to play: the process waits for its plan. Little is imported here."""
 
 import socket
 import subprocess
 import sys
 from dataclasses import dataclass
 
+from goshawk.timeline.memory import Memory, sweep
+
 BUFFER_BYTES = 1 << 20
 
 
 @dataclass(frozen=True)
 class Spawned:
-    """A process, and our end of the link to it."""
+    """A process, our end of the link to it, and the memory that it shares with its readers."""
 
     process: subprocess.Popen[bytes]
     end: socket.socket
+    memory: Memory
+
+    def give_up(self) -> None:
+        """End it: it is not wanted after all."""
+        self.end.close()
+        self.process.kill()
+        self.process.wait()
+        self.memory.remove()
 
 
 def make_pair() -> tuple[socket.socket, socket.socket]:
@@ -26,13 +36,17 @@ def make_pair() -> tuple[socket.socket, socket.socket]:
     return ends
 
 
-def spawn() -> Spawned:
-    """Start an audio process; it plays when it has got a plan, and ends when our end is closed."""
+def spawn(memory: Memory | None = None) -> Spawned:
+    """Start an audio process on a memory, or on a new one; it plays when it has got a plan, and ends when our end is
+    closed. Raises TimelineLost."""
+    if memory is None:
+        sweep()
+        memory = Memory.make()
     ours, theirs = make_pair()
     process = subprocess.Popen(
-        [sys.executable, "-m", "goshawk.engine.process", str(theirs.fileno())],
+        [sys.executable, "-m", "goshawk.engine.process", str(theirs.fileno()), memory.name],
         stdin=subprocess.DEVNULL,
         pass_fds=[theirs.fileno()],
     )
     theirs.close()
-    return Spawned(process, ours)
+    return Spawned(process, ours, memory)

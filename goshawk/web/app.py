@@ -14,14 +14,14 @@ from pydantic.json_schema import models_json_schema
 from starlette.types import Scope
 
 from goshawk import __version__
-from goshawk.engine.messages import TEST_CLOCK
 from goshawk.engine.spawn import Spawned
+from goshawk.page_messages.live import FROM_SERVER, FromPage
 from goshawk.paths import FRONTEND_DIR
 from goshawk.store.database import Opened, database_path, open_database
 from goshawk.store.ownership import Ownership, take
+from goshawk.timeline.memory import TEST_CLOCK
 from goshawk.web.errors import add_error_handlers
 from goshawk.web.guard import BodyLimit, Guard
-from goshawk.web.messages import FROM_SERVER, FromPage
 from goshawk.web.routes import audio, live, presets, rig, sound_check, sound_files, test_clock
 from goshawk.web.studio import Studio
 

@@ -2,13 +2,13 @@
 
 import asyncio
 from collections.abc import Callable
-from typing import Any
 
 from goshawk.core.rig import BLOCK_SIZES, BlockFrames
 from goshawk.core.rules.buffer import BufferTrial, advise_buffer
+from goshawk.page_messages.wiring import BufferSearchState
+from goshawk.supervisor import Supervisor
+from goshawk.timeline.readings import EngineReading
 from goshawk.units import SAMPLE_RATE_HZ
-from goshawk.web.messages import BufferSearchState
-from goshawk.web.supervisor import Supervisor
 
 SETTLE_S = 0.8
 """A new size takes effect at once; the first blocks after it are not typical."""
@@ -46,18 +46,18 @@ class BufferSearch:
         if self._task and not self._task.done():
             self._task.cancel()
 
-    def push(self, engine: dict[str, Any]) -> None:
+    def push(self, engine: EngineReading) -> None:
         """The engine's own figures of each reading."""
-        if self.block_frames is None or engine["block_frames"] != self.block_frames:
+        if self.block_frames is None or engine.block_frames != self.block_frames:
             return
-        late = engine["late_blocks"] + engine["missed_blocks"]
+        late = engine.late_blocks + engine.missed_blocks
         if not self._is_counting:
-            self._late_at_start, self._blocks = late, (engine["blocks"], engine["blocks"])
+            self._late_at_start, self._blocks = late, (engine.blocks, engine.blocks)
             self._slowest = 0.0
             return
         self._late = late - (self._late_at_start or 0)
-        self._blocks = (self._blocks[0], engine["blocks"])
-        self._slowest = max(self._slowest, engine["slowest_share"])
+        self._blocks = (self._blocks[0], engine.blocks)
+        self._slowest = max(self._slowest, engine.slowest_share)
 
     async def _run(self) -> None:
         trials: list[BufferTrial] = []

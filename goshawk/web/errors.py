@@ -12,8 +12,8 @@ from goshawk.errors import (
     BadSetting,
     EngineLost,
     GoshawkError,
-    HelperLost,
     NotFound,
+    ObserverLost,
     StoreUnusable,
 )
 
@@ -22,7 +22,7 @@ log = logging.getLogger(__name__)
 _STATUS: dict[type[GoshawkError], int] = {
     NotFound: 404,
     EngineLost: 503,
-    HelperLost: 503,
+    ObserverLost: 503,
     StoreUnusable: 503,
     BadInput: 422,
 }

@@ -1,13 +1,11 @@
-"""The open pages: what waits to be sent to each, and the sound that each plays."""
+"""The open pages: what waits to be sent to each, and what all of them are told."""
 
 import asyncio
+from collections.abc import Callable
 
-from goshawk.core.dsp.equaliser import EqualiserSettings
-from goshawk.web.stage_sound import BandAlone
+from goshawk.page_messages.live import Notice
 
 WAITING_MESSAGES = 50
-WAITING_SOUND = 25
-"""A page that takes its sound slower than it is made loses the oldest quarter of a second."""
 
 
 class LivePage:
@@ -41,24 +39,43 @@ class LivePage:
             await self._wake.wait()
 
 
-class Listener:
-    """One page that plays the sound at a point (a feed, or one input), or gives its microphone."""
+class Pages:
+    """All that are open. ``state`` gives what every window shows, as JSON."""
 
-    def __init__(self) -> None:
-        self.sound: asyncio.Queue[bytes] = asyncio.Queue(WAITING_SOUND)
-        self.point = "you"
-        self.dropped = 0
-        self._band: BandAlone | None = None
+    def __init__(self, state: Callable[[], str]) -> None:
+        self._state = state
+        self._open: set[LivePage] = set()
 
-    def band_alone(self, settings: EqualiserSettings, packet: bytes) -> bytes:
-        """A packet with only what the band of ``point`` works on."""
-        if self._band is None:
-            self._band = BandAlone()
-        return self._band.process(settings, self.point.rpartition(":")[2], packet)
+    def __bool__(self) -> bool:
+        return bool(self._open)
 
-    def hear(self, packet: bytes) -> None:
-        """Queue a packet; the oldest is dropped for a slow page."""
-        if self.sound.full():
-            self.sound.get_nowait()
-            self.dropped += 1
-        self.sound.put_nowait(packet)
+    def add(self, page: LivePage) -> None:
+        """One more."""
+        self._open.add(page)
+
+    def discard(self, page: LivePage) -> None:
+        """One is gone."""
+        self._open.discard(page)
+
+    def tell(self, message: str, kind: str = "") -> None:
+        """A message for all; with a kind, the next of that kind takes its place where it still waits."""
+        for page in self._open:
+            if kind:
+                page.tell_newest(kind, message)
+            else:
+                page.tell(message)
+
+    def tell_state(self) -> None:
+        """What is set, or stands, is another."""
+        if self._open:
+            self.tell(self._state())
+
+    def notify(self, text: str, level: str) -> None:
+        """Say a sentence in every window."""
+        self.tell(notice(text, level))
+        self.tell_state()
+
+
+def notice(text: str, level: str) -> str:
+    """A sentence as the message that it becomes."""
+    return Notice(level="trouble" if level == "trouble" else "news", text=text).model_dump_json()

@@ -11,8 +11,8 @@ from goshawk.core.rig import Rig, changed, with_chain
 from goshawk.core.starting_points import STARTING_POINTS
 from goshawk.core.wiring import InputSettings
 from goshawk.errors import BadInput, BadSetting, NotFound
+from goshawk.page_messages.chain import PresetInfo
 from goshawk.store import presets
-from goshawk.web.messages import PresetInfo
 
 LONGEST_COPIED_NAME = 70
 

@@ -9,7 +9,7 @@ from goshawk.core.rig import Rig, changed_together
 from goshawk.errors import StoreUnusable
 from goshawk.store import rigs
 from goshawk.store.rigs import SavedRig
-from goshawk.web.supervisor import to_its_end
+from goshawk.supervisor import to_its_end
 
 T = TypeVar("T")
 SAVE_AGAIN_S = 2.0

@@ -11,8 +11,8 @@ from goshawk.devices.file import convert_sound_file
 from goshawk.errors import BadSoundFile, NotFound
 from goshawk.store import sound_files
 from goshawk.store.sound_files import StoredSoundFile
+from goshawk.store.work_folder import private_folder, sweep
 from goshawk.units import SAMPLE_RATE_HZ
-from goshawk.web.work_folder import private_folder, sweep
 
 
 class SoundFileShelf:

@@ -9,7 +9,7 @@ from pathlib import Path
 from fastapi import Request
 
 from goshawk.errors import BadSoundFile
-from goshawk.web.work_folder import WorkFolder
+from goshawk.store.work_folder import WorkFolder
 
 
 @asynccontextmanager

@@ -10,6 +10,7 @@ import pytest
 
 from goshawk.core.dsp.ducker import CLOSES_BELOW_DB, Ducker, DuckerSettings
 from goshawk.core.graph.mixer import Mixer
+from goshawk.core.graph.stations import kept_sounds
 from goshawk.core.masking import improvements, sight_of, suggested_ducker
 from goshawk.core.measure.clearance import sounding_s
 from goshawk.core.measure.intelligibility import (
@@ -19,7 +20,7 @@ from goshawk.core.measure.intelligibility import (
     SPEECH_DB_SPL,
     intelligibility_index,
 )
-from goshawk.core.measure.levels import MOMENT_FRAMES, PAUSE, SPEECH
+from goshawk.core.measure.levels import HOP_FRAMES, PAUSE, SPEECH, TAIL
 from goshawk.core.mix import (
     HeardInputs,
     bands_of,
@@ -121,7 +122,7 @@ def test_nothing_dips_under_a_game_that_leaks_into_the_microphone() -> None:
     one = next(one for one in Rig().inputs if one.id == "game")
     settings = suggested_ducker(Rig(), heard, one)
     voice_dbfs = np.percentile(
-        np.abs(heard.key[:, 0]).reshape(-1, MOMENT_FRAMES).max(axis=1)[heard.activity == SPEECH], 95
+        np.abs(heard.key[:, 0]).reshape(-1, HOP_FRAMES).max(axis=1)[heard.activity == SPEECH], 95
     )
     leak = tone(700, 20 * np.log10(voice_dbfs) - 20, 4.0)
     word = tone(300, 20 * np.log10(voice_dbfs), 1.0)
@@ -171,6 +172,13 @@ def test_in_the_graph_the_voice_alone_is_the_key_and_all_stay_together() -> None
     assert not heard_inputs(muted, {"voice": word, "game": game}).key.any()
 
 
+def hear(keeper: RowKeeper, mixer: Mixer, frames: int) -> None:
+    """The last block, as the observer gets it."""
+    for name in kept_sounds(mixer.rig):
+        sound, late = mixer.sound(name, frames)
+        keeper.push(name, mixer.frames - frames - late, sound)
+
+
 def test_what_is_tried_is_what_is_heard() -> None:
     """Contributions and ceiling made again from recorded inputs are the Viewers feed of the graph, and so are they
     from the sound that the engine sends on the way."""
@@ -190,27 +198,29 @@ def test_what_is_tried_is_what_is_heard() -> None:
     for number in range(4 * RATE_HZ // 256):
         mixer.process({}, 256)
         live.append(mixer.rehearsed(256).copy())
+        hear(keeper, mixer, 256)
         if number % 7 == 6:
-            keeper.push(*reversed((mixer.take_readings(), mixer.take_rows())), "same")
+            readings = mixer.take_readings()
+            keeper.push_activity(readings.first_hop, readings.activity)
     feed = np.concatenate(live)[mixer.latency_frames() :]
     heard = heard_inputs(rig, sounds)
     parts = contributions(rig, heard)
     again = viewers_feed(rig, parts)
     # The graph's chain starts cold in both; the end of the shorter is the padding of the other.
     np.testing.assert_allclose(again[: len(feed)], feed, atol=2e-6)
-    kept = keeper.heard(2.0)
+    kept = keeper.heard(rig, 2.0)
     assert kept is not None
-    assert len(kept.key) == 2 * RATE_HZ == len(kept.activity) * MOMENT_FRAMES
+    assert len(kept.key) == 2 * RATE_HZ == len(kept.activity) * HOP_FRAMES
     starts = [
         int(np.flatnonzero(heard.rows["game"][:, 0] == kept.rows["game"][0, 0])[0]),
         int(np.flatnonzero(heard.key[:, 0] == kept.key[5000, 0])[0]) - 5000,
     ]
     assert starts[0] == starts[1]
-    assert starts[0] % MOMENT_FRAMES == 0
+    assert starts[0] % HOP_FRAMES == 0
     np.testing.assert_array_equal(
         kept.rows["voice"], heard.rows["voice"][starts[0] : starts[0] + 2 * RATE_HZ]
     )
-    recorded = keeper.recorded(1.0, "voice")
+    recorded = keeper.recorded(rig, 1.0)
     assert recorded is not None
     at = int(np.flatnonzero(sounds["voice"][:, 0] == recorded["voice"][0, 0])[0])
     np.testing.assert_array_equal(recorded["voice"], sounds["voice"][at : at + RATE_HZ])
@@ -220,22 +230,26 @@ def test_what_is_tried_is_what_is_heard() -> None:
 def test_a_gap_in_what_the_engine_says_is_not_replayed() -> None:
     """The web was too slow for one piece: it is silence for what is tried, and what came before it is not replayed."""
     sounds = {name: sound[: 3 * RATE_HZ] for name, sound in evening().items()}
-    mixer, keeper = Mixer(Rig(), 1024), RowKeeper()
+    mixer, keeper, rig = Mixer(Rig(), 1024), RowKeeper(), Rig()
     mixer.set_replay(sounds, at_once=True)
     for number in range(90):
         for _ in range(6):
             mixer.process({}, 256)
-        readings, rows = mixer.take_readings(), mixer.take_rows()
+            if number != 50:
+                hear(keeper, mixer, 256)
+        readings = mixer.take_readings()
         if number != 50:
-            keeper.push(rows, readings, "same")
-    recorded = keeper.recorded(10.0, "voice")
+            keeper.push_activity(readings.first_hop, readings.activity)
+    recorded = keeper.recorded(rig, 10.0)
     assert recorded is not None
-    assert len(recorded["voice"]) == 39 * 1536 - rows["latency_frames"]
-    kept = np.abs(recorded["music"]).max(axis=1).reshape(-1)
-    assert kept[:480].max() > 0.0
-    heard = keeper.heard(2.0)
+    late = mixer.mixed_latency_frames
+    assert len(recorded["voice"]) == 39 * 1536 - late, "from behind the gap of the slowest sound on"
+    heard = keeper.heard(rig, 2.0)
     assert heard is not None
     assert len(heard.activity) == 200
+    silent = np.abs(heard.rows["music"]).reshape(-1, 960).max(axis=1) == 0.0
+    assert 2 < silent.sum() < 6
+    assert (heard.activity[silent] == TAIL).all(), "what was lost is neither speech nor pause"
 
 
 # --- trims ------------------------------------------------------------------------------------------
@@ -246,8 +260,8 @@ def judged_clearance_db(parts: dict[str, Block], heard: HeardInputs, name: str) 
     plays (above −80 dBFS and 30 dB under its own peaks)."""
 
     def peaks(part: Block) -> np.ndarray:
-        whole = len(part) // MOMENT_FRAMES * MOMENT_FRAMES
-        moments = np.abs(part[:whole]).reshape(-1, MOMENT_FRAMES * 2).max(axis=1)
+        whole = len(part) // HOP_FRAMES * HOP_FRAMES
+        moments = np.abs(part[:whole]).reshape(-1, HOP_FRAMES * 2).max(axis=1)
         return 20 * np.log10(np.maximum(moments, 1e-6))
 
     voice = np.percentile(peaks(parts["voice"])[heard.activity == SPEECH], 95)
@@ -400,7 +414,7 @@ def test_a_dip_and_ducking_make_a_loud_game_leave_room_for_words() -> None:
 
     def between_words_lufs(rig: Rig) -> float:
         game = contributions(rig, heard)["game"].astype(float)
-        pauses = np.repeat(heard.activity == PAUSE, MOMENT_FRAMES)
+        pauses = np.repeat(heard.activity == PAUSE, HOP_FRAMES)
         return float(pyloudnorm.Meter(RATE_HZ).integrated_loudness(game[: len(pauses)][pauses]))
 
     assert index(rig) < 0.45
@@ -414,7 +428,7 @@ def test_a_dip_and_ducking_make_a_loud_game_leave_room_for_words() -> None:
 
 def test_without_a_voice_or_without_the_rest_it_is_said_so() -> None:
     silence = np.zeros((FRAMES, 2), np.float32)
-    quiet = replace(situation("bursts"), activity=np.zeros(FRAMES // MOMENT_FRAMES, np.int8))
+    quiet = replace(situation("bursts"), activity=np.zeros(FRAMES // HOP_FRAMES, np.int8))
     sight = sight_of(Rig(), quiet, bands_of(Rig(), contributions(Rig(), quiet), quiet.activity))
     assert (sight.sii, sight.bands) == (None, [])
     assert sight.text == "waiting for half a second of your voice"

@@ -67,7 +67,7 @@ def test_an_empty_chain_and_a_chain_of_thirty_stages_pass_sound() -> None:
 
 
 def test_a_longer_look_ahead_moves_the_meters_with_it() -> None:
-    """After the gate's look-ahead grows, a click is still in the same moment at every station."""
+    """After the gate's look-ahead grows, a click is still in the same hop at every station."""
     rig = changed(Rig(), "inputs.voice.chain.gate.settings.open_threshold_dbfs", -37.0)
     mixer = Mixer(rig, 480)
     silence = np.zeros((480, 2), np.float32)
@@ -82,15 +82,15 @@ def test_a_longer_look_ahead_moves_the_meters_with_it() -> None:
         mixer.process({"attic": block}, 480)
         if number % 5 == 0 or number == 99:
             readings = mixer.take_readings()
-            peaks = readings["moments"][:, :, 1]
-            if readings["first_moment"] <= 90 < readings["first_moment"] + peaks.shape[1]:
-                at = [int(np.argmax(row)) + readings["first_moment"] for row in peaks[:6]]
+            peaks = readings.hops[:, :, 1]
+            if readings.first_hop <= 90 < readings.first_hop + peaks.shape[1]:
+                at = [int(np.argmax(row)) + readings.first_hop for row in peaks[:6]]
                 assert at == [90] * 6
                 return
     raise AssertionError("the click was not measured")
 
 
-def test_a_stage_of_twenty_ms_comes_and_goes_and_every_meter_keeps_its_moments() -> None:
+def test_a_stage_of_twenty_ms_comes_and_goes_and_every_meter_keeps_its_hops() -> None:
     rig = Rig()
     without = without_stage(rig, "suppressor")
     mixer = Mixer(rig, 480)
@@ -98,9 +98,9 @@ def test_a_stage_of_twenty_ms_comes_and_goes_and_every_meter_keeps_its_moments()
     for number in range(20):
         mixer.apply(without if number % 2 else rig)
         assert np.isfinite(mix(mixer, sound, 480)).all()
-        moments = mixer.take_readings()["moments"]
-        assert np.isfinite(moments).all()
-        assert moments[..., 1].max() < 4
+        hops = mixer.take_readings().hops
+        assert np.isfinite(hops).all()
+        assert hops[..., 1].max() < 4
 
 
 def test_stereo_voices_stay_stereo_and_going_back_to_mono_is_heard_on_both_sides() -> None:
@@ -118,7 +118,7 @@ def test_stereo_voices_stay_stereo_and_going_back_to_mono_is_heard_on_both_sides
     mixer.apply(changed(mixer.rig, "inputs.voice.channels", "right"))
     mono = out(mixer)
     assert [loudest_hz(mono[:, side]) for side in (0, 1)] == [1500, 1500]
-    assert mixer.take_readings()["moments"].shape[1] > 0
+    assert mixer.take_readings().hops.shape[1] > 0
 
 
 def test_a_delay_changes_without_a_click_and_follows_the_newest_wish() -> None:

@@ -210,7 +210,7 @@ def test_an_input_that_becomes_a_voice_is_followed_as_one_from_then_on() -> None
             mixer.apply(changed(mixer.rig, "inputs.game.role", "voice"))
         mixer.process({"attic": silence, "game": word if number >= 370 else hiss}, 480)
         if number in (369, 399):
-            said = mixer.take_readings()["activities"]["game"]
+            said = mixer.take_readings().activities["game"]
             assert (said[-8:] == SPEECH).all() == (number == 399)
             assert (said == SPEECH).any() == (number == 399)
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from goshawk.core.measure.levels import MOMENT_FRAMES, PAUSE, SPEECH, MomentMeter, moments_in_db
+from goshawk.core.measure.levels import HOP_FRAMES, PAUSE, SPEECH, HopMeter, hops_in_db
 from goshawk.core.measure.speech_activity import SpeechActivity
 from goshawk.core.rules.gain import (
     LANDING_HIGH_DBFS,
@@ -17,18 +17,18 @@ from tests.conftest import AtticMicrophone, rig_with
 
 def listen(performance: str, preamp_gain_db: float) -> tuple[np.ndarray, np.ndarray]:
     """Ten seconds of peaks and activity, after eight in which the room becomes known."""
-    attic, activity, meter = AtticMicrophone(), SpeechActivity(), MomentMeter()
+    attic, activity, meter = AtticMicrophone(), SpeechActivity(), HopMeter()
     attic.perform(performance)  # type: ignore[arg-type]
     attic.set_preamp_gain_db(preamp_gain_db)
-    block = np.zeros((MOMENT_FRAMES, 2), np.float32)
+    block = np.zeros((HOP_FRAMES, 2), np.float32)
     peaks, said = [], []
-    for moment in range(1800):
+    for hop in range(1800):
         attic.read(block)
         left = np.ascontiguousarray(block[:, :1])
         activity.listen(left)
         meter.measure(left)
-        peaks.append(moments_in_db(meter.moments(moment, 1))[0, 1])
-        said.append(int(activity.decisions(moment, 1)[0]))
+        peaks.append(hops_in_db(meter.hops(hop, 1))[0, 1])
+        said.append(int(activity.decisions(hop, 1)[0]))
     return np.array(peaks[800:]), np.array(said[800:])
 
 

@@ -30,6 +30,7 @@ from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
 from goshawk.errors import BadPreset, BadSetting
 from tests.conftest import BARE, RATE_HZ, mix, peak_db, random_sound, rig_with, tone
+from tests.playing import engine_reading
 
 
 def test_live_and_offline_give_the_same_samples() -> None:
@@ -155,7 +156,7 @@ def test_inputs_come_go_and_change_device_without_a_click() -> None:
         mixer.apply(rig)
         out = mix(mixer, sound)
         assert np.abs(np.diff(out[:, 0])).max() < 1.5 * steepest
-        assert list(mixer.take_readings()["inputs"]) == [one.id for one in rig.inputs]
+        assert list(mixer.take_readings().inputs) == [one.id for one in rig.inputs]
     for _ in range(40):  # Far more than there are rows: each is given back after its fade.
         mixer.apply(with_input(rig, "music"))
         mix(mixer, {"attic": LOUD["attic"][:4800]})
@@ -272,7 +273,7 @@ def test_the_demo_stands_near_its_targets() -> None:
     for number in range(12 * RATE_HZ // 256):
         loop.run_block()
         if number % 6 == 0:
-            monitor.push(loop.take_readings())
+            monitor.push(loop.take_readings(engine_reading()))
     figures = monitor.figures(Rig())
     targets = Rig().targets
     assert figures["peaks_dbfs"]["voice"] == pytest.approx(targets.voice_peaks_dbfs, abs=2)

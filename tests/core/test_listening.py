@@ -5,11 +5,19 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from goshawk.core.measure.alike import WINDOW_S, Alike, Likeness, find_alike
+from goshawk.core.measure.alike import (
+    DECIMATION,
+    TAP_RATE_HZ,
+    WINDOW_S,
+    Alike,
+    Likeness,
+    Thinner,
+    find_alike,
+)
 from goshawk.core.measure.click import CLICK_FRAMES, ClickListener, make_click
-from goshawk.core.measure.microphone import RawWindow, inspect_microphone
+from goshawk.core.measure.microphone import inspect_microphone
+from goshawk.core.measure.sound_keeper import SoundKeeper
 from goshawk.core.measure.take import TakeKind
-from goshawk.core.measure.tap import DECIMATION, KEPT_RAW_FRAMES, TAP_RATE_HZ, RawTap, Tap
 from goshawk.core.stage import Block
 from tests.conftest import RATE_HZ, peak_db, tone
 from tests.situations import takes_of
@@ -72,43 +80,61 @@ def test_silence_and_short_pieces_tell_nothing() -> None:
     assert compared(np.zeros(LENGTH, np.float32), np.zeros(LENGTH, np.float32)) is None
     assert compared(sound[:-10], sound[:-10]) is None
     likeness = Likeness()
-    for start in range(0, LENGTH + 3000, 200):
-        likeness.push({"a": np.full(200, start, np.float32)})
+    for start in range(0, (LENGTH + 3000) * DECIMATION, 1600):
+        likeness.push("a", start, np.full((1600, 2), start, np.float32))
     kept = likeness.snapshot()["a"]
     assert len(kept) == LENGTH
     assert kept[-1] == kept.max()
-    likeness.push({"b": np.zeros(200, np.float32)})
-    assert list(likeness.snapshot()) == ["b"], "an input that is gone is forgotten"
+    likeness.push("a", 10**7, np.ones((1600, 2), np.float32))
+    assert likeness.snapshot() == {}, "nothing is compared over a gap"
+    likeness.push("b", 10**7, np.zeros((1600, 2), np.float32))
+    likeness.keep_only(["b"])
+    assert list(likeness._kept) == ["b"], "an input that is gone is forgotten"
 
 
-def test_a_tap_keeps_the_low_part_of_a_sound_whatever_the_block() -> None:
-    taps = Tap(), Tap()
+def test_a_thinned_signal_keeps_the_low_part_whatever_the_pieces() -> None:
     sound = tone(500, -6, 0.5, channels=2)
-    for tap, frames in zip(taps, (64, 1000), strict=True):
-        for start in range(0, len(sound), frames):
-            tap.listen(sound[start : start + frames])
-    count = len(sound) // DECIMATION
-    assert taps[0].written == taps[1].written == count
-    one, two = (tap.newest(count) for tap in taps)
-    np.testing.assert_array_equal(one, two)
-    assert peak_db(one) == pytest.approx(-6, abs=0.5)
-    assert not taps[0].newest(count + 50)[:50].any(), "before the beginning there is silence"
+    thinned = []
+    for frames in (64, 1000):
+        thinner = Thinner()
+        pieces = [thinner.push(at, sound[at : at + frames]) for at in range(0, len(sound), frames)]
+        ends = [first + len(piece) for first, piece in pieces]
+        assert [first for first, _ in pieces[1:]] == ends[:-1], "each goes on where the last ended"
+        thinned.append(np.concatenate([piece for _, piece in pieces]))
+    np.testing.assert_allclose(thinned[0], thinned[1], atol=1e-7)
+    assert len(thinned[0]) == len(sound) // DECIMATION
+    assert peak_db(thinned[0]) == pytest.approx(-6, abs=0.5)
+    first, _ = thinner.push(10**6 + 3, sound[:100])
+    assert first == (10**6 + 3) // DECIMATION + 1, "behind a gap at a whole sample"
 
 
-@given(st.lists(st.integers(1, 1024), min_size=1, max_size=60))
-@settings(max_examples=30)
-def test_the_raw_tap_gives_every_frame_once(lengths: list[int]) -> None:
-    tap, written, taken = RawTap(), 0, []
-    for number, length in enumerate(lengths):
-        ramp = np.arange(written, written + length, dtype=np.float32)
-        tap.listen(np.stack([ramp, -ramp], 1))
-        written += length
-        if number % 7 == 6:
-            taken.append(tap.take())
-    taken.append(tap.take())
-    whole = np.concatenate(taken)
-    assert len(whole) == written <= KEPT_RAW_FRAMES * 2
-    np.testing.assert_array_equal(whole[:, 0], np.arange(written))
+@given(st.lists(st.tuples(st.integers(1, 900), st.booleans()), min_size=1, max_size=40))
+@settings(max_examples=40)
+def test_a_keeper_gives_every_frame_by_its_number(pieces: list[tuple[int, bool]]) -> None:
+    """Against a plain array: what is missing is silence, and no cut is spliced."""
+    keeper = SoundKeeper(0.2)
+    truth = np.zeros(60_000, np.float32)
+    frame = 1000
+    for length, has_gap in pieces:
+        frame += 37 if has_gap else 0
+        ramp = np.arange(frame, frame + length, dtype=np.float32)
+        truth[frame : frame + length] = ramp
+        keeper.push(frame, np.stack([ramp, -ramp], 1))
+        frame += length
+    assert keeper.end == frame
+    cut = keeper.cut(keeper.start, frame)
+    np.testing.assert_array_equal(cut[:, 0], truth[keeper.start : frame])
+    assert not keeper.cut(frame, frame + 5).any()
+    newest = keeper.newest(10**6)
+    assert len(newest) == keeper.whole_frames
+    assert newest.all(), "nothing from before a gap"
+    # A longer way brings again what is there already; a long gap forgets all.
+    again = np.arange(frame - 5, frame + 5, dtype=np.float32)[:, None]
+    keeper.push(frame - 5, again)
+    np.testing.assert_array_equal(keeper.cut(frame, frame + 5)[:, 0], again[5:, 0])
+    assert keeper.end == frame + 5
+    keeper.push(frame + 10**6, again)
+    assert keeper.frames == 10
 
 
 def room(seconds: float = 5.0, level: float = 1e-4, seed: int = 7) -> Block:
@@ -203,19 +229,6 @@ def test_offset_and_polarity() -> None:
     broken = talk()
     broken[100:200] = np.nan
     assert np.isfinite(inspect_microphone(broken).peaks_dbfs).all()
-
-
-def test_the_raw_window_waits_for_enough_and_forgets() -> None:
-    window = RawWindow()
-    window.push(room(1.0))
-    assert window.snapshot() is None
-    for _ in range(12):
-        window.push(room(1.0))
-    kept = window.snapshot()
-    assert kept is not None
-    assert len(kept) == 8 * RATE_HZ
-    window.forget()
-    assert window.snapshot() is None
 
 
 @pytest.mark.parametrize("frames", [64, 250, 1024])

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from goshawk.core.graph.matrix import ROWS, Matrix
 from goshawk.core.graph.pick import Pick
-from goshawk.core.measure.levels import MOMENT_FRAMES
+from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.stage import GLIDE_MS
 from goshawk.core.wiring import FEEDS
 from tests.conftest import RATE_HZ, random_sound, tone
@@ -52,11 +52,11 @@ def test_every_feed_is_the_sum_of_gains_times_inputs(seed: int, lengths: list[in
         peaks = matrix._peaks[row]
         np.testing.assert_allclose(peaks[:-1], np.abs(brought).max(axis=(1, 2)), rtol=1e-4)
         assert peaks[-1] == pytest.approx(float(np.abs(sound[row]).max()))
-        moments = brought[0].reshape(-1, MOMENT_FRAMES, 2)
-        kept = matrix.moments(row, 0, matrix.finished)
-        np.testing.assert_allclose(kept[:, 0], (moments**2).mean(axis=(1, 2)), rtol=1e-3)
-        np.testing.assert_allclose(kept[:, 1], np.abs(moments).max(axis=(1, 2)), rtol=1e-3)
-    assert matrix.finished == FRAMES // MOMENT_FRAMES
+        hops = brought[0].reshape(-1, HOP_FRAMES, 2)
+        kept = matrix.hops(row, 0, matrix.finished)
+        np.testing.assert_allclose(kept[:, 0], (hops**2).mean(axis=(1, 2)), rtol=1e-3)
+        np.testing.assert_allclose(kept[:, 1], np.abs(hops).max(axis=(1, 2)), rtol=1e-3)
+    assert matrix.finished == FRAMES // HOP_FRAMES
     matrix.take_peaks()
     assert not matrix.take_peaks().any()
 
@@ -79,17 +79,17 @@ def test_a_gain_glides_to_where_it_was_set_and_a_row_is_silent_then() -> None:
     assert max(steps[1:]) < 1.05 * steepest
 
 
-def test_moments_are_counted_from_the_microphone_on() -> None:
-    """An input that comes late by the chain's latency has its sound in the same moment."""
+def test_hops_are_counted_from_the_microphone_on() -> None:
+    """An input that comes late by the chain's latency has its sound in the same hop."""
     matrix = Matrix(1024)
     matrix.set_gains(0, [1.0, 0.0, 0.0, 0.0], at_once=True)
     matrix.set_latency(700)
     sound = np.zeros((ROWS, FRAMES, 2), np.float32)
-    sound[0, 3 * MOMENT_FRAMES + 700 + 10] = 0.5
+    sound[0, 3 * HOP_FRAMES + 700 + 10] = 0.5
     mixed(matrix, sound, [256])
-    peaks = matrix.moments(0, 0, matrix.finished)[:, 1]
+    peaks = matrix.hops(0, 0, matrix.finished)[:, 1]
     assert int(np.argmax(peaks)) == 3
-    assert matrix.finished == (FRAMES - 700) // MOMENT_FRAMES
+    assert matrix.finished == (FRAMES - 700) // HOP_FRAMES
 
 
 def test_a_pick_crossfades_between_devices_and_counts_what_is_no_number() -> None:

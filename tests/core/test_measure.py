@@ -9,11 +9,11 @@ from goshawk.core.dsp import k_weighting
 from goshawk.core.measure import loudness
 from goshawk.core.measure.clearance import background_peaks_dbfs, clearance_db, voice_peaks_dbfs
 from goshawk.core.measure.levels import (
-    MOMENT_FRAMES,
+    HOP_FRAMES,
     PAUSE,
     SPEECH,
-    MomentMeter,
-    moments_in_db,
+    HopMeter,
+    hops_in_db,
     station_levels,
 )
 from goshawk.core.measure.recording import measure_recording
@@ -222,15 +222,15 @@ def test_too_short_or_silent_is_said_and_not_guessed() -> None:
     assert short["noise_floor_dbfs"] is None
 
 
-def test_moments_are_numbered_from_the_microphone_whatever_the_latency() -> None:
-    """A click in moment 7 is in moment 7 at a station that is 500 frames behind."""
+def test_hops_are_numbered_from_the_microphone_whatever_the_latency() -> None:
+    """A click in hop 7 is in hop 7 at a station that is 500 frames behind."""
     sound = np.zeros((4_800, 1), np.float32)
-    sound[7 * MOMENT_FRAMES + 200] = 0.5
+    sound[7 * HOP_FRAMES + 200] = 0.5
     late = np.concatenate([np.zeros((500, 1), np.float32), sound])
-    for meter, heard in ((MomentMeter(), sound), (MomentMeter(500), late)):
+    for meter, heard in ((HopMeter(), sound), (HopMeter(500), late)):
         for start in range(0, len(heard), 256):
             meter.measure(np.ascontiguousarray(heard[start : start + 256]))
-        peaks = moments_in_db(meter.moments(0, 10))[:, 1]
+        peaks = hops_in_db(meter.hops(0, 10))[:, 1]
         assert int(np.argmax(peaks)) == 7
         assert peaks[7] == pytest.approx(-6.02, abs=0.01)
 
@@ -238,22 +238,22 @@ def test_moments_are_numbered_from_the_microphone_whatever_the_latency() -> None
 def test_station_levels_are_the_percentiles_of_the_design() -> None:
     random = np.random.default_rng(0)
     activity = np.repeat([PAUSE, SPEECH], 500)
-    moments = np.stack([random.uniform(-60, -20, 1000), random.uniform(-50, -10, 1000)], 1)
-    levels = station_levels(moments, activity)
-    assert levels.noise_floor_dbfs == pytest.approx(np.median(moments[:500, 0]))
-    assert levels.body_low_dbfs == pytest.approx(np.percentile(moments[500:, 0], 25))
-    assert levels.peaks_dbfs == pytest.approx(np.percentile(moments[500:, 1], 95))
-    assert levels.highest_peak_dbfs == pytest.approx(moments[:, 1].max())
-    assert station_levels(moments, np.full(1000, PAUSE)).peaks_dbfs is None
+    hops = np.stack([random.uniform(-60, -20, 1000), random.uniform(-50, -10, 1000)], 1)
+    levels = station_levels(hops, activity)
+    assert levels.noise_floor_dbfs == pytest.approx(np.median(hops[:500, 0]))
+    assert levels.body_low_dbfs == pytest.approx(np.percentile(hops[500:, 0], 25))
+    assert levels.peaks_dbfs == pytest.approx(np.percentile(hops[500:, 1], 95))
+    assert levels.highest_peak_dbfs == pytest.approx(hops[:, 1].max())
+    assert station_levels(hops, np.full(1000, PAUSE)).peaks_dbfs is None
 
 
 def marked_speech() -> tuple[Block, np.ndarray]:
     """Bursts of modulated noise as words in steady noise 25 dB below, and where the words are."""
     random = np.random.default_rng(3)
     frames = 20 * RATE_HZ
-    moment = np.arange(frames // MOMENT_FRAMES)
-    is_word = (moment % 200 > 60) & (moment > 100)
-    envelope = np.repeat(is_word * (0.6 + 0.4 * np.sin(moment * 0.3) ** 2), MOMENT_FRAMES)
+    hop = np.arange(frames // HOP_FRAMES)
+    is_word = (hop % 200 > 60) & (hop > 100)
+    envelope = np.repeat(is_word * (0.6 + 0.4 * np.sin(hop * 0.3) ** 2), HOP_FRAMES)
     sound = random.standard_normal(frames) * (0.1 * envelope + 0.1 * 10 ** (-25 / 20))
     return sound[:, None].astype(np.float32), is_word
 
@@ -263,11 +263,11 @@ def test_speech_activity_finds_words_in_noise_at_any_gain() -> None:
     for gain in (1.0, 0.01):
         activity = SpeechActivity()
         said = []
-        for start in range(0, len(sound), MOMENT_FRAMES):
+        for start in range(0, len(sound), HOP_FRAMES):
             activity.listen(
-                np.ascontiguousarray(sound[start : start + MOMENT_FRAMES] * np.float32(gain))
+                np.ascontiguousarray(sound[start : start + HOP_FRAMES] * np.float32(gain))
             )
-            said.append(int(activity.decisions(start // MOMENT_FRAMES, 1)[0]))
+            said.append(int(activity.decisions(start // HOP_FRAMES, 1)[0]))
         found = np.array(said)[200:]
         truth = is_word[200:]
         assert np.mean(found[truth] == SPEECH) > 0.9
@@ -287,8 +287,8 @@ def test_digital_silence_is_neither_a_pause_nor_a_floor(seconds: float) -> None:
         (np.concatenate([speech[: 8 * RATE_HZ], nothing, speech]), is_word),
     ):
         activity, said = SpeechActivity(), []
-        for start in range(0, len(sound) - MOMENT_FRAMES + 1, MOMENT_FRAMES):
-            activity.listen(np.ascontiguousarray(sound[start : start + MOMENT_FRAMES]))
+        for start in range(0, len(sound) - HOP_FRAMES + 1, HOP_FRAMES):
+            activity.listen(np.ascontiguousarray(sound[start : start + HOP_FRAMES]))
             said.append(int(activity.decisions(len(said), 1)[0]))
         found = np.array(said)
         if truth is None:
@@ -324,7 +324,7 @@ def test_a_keyboard_is_not_speech() -> None:
     said = []
     for performance in ("silent", "type"):
         attic.perform(performance)  # type: ignore[arg-type]
-        block = np.zeros((MOMENT_FRAMES, 2), np.float32)
+        block = np.zeros((HOP_FRAMES, 2), np.float32)
         for _ in range(500):
             attic.read(block)
             activity.listen(np.ascontiguousarray(block[:, :1]))

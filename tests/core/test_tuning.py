@@ -135,19 +135,19 @@ def test_a_spectrum_reads_a_tones_level_in_its_band() -> None:
     assert len(levels) == 61
 
 
-def moments(levels: list[float]) -> np.ndarray:
-    """RMS and peak of moments at these levels."""
+def hops(levels: list[float]) -> np.ndarray:
+    """RMS and peak of hops at these levels."""
     return np.repeat(np.array(levels)[:, None], 2, 1)
 
 
 def test_a_cut_first_syllable_and_chatter_are_found() -> None:
     level = [-70.0] * 30 + [-25.0] * 40 + [-70.0] * 30 + [-25.0] * 40
     activity = np.array([PAUSE] * 32 + [SPEECH] * 38 + [PAUSE] * 32 + [SPEECH] * 38)
-    before, after = moments(level), moments(level)
+    before, after = hops(level), hops(level)
     assert first_syllable_losses(before, after, activity) == []
     after[100:105] -= 20.0  # the second word's first 50 ms
     losses = first_syllable_losses(before, after, activity)
-    assert [loss.moments_ago for loss in losses] == [40]
+    assert [loss.hops_ago for loss in losses] == [40]
     assert losses[0].lost_db == pytest.approx(20)
     after[:] = before - 18.0
     for start, count in ((10, 3), (30, 40), (80, 7), (120, 9)):
@@ -161,7 +161,7 @@ def test_how_hard_a_compressor_and_a_limiter_work() -> None:
     activity = np.array([SPEECH] * 100 + [PAUSE] * 50)
     assert compressor_effort_db(settings, peaks, activity) == pytest.approx((6, 15))
     assert compressor_effort_db(settings, peaks[100:], activity[100:]) is None
-    before, after = moments(peaks.tolist()), moments(np.minimum(peaks, -3.0).tolist())
+    before, after = hops(peaks.tolist()), hops(np.minimum(peaks, -3.0).tolist())
     assert limiter_work(before, after, activity) == pytest.approx((1.0, 3.0))
 
 

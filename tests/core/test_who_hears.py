@@ -15,6 +15,7 @@ from goshawk.core.wiring import FEEDS
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Comparing, Plan
 from tests.conftest import BARE, RATE_HZ, rig_with, tone
+from tests.playing import engine_reading
 
 BLOCK = 256
 SHUT_AFTER_S = 0.25
@@ -124,7 +125,7 @@ class Evening:
         began = self.frames
         for _ in range(round(seconds * RATE_HZ / self.plan.rig.block_frames)):
             self.engine.run_block()
-        self.monitor.push(self.engine.take_readings())
+        self.monitor.push(self.engine.take_readings(engine_reading()))
         for feed, pieces in self.out.items():
             peak = float(np.abs(np.concatenate(pieces)).max())
             if not self.is_live:

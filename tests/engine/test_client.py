@@ -14,9 +14,12 @@ from goshawk.core.rig import Rig, changed, changed_together, with_chain, with_in
 from goshawk.core.wiring import MOST_INPUTS, MOST_STAGES_IN_ALL
 from goshawk.engine import client as client_module
 from goshawk.engine import messages
-from goshawk.engine.client import MOST_BEHIND, SEND_AGAIN_S, UNSEEN_S, EngineClient
+from goshawk.engine.client import SEND_AGAIN_S, TAKEN_AT_ONCE, UNSEEN_S, EngineClient
 from goshawk.engine.plan import Comparing, Plan
-from goshawk.engine.spawn import make_pair
+from goshawk.engine.spawn import Spawned, make_pair
+from goshawk.timeline.memory import Memory
+from goshawk.timeline.readings import EngineReading
+from tests.playing import engine_reading
 
 MUTED = changed(Rig(), "inputs.voice.is_muted", True)
 
@@ -34,25 +37,25 @@ class Linked:
     """A client whose engine is the test."""
 
     def __init__(self) -> None:
-        self.readings: list[dict[str, Any]] = []
+        self.seen: list[EngineReading] = []
         self.notices: list[str] = []
-        self.client = EngineClient(
-            Rig(), self.readings.append, lambda *sound: None, self.notices.append
-        )
+        self.client = EngineClient(Rig(), self.seen.append, self.notices.append, spawned())
         ours, self.engine = make_pair()
         self.client._end, self.client._is_ready = ours, True
 
     def plans(self) -> list[Plan]:
-        """What the engine gets, its readings left out."""
+        """What the engine gets."""
         found = []
-        while message := messages.receive(self.engine):
-            if message[0] == messages.PLAN:
-                found.append(messages.unpack_plan(message[1]))
+        while message := messages.receive_in_engine(self.engine):
+            if isinstance(message, messages.NewPlan):
+                found.append(message.plan)
         return found
 
-    def say(self, plan: int, **more: Any) -> None:
-        body = messages.pack_readings({"plan": plan, "end_frame": 0, **more})
-        assert messages.send(self.engine, messages.READINGS, body)
+
+def spawned() -> Spawned:
+    """What a client needs of a process that is not there."""
+    nobody: Any = None
+    return Spawned(nobody, nobody, Memory.local())
 
 
 @pytest.fixture
@@ -74,9 +77,9 @@ def linked(time: Time) -> Iterator[Linked]:
 def test_a_mute_that_does_not_fit_is_sent_until_it_is_heard(linked: Linked, time: Time) -> None:
     """An engine that stands still under a flood once never heard of it, while the page showed it."""
     client = linked.client
-    while messages.send(client._end, messages.MICROPHONE, b"x" * 60_000):  # type: ignore[arg-type]
+    while messages.send(client._end, messages.Microphone(1, 1, b"x" * 60_000)):  # type: ignore[arg-type]
         pass
-    while messages.send(client._end, messages.MICROPHONE, b"x"):  # type: ignore[arg-type]
+    while messages.send(client._end, messages.Microphone(1, 1, b"x")):  # type: ignore[arg-type]
         pass
     client.apply(MUTED)
     client.cough(True)
@@ -134,8 +137,9 @@ def test_the_largest_rig_fits_into_a_packet() -> None:
         points=tuple(f"before:voice_{n}" for n in range(30)),
         comparing=Comparing(other=chain("other", MOST_STAGES)),
     )
-    assert len(messages.pack_plan(plan)) < messages.LARGEST_PACKET_BYTES
-    assert messages.unpack_plan(messages.pack_plan(plan)) == plan
+    packed = messages.NewPlan.of(plan)
+    assert len(packed.packed) < messages.LARGEST_PACKET_BYTES - 100
+    assert packed.plan == plan
 
 
 def test_a_change_makes_one_numbered_plan_and_no_change_none(linked: Linked) -> None:
@@ -148,82 +152,33 @@ def test_a_change_makes_one_numbered_plan_and_no_change_none(linked: Linked) -> 
     assert [plan.number for plan in linked.plans()] == [first + 1, first + 2]
 
 
-def test_a_slow_handler_leaves_the_loop_to_others(linked: Linked, time: Time) -> None:
-    """Each reading takes longer than the next needs to come: one a turn is handled, others have theirs between."""
-    handled: list[int] = []
-
-    def slowly(readings: dict[str, Any]) -> None:
-        handled.append(readings["number"])
-        time.now += 0.1
-
-    linked.client._on_readings = slowly
-    others = 0
-
-    async def story() -> None:
-        nonlocal others
-        loop = asyncio.get_running_loop()
-        loop.add_reader(linked.client._end, linked.client._read)  # type: ignore[arg-type]
-        number = 0
-        for _ in range(40):
-            for _ in range(3):
-                linked.say(1, number=number)
-                number += 1
-            before = len(handled)
-            await asyncio.sleep(0)
-            others += 1
-            assert len(handled) - before <= 1, "one long handler a turn"
-        await asyncio.sleep(0.7)
-        loop.remove_reader(linked.client._end)  # type: ignore[arg-type]
-
-    asyncio.run(story())
-    assert others == 40
-    assert handled == sorted(handled)
-
-
-def test_far_behind_only_the_newest_is_handled_and_the_rest_counted(linked: Linked) -> None:
+def test_of_what_waits_the_newest_says_it_all_and_others_have_their_turn(linked: Linked) -> None:
+    """A page's process that was held up is not held up once more by what has come meanwhile."""
     client = linked.client
-    for number in range(MOST_BEHIND + 10):
-        body = messages.pack_readings({"plan": 1, "end_frame": 0, "number": number})
-        client._waiting.append((messages.READINGS, body))
-        client._waiting.append((messages.SOUND, messages.pack_sound("you", number, b"")))
-    client._waiting.insert(0, (messages.NOTICE, b"heard all the same"))
+    for number in range(5 * TAKEN_AT_ONCE):
+        assert messages.send(linked.engine, messages.Seen(1, number, engine_reading(blocks=number)))
+    linked.engine.send(b"no message")
+    assert messages.send(linked.engine, messages.Said("heard all the same"))
 
     async def story() -> None:
         asyncio.get_running_loop().add_reader(client._end, client._read)  # type: ignore[arg-type]
-        client._read()
+        for _ in range(50):
+            await asyncio.sleep(0)
         asyncio.get_running_loop().remove_reader(client._end)  # type: ignore[arg-type]
 
     asyncio.run(story())
-    assert [one["number"] for one in linked.readings] == [MOST_BEHIND + 9]
-    assert client.lost_readings == MOST_BEHIND + 9
-    assert linked.notices == ["heard all the same"]
-
-
-def test_one_bad_reading_does_not_end_the_link(linked: Linked) -> None:
-    def stumble(readings: dict[str, Any]) -> None:
-        if readings["number"] == 0:
-            raise ZeroDivisionError
-        linked.readings.append(readings)
-
-    linked.client._on_readings = stumble
-    linked.say(1, number=0)
-    linked.say(1, number=1)
-
-    async def story() -> None:
-        asyncio.get_running_loop().add_reader(linked.client._end, linked.client._read)  # type: ignore[arg-type]
-        await asyncio.sleep(0.05)
-        asyncio.get_running_loop().remove_reader(linked.client._end)  # type: ignore[arg-type]
-
-    asyncio.run(story())
-    assert [one["number"] for one in linked.readings] == [1]
+    assert len(linked.seen) == 5, "one of each share"
+    assert linked.seen[-1].blocks == 5 * TAKEN_AT_ONCE - 1
+    assert client.seen_number == 1
+    assert linked.notices == ["heard all the same"], "one bad message does not end the link"
 
 
 def test_what_is_shut_is_in_the_first_plan_of_a_new_process() -> None:
     """A restart is nothing but the plan: mutes, coughs and loops are in it from the first block on."""
-    client = EngineClient(Rig(), lambda r: None, lambda *s: None, lambda t: None)
+    client = EngineClient(Rig(), lambda seen: None, lambda text: None, spawned())
     client.apply(changed_together(Rig(), {"inputs.voice.is_muted": True, "is_on_break": True}))
     client.cough(True)
-    plan = messages.unpack_plan(messages.pack_plan(client._plan))
+    plan = messages.NewPlan.of(client._plan).plan
     assert plan.is_coughing
     assert plan.rig.is_on_break
     assert plan.number == client.plan_number

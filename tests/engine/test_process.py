@@ -5,17 +5,23 @@ import subprocess
 import sys
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
+from typing import TypeVar
 
 import numpy as np
 import pytest
 
+from goshawk.core.graph.readings import InputReading
 from goshawk.core.rig import Rig, changed
+from goshawk.core.wiring import FeedName
 from goshawk.engine import messages, process
 from goshawk.engine.plan import Plan
 from goshawk.engine.process import AudioProcess, Clock
 from goshawk.engine.spawn import make_pair
+from goshawk.timeline.memory import RING_FRAMES, Memory
+from goshawk.timeline.readings import Readings, ReadingsReader
+from goshawk.timeline.sound import SoundReader
 
+T = TypeVar("T")
 BLOCK_S = 256 / 48_000
 
 
@@ -94,67 +100,81 @@ def run_blocks(audio: AudioProcess, count: int) -> None:
     audio._loop.run_block = block  # type: ignore[method-assign]
 
 
-def taken(end: socket.socket) -> dict[bytes, list[bytes]]:
-    kinds: dict[bytes, list[bytes]] = {}
-    while message := messages.receive(end):
-        kinds.setdefault(message[0], []).append(message[1])
-    return kinds
+def taken(end: socket.socket, kind: type[T]) -> list[T]:
+    """What the engine said of one kind; the rest is gone."""
+    found: list[T] = []
+    while message := messages.receive_from_engine(end):
+        if isinstance(message, kind):
+            found.append(message)
+    return found
 
 
 def test_rigs_are_taken_readings_and_sound_are_published(
     time: Time, ends: tuple[socket.socket, socket.socket]
 ) -> None:
     ours, theirs = ends
-    audio = AudioProcess(theirs, Plan())
+    memory = Memory.local()
+    audio = AudioProcess(theirs, memory, Plan())
     rig = changed(Rig(), "inputs.game.is_muted", True)
-    plan = Plan(number=7, rig=rig, points=("viewers", "input:game"))
-    messages.send(ours, messages.PLAN, messages.pack_plan(plan))
+    plan = Plan(number=7, rig=rig, points=("listen:viewers", "input:game"))
+    messages.send(ours, messages.NewPlan.of(plan))
+    names = ("viewers", "raw", "came:game", "input:game", "listen:viewers")
+    readers = {name: SoundReader(memory, name) for name in names}
+    log = ReadingsReader(memory)
     run_blocks(audio, 94)
     assert audio._loop.rig == rig
-    said = taken(ours)
-    assert len(said[messages.READY]) == 1
-    assert len(said[messages.READINGS]) == pytest.approx(15, abs=2)
-    sound: dict[str, int] = {}
-    ends_at: dict[str, int] = {}
-    for packet in said[messages.SOUND]:
-        point, frame, samples = messages.unpack_sound(packet)
-        assert frame == ends_at.get(point, frame), "each piece begins where the one before ended"
-        ends_at[point] = frame + len(samples) // 8
-        sound[point] = sound.get(point, 0) + len(samples) // 8
-    assert sound == {
-        "viewers": pytest.approx(24_000, abs=1024),
-        "input:game": pytest.approx(24_000, abs=1024),
-    }
-    readings = [messages.unpack_readings(body) for body in said[messages.READINGS]]
-    firsts = [r["first_moment"] for r in readings]
-    counts = [r["moments"].shape[1] for r in readings]
-    assert firsts[1:] == [a + b for a, b in zip(firsts, counts, strict=True)][:-1], "no moment lost"
-    assert readings[-1]["engine"]["late_blocks"] == 0
-    assert readings[-1]["plan"] == 7
+    ends_at = {}
+    for name, reader in readers.items():
+        pieces = reader.read()
+        assert [one.at for one in pieces[1:]] == [one.at + len(one.samples) for one in pieces[:-1]]
+        ends_at[name] = pieces[-1].at + len(pieces[-1].samples)
+        assert sum(len(one.samples) for one in pieces) == pytest.approx(24_000, abs=1024)
+    assert set(ends_at.values()) == {94 * 256}
+    readings = log.read()
+    assert len(readings) == pytest.approx(15, abs=2)
+    firsts = [one.first_hop for one in readings]
+    counts = [one.hops.shape[1] for one in readings]
+    assert firsts[1:] == [a + b for a, b in zip(firsts, counts, strict=True)][:-1], "no hop lost"
+    assert readings[-1].engine.late_blocks == 0
+    assert readings[-1].plan == 7
+    said = taken(ours, messages.Seen)
+    assert len(said) == len(readings)
+    assert (said[-1].plan, said[-1].end_frame) == (7, readings[-1].end_frame)
 
 
 def test_a_reader_that_never_reads_makes_nothing_late(
     time: Time, ends: tuple[socket.socket, socket.socket]
 ) -> None:
-    ours, theirs = ends
-    audio = AudioProcess(theirs, Plan())
-    plan = Plan(points=("viewers", "input:game"))
-    messages.send(ours, messages.PLAN, messages.pack_plan(plan))
-    run_blocks(audio, 3000)
-    assert audio._dropped > 0
+    """Neither the socket nor the shared memory is ever waited for, and who was slow sees what is missing."""
+    _, theirs = ends
+    memory = Memory.local()
+    audio = AudioProcess(theirs, memory, Plan())
+    slow, log = SoundReader(memory, "viewers"), ReadingsReader(memory)
+    run_blocks(audio, 1)
+    slow.read()
+    run_blocks(audio, 6000)
     assert audio._clock.late_blocks == 0
+    assert sum(len(one.samples) for one in slow.read()) < RING_FRAMES
+    assert slow.losses == 1
+    assert slow.lost_frames > 6000 * 256 - RING_FRAMES
+    assert log.read(10_000) == [], "far behind, it goes on with what is newest"
+    run_blocks(audio, 12)
+    assert len(log.read()) == pytest.approx(2, abs=1)
+    assert log.lost > 900
 
 
 def test_a_flood_is_taken_a_few_messages_a_block(
     time: Time, ends: tuple[socket.socket, socket.socket]
 ) -> None:
     ours, theirs = ends
-    audio = AudioProcess(theirs, Plan())
-    piece = messages.pack_microphone(48_000, 1, np.zeros(480, np.float32).tobytes())
-    sent = sum(messages.send(ours, messages.MICROPHONE, piece) for _ in range(100))
+    audio = AudioProcess(theirs, Memory.local(), Plan())
+    piece = messages.Microphone(48_000, 1, np.zeros(480, np.float32).tobytes())
+    sent = sum(messages.send(ours, piece) for _ in range(100))
     assert sent > 20
     run_blocks(audio, 3)
-    left = len(taken(theirs)[messages.MICROPHONE])
+    left = 0
+    while messages.receive_in_engine(theirs):
+        left += 1
     assert left == sent - 12
 
 
@@ -164,20 +184,19 @@ def test_a_damaged_file_is_said_and_the_sound_goes_on(
     ours, theirs = ends
     (tmp_path / "bad.npy").write_bytes(b"nothing")
     plan = Plan(rig=changed(Rig(), "inputs.voice.device", "file"))
-    audio = AudioProcess(theirs, plan)
+    audio = AudioProcess(theirs, Memory.local(), plan)
     bad, gone = str(tmp_path / "bad.npy"), str(tmp_path / "gone.npy")
     for number, update in enumerate(
         ({"file": bad}, {"file": gone}, {"loop": bad}, {"replay": gone, "replay_names": ("voice",)})
     ):
         plan = plan.model_copy(update={"number": number, **update})
-        messages.send(ours, messages.PLAN, messages.pack_plan(plan))
+        messages.send(ours, messages.NewPlan.of(plan))
     run_blocks(audio, 50)
-    said = taken(ours)
-    assert len(said[messages.NOTICE]) == 4
-    assert b"Choose it again" in said[messages.NOTICE][0]
-    assert b"The replay could not be read" in said[messages.NOTICE][3]
-    readings = messages.unpack_readings(said[messages.READINGS][-1])
-    assert readings["devices"]["file"]["state"] == "no file"
+    said = [one.text for one in taken(ours, messages.Said)]
+    assert len(said) == 4
+    assert "Choose it again" in said[0]
+    assert "The replay could not be read" in said[3]
+    assert audio._loop.rack.statuses()["file"]["state"] == "no file"
 
 
 def test_commands_cough_fault_and_measure(
@@ -185,30 +204,35 @@ def test_commands_cough_fault_and_measure(
 ) -> None:
     """A cough silences the voice, a device can be unplugged, and a click comes back as it was said."""
     ours, theirs = ends
-    audio = AudioProcess(theirs, Plan())
+    memory = Memory.local()
+    audio = AudioProcess(theirs, memory, Plan())
+    log = ReadingsReader(memory)
 
-    def readings_after(**command: Any) -> list[dict[str, Any]]:
-        if "name" in command:
-            messages.send(ours, messages.COMMAND, messages.pack_command(**command))
-        else:
-            messages.send(ours, messages.PLAN, messages.pack_plan(Plan(**command)))
+    def readings_after(message: messages.ToEngine) -> list[Readings]:
+        messages.send(ours, message)
         run_blocks(audio, 400)
-        return [messages.unpack_readings(body) for body in taken(ours)[messages.READINGS]]
+        taken(ours, messages.Seen)
+        return log.read(1000)
 
-    last = readings_after(is_coughing=True)[-1]
-    assert last["inputs"]["voice"]["gains"] == [0.0] * 4
-    assert last["inputs"]["game"]["gains"][0] > 0
-    assert readings_after(is_coughing=False)[-1]["inputs"]["voice"]["gains"][0] == 1.0
-    last = readings_after(name="fault", device="game", fault="unplug", value=None)[-1]
-    assert last["devices"]["game"]["state"] == "unplugged"
+    def coughing(is_on: bool) -> InputReading:
+        plan = messages.NewPlan.of(Plan(is_coughing=is_on))
+        last = readings_after(plan)[-1]
+        assert last.inputs["game"].gains[0] > 0
+        return last.inputs["voice"]
+
+    assert coughing(True).gains == [0.0] * 4
+    assert coughing(False).gains[0] == 1.0
+    last = readings_after(messages.Fault("game", "unplug", None))[-1]
+    assert last.devices["game"]["state"] == "unplugged"
     measured = [
-        said["measured_delay_ms"]
-        for said in readings_after(name="click")
-        if said["measured_delay_ms"]
+        said.measured_delay_ms
+        for said in readings_after(messages.Click())
+        if said.measured_delay_ms
     ]
     assert len(measured) == 1
-    for feed in ("viewers", "call", "archive"):
-        shown = sum(ms for _, ms in last["ledgers"][feed])
+    feeds: tuple[FeedName, ...] = ("viewers", "call", "archive")
+    for feed in feeds:
+        shown = sum(ms for _, ms in last.ledgers[feed])
         assert measured[0][feed] == pytest.approx(shown, abs=1.0)
     assert measured[0]["you"] is None, "the microphone is not in what you hear"
 
@@ -217,11 +241,11 @@ def test_the_process_ends_when_told_or_when_it_is_alone(
     time: Time, ends: tuple[socket.socket, socket.socket]
 ) -> None:
     ours, theirs = ends
-    audio = AudioProcess(theirs, Plan())
-    messages.send(ours, messages.QUIT)
+    audio = AudioProcess(theirs, Memory.local(), Plan())
+    messages.send(ours, messages.Quit())
     audio.run()
     ours.close()
-    AudioProcess(theirs, Plan()).run()
+    AudioProcess(theirs, Memory.local(), Plan()).run()
 
 
 def test_no_kernel_is_compiled_on_air(tmp_path: Path) -> None:
@@ -266,8 +290,8 @@ for one in (plan, Plan(), plan.model_copy(update={"loop": None, "replay": sys.ar
     assert loop.obey(one) == []
     for _ in range(90):
         loop.run_block()
-loop.point("removed:suppressor")
-loop.take_readings()
+loop.sound("removed:suppressor")
+loop._mixer.take_readings()
 late = {name: count for name, count in compiled().items() if count != before.get(name)}
 assert not late, late
 """

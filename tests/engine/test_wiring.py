@@ -10,25 +10,20 @@ import pytest
 
 from goshawk.core.rig import Rig, changed_together, with_dismissal, with_input
 from goshawk.core.rules.finding import Finding
-from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
-from goshawk.web.observer import Observer
+from goshawk.observer.desk import Desk
+from goshawk.observer.wishes import Begin, Follow
 from tests.conftest import RATE_HZ, rig_with
+from tests.playing import Playing, engine_reading
 
-ENGINE = {
-    "busy_s": 0.1,
-    "blocks": 0,
-    "late_blocks": 0,
-    "missed_blocks": 0,
-    "block_frames": 1024,
-    "is_realtime": False,
-    "slowest_share": 0.1,
-}
 SOON_S = 1.0
 """What the rig alone tells is found at once."""
 
 BY_SOUND_S = 11.0
 """What is found by sound needs a whole window of it, with somebody speaking."""
+
+
+async def _nothing(what: Any) -> None: ...
 
 
 class Evening:
@@ -41,21 +36,24 @@ class Evening:
         block_frames: int = 1024,  # large, for speed, where delays do not matter
     ) -> None:
         self.rig = changed_together(rig, {"block_frames": block_frames})
-        self.loop = AudioLoop(Plan(rig=self.rig))
-        self.observer = Observer()
+        self.playing = Playing(Plan(rig=self.rig))
+        self.loop = self.playing.loop
+        begin = Begin("", "", self.rig.model_dump_json().encode(), b"{}", None)
+        self.desk = Desk(self.playing.memory, begin, lambda message: None, _nothing)
         for fault in faults:
             self.loop.rack.fault(*fault)
 
     def pass_by(self, seconds: float) -> dict[str, Finding]:
         """Let time pass; the findings by their code."""
-        frames = self.rig.block_frames
-        for number in range(round(seconds * RATE_HZ / frames)):
-            self.loop.run_block()
-            if number % (2048 // frames) == 1:
-                readings = {**self.loop.take_readings(), "engine": ENGINE}
-                self.observer.push(readings, self.rig)
-        asyncio.run(self.observer.listen_slowly(self.rig))
-        levels = self.observer.make_levels(readings, self.rig, 0)
+        self.desk.follow(Follow(self.rig.model_dump_json().encode(), None))
+        step_s = max(0.1, 8 * self.rig.block_frames / RATE_HZ)
+        for _ in range(round(seconds / step_s)):
+            self.playing.pass_by(step_s)
+            self.desk.take_in()
+        figures = self.desk.figures
+        asyncio.run(figures.listen_slowly(self.rig))
+        assert self.desk.newest is not None
+        levels = figures.make_levels(self.desk.newest, self.rig)
         self.levels = levels
         return {finding.code: finding for finding in levels.findings}
 
@@ -66,7 +64,7 @@ class Evening:
 
     def set(self, changes: dict[str, Any]) -> None:
         self.rig = changed_together(self.rig, changes)
-        self.loop.apply(self.rig)
+        self.playing.obey(self.loop.plan.model_copy(update={"rig": self.rig}))
 
 
 def test_nothing_fires_on_the_demo() -> None:
@@ -145,7 +143,7 @@ def test_what_is_found_by_sound(code: str, changes: dict[str, Any], lag_ms: floa
     evening.set(changes)
     finding = evening.pass_by(BY_SOUND_S)[code]
     assert "found by sound" in finding.evidence
-    lags = [pair.lag_ms for pair in evening.observer._alike]
+    lags = [pair.lag_ms for pair in evening.desk.figures._alike]
     assert any(lag == pytest.approx(lag_ms, abs=8) for lag in lags)
     evening.mend(finding)
     assert code not in evening.pass_by(BY_SOUND_S)
@@ -199,7 +197,7 @@ def test_what_is_wrong_with_the_microphone(
         evening.mend(finding)
     else:
         evening.loop.rack.fault("attic", "heal", None)
-        evening.observer.notice_fault()
+        evening.desk.figures.notice_fault()
     assert code not in evening.pass_by(8.5)
 
 
@@ -219,8 +217,13 @@ def test_what_is_wrong_with_a_device(code: str, fault: tuple[Any, ...], seconds:
     evening.pass_by(SOON_S)
     evening.loop.rack.fault(*fault)
     assert code in evening.pass_by(seconds)
-    assert evening.loop.take_readings()["inputs"].keys() == {"voice", "game", "music", "copilot"}
-    assert evening.observer.monitor.feed_peaks()["viewers"] > -40
+    assert evening.loop.take_readings(engine_reading()).inputs.keys() == {
+        "voice",
+        "game",
+        "music",
+        "copilot",
+    }
+    assert evening.desk.figures.monitor.feed_peaks()["viewers"] > -40
     evening.loop.rack.fault(fault[0], "heal", None)
     after = evening.pass_by(2.0)
     assert code not in after or code in ("dropouts", "not_numbers"), "these count on for a minute"

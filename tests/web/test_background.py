@@ -9,24 +9,26 @@ from typing import Any
 import numpy as np
 import pytest
 
+from goshawk import supervisor as supervisor_module
+from goshawk.core.graph.stations import RAW
 from goshawk.core.measure.room import TAKE_S
 from goshawk.core.observed.balance_meter import BalanceMeter
 from goshawk.core.rig import Rig
 from goshawk.errors import BadInput, StoreUnusable
+from goshawk.observer.sound_check import COUNT_IN_S
+from goshawk.observer.wishes import LoopLast, LoopNew, ReplayLast, StartTake
+from goshawk.page_messages.live import Levels
 from goshawk.store import sound_checks
-from goshawk.store.database import open_database
 from goshawk.store.sound_checks import StoredTake
+from goshawk.supervisor import Supervisor
 from goshawk.units import SAMPLE_RATE_HZ
-from goshawk.web import supervisor as supervisor_module
-from goshawk.web.messages import Levels
-from goshawk.web.sound_check import COUNT_IN_S
 from goshawk.web.studio import Studio
-from goshawk.web.supervisor import Supervisor
 from tests.conftest import random_sound
 from tests.material import noise
+from tests.observer.test_balance import Desk
+from tests.observer.test_tuning import give, speak, told, until
 from tests.situations import takes_of
-from tests.web.test_balance import Desk
-from tests.web.test_tuning import hear, speak, told, until
+from tests.web.conftest import desk_of, make_studio
 
 
 def test_what_breaks_off_is_logged_told_once_and_begun_again(
@@ -63,7 +65,7 @@ def test_figures_go_on_when_one_of_them_fails(
     studio: Studio, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """A finding that stumbles over something unforeseen once ended all figures for good."""
-    real = studio.figure_once
+    real = desk_of(studio).figure_once
     failures = 2
 
     async def stumbling() -> None:
@@ -73,12 +75,12 @@ def test_figures_go_on_when_one_of_them_fails(
             raise KeyError("unforeseen")
         await real()
 
-    monkeypatch.setattr(studio, "figure_once", stumbling)
+    monkeypatch.setattr(desk_of(studio), "figure_once", stumbling)
     monkeypatch.setattr(supervisor_module, "FIRST_PAUSE_S", 0.001)
 
     async def story() -> None:
         desk = Desk(studio)
-        studio.supervisor.keep("making the figures", studio._make_figures)
+        studio.supervisor.keep("making the figures", desk_of(studio)._make_figures)
         for _ in range(4):
             desk.hear(0.3)
             await asyncio.sleep(0.2)
@@ -100,7 +102,7 @@ def test_a_long_computation_does_not_hold_up_the_link(
         began.set()
         await ends.wait()
 
-    monkeypatch.setattr(studio, "suggest_ducker", slow)
+    monkeypatch.setattr(studio.balance, "suggest_ducker", slow)
     incoming: asyncio.Queue[dict[str, Any]] = asyncio.Queue()
 
     class Socket:
@@ -154,24 +156,25 @@ def test_a_loop_and_a_take_have_no_hole(studio: Studio) -> None:
     """A piece was lost on its way: what came before it is not spliced to what comes after."""
 
     async def story() -> None:
+        desk = desk_of(studio)
         speak(studio, 3.0)
-        lost = studio.looper._next_frame + 4800  # type: ignore[operator]
-        studio.looper.push(random_sound(1, 1.2, channels=2), lost)
-        assert studio.looper.raw.frames == round(1.2 * SAMPLE_RATE_HZ)
-        studio.looper.record(2.0)
-        studio.looper.push(random_sound(1, 1.0, channels=2), 10**6)
-        studio.looper.push(random_sound(1, 1.5, channels=2), 10**7)
+        assert desk.rows.raw.whole_frames == 3 * SAMPLE_RATE_HZ
+        give(studio, RAW, random_sound(1, 1.2, channels=2), gap_frames=4800)
+        assert desk.rows.raw.whole_frames == round(1.2 * SAMPLE_RATE_HZ)
+        await studio.observer.ask(LoopNew(2.0))
+        speak(studio, 1.0)
+        give(studio, RAW, random_sound(1, 1.5, channels=2), gap_frames=480)
         assert studio.state().loop.is_recording, "it is taken again from behind the gap"
-        studio.looper.push(random_sound(1, 0.6, channels=2), 10**7 + 72_000)
+        speak(studio, 0.6)
         await until(lambda: studio.state().loop.is_on)
         (path,) = told(studio, "loop")[-1]
         assert len(np.load(path)) <= 2.1 * SAMPLE_RATE_HZ
 
-        check = studio.sound_check
-        studio.start_take("room")
-        frames = round((COUNT_IN_S + 1.0) * SAMPLE_RATE_HZ)
-        check.push(np.zeros((frames, 1), np.float32), 0)
-        check.push(np.zeros((480, 1), np.float32), frames + 960)
+        check = desk.sound_check
+        await studio.observer.ask(StartTake("room"))
+        speak(studio, COUNT_IN_S + 1.0)
+        assert check.state.recording == "room"
+        give(studio, RAW, random_sound(1, 0.1, channels=2), gap_frames=480)
         assert check.state.recording is None
         assert "A piece of the sound was lost" in check.state.refusals["room"]
 
@@ -180,13 +183,12 @@ def test_a_loop_and_a_take_have_no_hole(studio: Studio) -> None:
 
 def test_a_room_is_learned_anew_after_a_gap(studio: Studio) -> None:
     async def story() -> None:
-        studio.learn_room("suppressor")
-        fan = noise("fan", TAKE_S + 1.0) * 1e-3
-        hear(studio, "before:suppressor", fan[: 2 * SAMPLE_RATE_HZ])
-        assert studio._room_progress > 0.5
-        both = np.zeros((480, 2), np.float32)
-        studio._on_sound("before:suppressor", 10**7, both.tobytes())
-        assert studio._room_progress < 0.1
+        await studio.tuning.learn_room("suppressor")
+        fan = np.repeat(noise("fan", TAKE_S + 1.0)[:, None], 2, 1).astype(np.float32) * 1e-3
+        give(studio, "before:suppressor", fan[: 2 * SAMPLE_RATE_HZ])
+        assert desk_of(studio).room.progress > 0.5
+        give(studio, "before:suppressor", fan[:480], gap_frames=96)
+        assert desk_of(studio).room.progress < 0.1
 
     asyncio.run(story())
 
@@ -203,18 +205,18 @@ def test_a_take_that_cannot_be_kept_says_so_and_leaves_nothing(
         raise StoreUnusable("The take could not be kept (the disk is full). Try again.")
 
     async def story() -> None:
-        check = studio.sound_check
+        check = desk_of(studio).sound_check
         room = takes_of("porter")["room"]
         monkeypatch.setattr(check, "_keep", full)
         await check._judge_live("room", room)
         assert "disk is full" in check.state.refusals["room"]
-        monkeypatch.setattr("goshawk.web.sound_check.write_take", fail)
+        monkeypatch.setattr("goshawk.observer.sound_check.write_take", fail)
         await check._judge_live("room", room)
         assert "No space left" in check.state.refusals["room"]
         monkeypatch.setattr(np, "save", fail)
         speak(studio, 3.0)
         with pytest.raises(BadInput, match="Make room on the disk"):
-            await studio.looper.start(2.0)
+            await studio.observer.ask(LoopLast(2.0))
         assert not studio.state().loop.is_on
 
     asyncio.run(story())
@@ -227,37 +229,36 @@ def test_raw_voice_that_a_crash_left_is_gone_at_the_next_start(tmp_path: Path) -
         path = tmp_path / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(b"voice")
-    opened = open_database(tmp_path / "goshawk.db")
-    studio = Studio(tmp_path, opened)
+    studio = make_studio(tmp_path)
     assert not list(tmp_path.glob("**/*.npy"))
     assert not list(tmp_path.glob("**/*.wav"))
     assert not (tmp_path / "work").exists()
     assert (studio.work.named("loop").stat().st_mode & 0o077) == 0, "for its user alone"
     studio.work.clear()
-    opened.connection.close()
+    studio._db.close()
 
 
 def test_a_loop_is_measured_again_after_a_drag_and_after_a_typed_change(studio: Studio) -> None:
     """The comparison was with what the drag had already made heard, so that nothing seemed to have changed."""
     measured: list[Rig] = []
-    studio.looper.measure = measured.append  # type: ignore[method-assign]
+    desk_of(studio).looper.measure = measured.append  # type: ignore[method-assign]
 
     async def story() -> None:
         speak(studio, 3.0)
-        await studio.looper.start(2.0)
+        await studio.observer.ask(LoopLast(2.0))
         measured.clear()
-        studio.looper._measured = studio.rig.chain
+        desk_of(studio).looper._measured = studio.rig.chain
         path = "inputs.voice.chain.compressor.settings.ratio"
         page = studio.open_page()
         for ratio in (4.0, 5.0, 6.0):
-            await studio.try_together(page, {path: ratio})
+            await studio.changes.try_together(page, {path: ratio})
         assert measured == [], "a drag is measured when it ends"
-        before = studio.balance._version
-        await studio.set_setting(path, 6.0)
+        before = desk_of(studio).balance._version
+        await studio.changes.set_setting(path, 6.0)
         assert [rig.chain for rig in measured] == [studio.rig.chain]
-        assert studio.balance._version > before, "and so are suggestions and replay"
-        studio.looper._measured = studio.rig.chain
-        await studio.set_setting(path, 7.0)
+        assert desk_of(studio).balance._version > before, "and so are suggestions and replay"
+        desk_of(studio).looper._measured = studio.rig.chain
+        await studio.changes.set_setting(path, 7.0)
         assert len(measured) == 2
 
     asyncio.run(story())
@@ -267,9 +268,9 @@ def test_a_drag_that_ends_where_it_began_is_no_step(studio: Studio) -> None:
     async def story() -> None:
         page = studio.open_page()
         value = studio.rig.inputs[1].fader_db
-        await studio.try_together(page, {"inputs.game.fader_db": -40.0})
+        await studio.changes.try_together(page, {"inputs.game.fader_db": -40.0})
         assert not studio.state().is_saved
-        state = await studio.set_setting("inputs.game.fader_db", value)
+        state = await studio.changes.set_setting("inputs.game.fader_db", value)
         assert state.is_saved
         assert not state.can_undo
         assert studio.engine.rig.inputs[1].fader_db == value  # type: ignore[union-attr]
@@ -283,15 +284,16 @@ def test_a_replay_started_twice_is_measured_and_ends(studio: Studio) -> None:
     async def story() -> None:
         desk = Desk(studio)
         await desk.play(6.0)
-        await asyncio.gather(studio.start_replay(2.0), studio.start_replay(3.0))
-        await until(lambda: not studio.balance.replay.state.is_measuring)
-        state = studio.balance.replay.state
+        await asyncio.gather(
+            studio.observer.ask(ReplayLast(2.0)), studio.observer.ask(ReplayLast(3.0))
+        )
+        await until(lambda: not desk_of(studio).replay.state.is_measuring)
+        state = desk_of(studio).replay.state
         assert state.is_on
         assert state.now is not None
-        studio.balance.replay.stop()
-        assert not studio.balance.replay.state.is_measuring
+        desk_of(studio).replay.stop()
+        assert not desk_of(studio).replay.state.is_measuring
         assert list(studio.work.named("replay").iterdir()) == []
-        studio.balance.close()
 
     asyncio.run(story())
 
@@ -302,7 +304,7 @@ def test_no_figure_is_given_of_a_voice_that_nobody_hears(studio: Studio) -> None
     async def story() -> None:
         desk = Desk(studio)
         await desk.play(6.0)
-        await studio.set_setting("inputs.voice.is_muted", True)
+        await studio.changes.set_setting("inputs.voice.is_muted", True)
         await desk.play(14.0)
         levels = studio.levels
         assert isinstance(levels, Levels)

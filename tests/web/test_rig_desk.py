@@ -14,8 +14,8 @@ from goshawk.store.database import open_database
 from goshawk.web import rig_desk
 from goshawk.web.app import create_app
 from goshawk.web.studio import Studio
+from tests.observer.test_tuning import until
 from tests.web.test_studio import all_of, taken
-from tests.web.test_tuning import until
 
 
 def heard(studio: Studio) -> Rig:
@@ -32,7 +32,7 @@ def fill_the_disk(studio: Studio, *, is_full: bool = True) -> None:
 
 
 async def mute(studio: Studio, is_muted: bool = True) -> None:
-    await studio.set_setting("inputs.voice.is_muted", is_muted)
+    await studio.changes.set_setting("inputs.voice.is_muted", is_muted)
 
 
 def test_on_a_full_disk_a_mute_is_heard_said_and_saved_later(
@@ -45,7 +45,7 @@ def test_on_a_full_disk_a_mute_is_heard_said_and_saved_later(
         fill_the_disk(studio)
         for path, is_shut in (("inputs.voice.is_muted", True), ("is_on_break", True)):
             with pytest.raises(StoreUnusable, match=r"is heard.*disk is full"):
-                await studio.set_setting(path, is_shut)
+                await studio.changes.set_setting(path, is_shut)
         assert heard(studio).inputs[0].is_muted
         assert heard(studio).is_on_break
         state = studio.state()
@@ -54,11 +54,11 @@ def test_on_a_full_disk_a_mute_is_heard_said_and_saved_later(
         assert "disk is full" in state.save_trouble
         # Another change goes on from what is heard, not from what was saved.
         with pytest.raises(StoreUnusable):
-            await studio.set_setting("inputs.game.fader_db", -30.0)
+            await studio.changes.set_setting("inputs.game.fader_db", -30.0)
         assert heard(studio).inputs[0].is_muted
         # What is refused takes nothing of it back.
         with pytest.raises(BadSetting):
-            await studio.set_setting("inputs.game.fader_db", 900.0)
+            await studio.changes.set_setting("inputs.game.fader_db", 900.0)
         assert heard(studio).inputs[0].is_muted
 
         studio.supervisor.keep("saving again", studio.desk.save_again)
@@ -85,7 +85,7 @@ def test_a_mute_does_not_wait_for_a_locked_disk(studio: Studio, tmp_path: Path) 
     other.execute("BEGIN IMMEDIATE")
 
     async def story() -> None:
-        slow = asyncio.create_task(studio.set_setting("inputs.game.fader_db", -9.0))
+        slow = asyncio.create_task(studio.changes.set_setting("inputs.game.fader_db", -9.0))
         await asyncio.sleep(0.05)
         quick = asyncio.create_task(mute(studio))
         await asyncio.sleep(0)
@@ -108,7 +108,7 @@ def test_what_could_not_be_saved_is_the_step_that_undo_takes_back(studio: Studio
         with pytest.raises(StoreUnusable):
             await mute(studio, False)
         assert not heard(studio).inputs[0].is_muted
-        await studio.step(-1)
+        await studio.changes.step(-1)
         assert heard(studio).inputs[0].is_muted, "as it is saved"
         assert studio.state().is_saved
 
@@ -117,11 +117,11 @@ def test_what_could_not_be_saved_is_the_step_that_undo_takes_back(studio: Studio
 
 def test_a_step_that_cannot_be_read_moves_nothing(studio: Studio) -> None:
     async def story() -> None:
-        await studio.set_setting("inputs.game.fader_db", -9.0)
-        await studio.set_setting("inputs.game.fader_db", -10.0)
+        await studio.changes.set_setting("inputs.game.fader_db", -9.0)
+        await studio.changes.set_setting("inputs.game.fader_db", -10.0)
         studio._db.execute("UPDATE revisions SET document = '{\"ver' WHERE number = 2")
         with pytest.raises(StoreUnusable, match="Everything stays as it is"):
-            await studio.step(-1)
+            await studio.changes.step(-1)
         assert studio.rig.inputs[1].fader_db == -10.0
 
     asyncio.run(story())
@@ -131,13 +131,13 @@ def test_a_step_that_cannot_be_read_moves_nothing(studio: Studio) -> None:
 def test_changes_made_while_a_step_is_taken_are_not_mixed_up(studio: Studio) -> None:
     async def story() -> None:
         for db in range(-20, -10):
-            await studio.set_setting("inputs.game.fader_db", float(db))
+            await studio.changes.set_setting("inputs.game.fader_db", float(db))
         await asyncio.gather(
-            studio.step(-1),
-            studio.set_setting("inputs.music.fader_db", -33.0),
-            studio.step(-1),
+            studio.changes.step(-1),
+            studio.changes.set_setting("inputs.music.fader_db", -33.0),
+            studio.changes.step(-1),
             mute(studio),
-            studio.step(-1),
+            studio.changes.step(-1),
         )
         assert studio.state().is_saved
 
@@ -150,7 +150,9 @@ def test_a_request_that_is_given_up_leaves_nothing_half_done(studio: Studio) -> 
 
     async def story() -> None:
         for number in range(12):
-            asked = asyncio.create_task(studio.set_setting("inputs.game.fader_db", -20.0 - number))
+            asked = asyncio.create_task(
+                studio.changes.set_setting("inputs.game.fader_db", -20.0 - number)
+            )
             await asyncio.sleep(0.001 * (number % 4))
             asked.cancel()
         await mute(studio)

@@ -3,19 +3,18 @@
 import asyncio
 from collections.abc import Callable
 from pathlib import Path
-from typing import Any
 
 import pytest
 
-from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
 from goshawk.errors import BadSetting
-from goshawk.store.database import open_database
 from goshawk.store.rigs import load_active_rig
 from goshawk.web import buffer_search
-from goshawk.web.pages import WAITING_MESSAGES, WAITING_SOUND, Listener, LivePage
+from goshawk.web.pages import WAITING_MESSAGES, LivePage
+from goshawk.web.points import WAITING_SOUND, Listener
 from goshawk.web.studio import Studio
-from tests.web.silent import SilentEngine
+from tests.playing import Playing, engine_reading
+from tests.web.conftest import desk_of, make_studio
 
 
 async def taken(page: LivePage) -> list[str]:
@@ -37,7 +36,7 @@ def test_many_wishes_at_once_are_all_kept(studio: Studio) -> None:
 
     async def story() -> None:
         await asyncio.gather(
-            *(studio.set_setting("inputs.game.fader_db", -float(n)) for n in range(12)),
+            *(studio.changes.set_setting("inputs.game.fader_db", -float(n)) for n in range(12)),
             *(studio.presets.save(f"Mine {n}", "") for n in range(12)),
             *(studio.presets.copy("start_noisy") for _ in range(6)),
         )
@@ -75,11 +74,11 @@ def test_a_slow_listener_loses_the_oldest_sound_and_it_is_counted() -> None:
 def test_the_last_window_to_open_its_microphone_is_heard(studio: Studio) -> None:
     one, two = Listener(), Listener()
     page = studio.open_page()
-    studio.claim_microphone(one)
-    studio.push_microphone(one, 48_000, 1, b"one")
-    studio.claim_microphone(two)
-    studio.push_microphone(one, 48_000, 1, b"unheard")
-    studio.push_microphone(two, 48_000, 1, b"two")
+    studio.microphone.claim(one)
+    studio.microphone.push(one, 48_000, 1, b"one")
+    studio.microphone.claim(two)
+    studio.microphone.push(one, 48_000, 1, b"unheard")
+    studio.microphone.push(two, 48_000, 1, b"two")
     studio.leave(one)
     told = studio.engine.told  # type: ignore[attr-defined]
     assert [call[-1] for call in told if call[0] == "push_microphone"] == [b"one", b"two"]
@@ -90,14 +89,22 @@ def test_the_last_window_to_open_its_microphone_is_heard(studio: Studio) -> None
 def test_sound_is_only_asked_for_while_somebody_listens(studio: Studio) -> None:
     listeners = [Listener(), Listener()]
     for listener in listeners:
-        studio.listen(listener, "viewers")
-    studio.listen(listeners[1], "input:game")
-    studio._on_sound("viewers", 0, b"sound")
+        studio.points.listen(listener, "viewers")
+    studio.points.listen(listeners[1], "input:game")
+    playing = Playing(Plan(points=("listen:viewers",)), studio.engine.memory)
+    playing.pass_by(0.01)
+    studio.points.pass_on_once()
     for listener in listeners:
         studio.leave(listener)
     told = studio.engine.told  # type: ignore[attr-defined]
     points = [call[1] for call in told if call[0] == "set_points"]
-    assert points == [["viewers"], ["viewers"], ["input:game", "viewers"], ["input:game"], []]
+    assert points == [
+        ["listen:viewers"],
+        ["listen:viewers"],
+        ["input:game", "listen:viewers"],
+        ["input:game"],
+        [],
+    ]
     assert [listener.sound.qsize() for listener in listeners] == [1, 0]
 
 
@@ -124,10 +131,10 @@ def test_a_refused_change_leaves_everything_as_it_was(studio: Studio) -> None:
 
     async def story() -> None:
         page = studio.open_page()
-        await studio.try_together(page, {"inputs.game.fader_db": -40})
+        await studio.changes.try_together(page, {"inputs.game.fader_db": -40})
         assert studio.engine.rig.inputs[1].fader_db == -40  # type: ignore[attr-defined]
         with pytest.raises(BadSetting):
-            await studio.set_setting("inputs.game.fader_db", 400)
+            await studio.changes.set_setting("inputs.game.fader_db", 400)
 
     asyncio.run(story())
     assert studio.rig == before
@@ -137,37 +144,39 @@ def test_a_refused_change_leaves_everything_as_it_was(studio: Studio) -> None:
 
 def test_a_page_is_told_what_was_wrong_at_the_start(tmp_path: Path) -> None:
     (tmp_path / "goshawk.db").write_bytes(b"damaged" * 1000)
-    opened = open_database(tmp_path / "goshawk.db")
-    studio = Studio(tmp_path, opened)
-    studio.engine = SilentEngine()  # type: ignore[assignment]
-    assert any("is kept at" in message for message in all_of(studio.open_page()))
-    opened.connection.close()
+    studio = make_studio(tmp_path)
 
+    async def story() -> None:
+        assert any("is kept at" in message for message in await taken(studio.open_page()))
 
-ENGINE = {"busy_s": 0.1, "blocks": 400, "late_blocks": 0, "missed_blocks": 0, "block_frames": 256}
-
-
-def readings_of(seconds: float) -> list[dict[str, Any]]:
-    """What an engine says while it plays the demo."""
-    loop, said = AudioLoop(Plan()), []
-    for number in range(round(seconds * 48_000 / 256)):
-        loop.run_block()
-        if number % 6 == 5:
-            engine = {**ENGINE, "is_realtime": False, "slowest_share": 0.2}
-            said.append({**loop.take_readings(), "engine": engine})
-    return said
+    asyncio.run(story())
+    studio._db.close()
 
 
 def test_a_lost_engines_levels_are_not_shown_any_more(studio: Studio) -> None:
-    for readings in readings_of(2.0):
-        studio._on_readings(readings)
-    asyncio.run(studio.figure_once())
+    playing = Playing(Plan(), studio.engine.memory)
+    for _ in range(20):
+        playing.pass_by(0.1)
+        desk_of(studio).take_in()
+    asyncio.run(desk_of(studio).figure_once())
     assert studio.levels is not None
     assert studio.levels.stations["microphone"].highest_peak_dbfs == pytest.approx(-40, abs=30)
     assert studio.levels.momentary_lufs is not None
     studio.engine.is_running = False  # type: ignore[misc]
     studio._on_engine_trouble("gone")
     assert studio.levels is None
+    # The next process goes on later on the same timeline; what was before says nothing of it.
+    last = desk_of(studio).newest
+    again = Playing(Plan(), studio.engine.memory)
+    again.pass_by(0.1)
+    desk_of(studio).take_in()
+    newest = desk_of(studio).newest
+    assert last is not None
+    assert newest is not None
+    assert newest.session == last.session + 1
+    assert newest.end_frame > last.end_frame
+    assert newest.first_hop * 480 >= last.end_frame - 480
+    assert desk_of(studio).figures.levels is None
 
 
 def test_the_search_for_a_buffer_tries_every_size_and_can_be_broken_off(
@@ -189,13 +198,9 @@ def test_the_search_for_a_buffer_tries_every_size_and_can_be_broken_off(
             blocks += 10
             share = {256: 0.7, 512: 0.4}.get(frames, 0.3)
             studio.buffer_search.push(
-                {
-                    **ENGINE,
-                    "blocks": blocks,
-                    "late_blocks": late,
-                    "block_frames": frames,
-                    "slowest_share": share,
-                }
+                engine_reading(
+                    blocks=blocks, late_blocks=late, block_frames=frames, slowest_share=share
+                )
             )
             await asyncio.sleep(0.005)
 
@@ -208,7 +213,7 @@ def test_the_search_for_a_buffer_tries_every_size_and_can_be_broken_off(
         await asyncio.sleep(0.05)
         playing.cancel()
 
-    studio._give_rig(studio.rig)
+    studio.plays.give()
     asyncio.run(search(lambda: not studio.buffer_search.state.is_running))
     found = studio.buffer_search.state
     assert tried == [64, 128, 256, 512, 1024, 256]

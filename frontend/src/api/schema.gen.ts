@@ -646,19 +646,13 @@ export interface components {
          *     the trims.
          */
         BalanceLevels: {
-            /**
-             * Held Db
-             * @default {}
-             */
+            /** Held Db */
             held_db: {
                 [key: string]: number;
             };
             /** @default null */
             whole: components["schemas"]["Whole"] | null;
-            /**
-             * Windows
-             * @default {}
-             */
+            /** Windows */
             windows: {
                 [key: string]: {
                     [key: string]: components["schemas"]["InputWindow"];
@@ -844,15 +838,9 @@ export interface components {
              * @default 0
              */
             progress: number;
-            /**
-             * Sizes
-             * @default []
-             */
+            /** Sizes */
             sizes: number[];
-            /**
-             * Trials
-             * @default []
-             */
+            /** Trials */
             trials: components["schemas"]["BufferTrial"][];
             /**
              * Trying
@@ -1269,10 +1257,7 @@ export interface components {
              * @default null
              */
             position_s: number | null;
-            /**
-             * Processing
-             * @default []
-             */
+            /** Processing */
             processing: string[];
             /** Rate Hz */
             rate_hz: number;
@@ -1950,7 +1935,7 @@ export interface components {
         };
         /**
          * GateWork
-         * @description What a gate did over the last ten seconds: first syllables it cut (their places among the moments of
+         * @description What a gate did over the last ten seconds: first syllables it cut (their places among the hops of
          *     the window, from its end), and openings of less than 80 ms, counted a minute.
          */
         GateWork: {
@@ -2545,10 +2530,7 @@ export interface components {
              * @default 0
              */
             duration_s: number;
-            /**
-             * Gains Db
-             * @default {}
-             */
+            /** Gains Db */
             gains_db: {
                 [key: string]: number;
             };
@@ -2891,7 +2873,7 @@ export interface components {
         };
         /**
          * Readings
-         * @description The newest moments of every station, 30 times a second.
+         * @description The newest hops (10 ms) of every station, 30 times a second.
          */
         Readings: {
             /** Activities */
@@ -2902,12 +2884,10 @@ export interface components {
             activity: number[];
             /** Ceilings */
             ceilings: {
-                [key: string]: {
-                    [key: string]: unknown;
-                };
+                [key: string]: components["schemas"]["StageReading"];
             };
-            /** First Moment */
-            first_moment: number;
+            /** First Hop */
+            first_hop: number;
             /** Inputs */
             inputs: {
                 [key: string]: number;
@@ -2924,9 +2904,7 @@ export interface components {
             };
             /** Stages */
             stages: {
-                [key: string]: {
-                    [key: string]: unknown;
-                };
+                [key: string]: components["schemas"]["StageReading"];
             };
             /**
              * Type
@@ -3399,6 +3377,40 @@ export interface components {
              * @constant
              */
             type: "spectra";
+        };
+        /**
+         * StageReading
+         * @description What a stage says of itself since the last reading; each gives what applies to it.
+         */
+        StageReading: {
+            /** Gain Db */
+            gain_db?: number;
+            /** Gain Reduction Db */
+            gain_reduction_db?: number;
+            /** High Reduction Db */
+            high_reduction_db?: number;
+            /** Is Holding */
+            is_holding?: boolean;
+            /** Is Open */
+            is_open?: boolean;
+            /** Level Dbfs */
+            level_dbfs?: number;
+            /** Loudness Lufs */
+            loudness_lufs?: number;
+            /** Low Reduction Db */
+            low_reduction_db?: number;
+            /** Middle Reduction Db */
+            middle_reduction_db?: number;
+            /** Noise Db */
+            noise_db?: number[];
+            /** Noise Dbfs */
+            noise_dbfs?: number;
+            /** Openings */
+            openings?: number;
+            /** Sibilance Db */
+            sibilance_db?: number;
+            /** Strokes */
+            strokes?: number;
         };
         /**
          * Standing

@@ -56,7 +56,7 @@ function take(message: FromServer) {
       readings.takeReadings(message);
       return;
     case "history":
-      readings.takeMoments(message);
+      readings.takeHops(message);
       return;
     case "levels":
       readings.takeLevels(message);

@@ -70,18 +70,18 @@ class ReadingsStore {
     return ring;
   }
 
-  takeMoments(moments: Readings | History) {
-    for (const value of moments.activity) this.activity.push(value);
-    for (const [id, values] of Object.entries(moments.activities)) {
+  takeHops(hops: Readings | History) {
+    for (const value of hops.activity) this.activity.push(value);
+    for (const [id, values] of Object.entries(hops.activities)) {
       for (const value of values) this.ring(this.activities, id, HISTORY, 0).push(value);
     }
-    for (const [name, values] of Object.entries(moments.rms_dbfs)) {
+    for (const [name, values] of Object.entries(hops.rms_dbfs)) {
       for (const value of values) this.ring(this.rms, name).push(value);
     }
-    for (const [name, values] of Object.entries(moments.peak_dbfs)) {
+    for (const [name, values] of Object.entries(hops.peak_dbfs)) {
       for (const value of values) this.ring(this.peak, name).push(value);
     }
-    for (const value of moments.peak_dbfs.microphone ?? []) {
+    for (const value of hops.peak_dbfs.microphone ?? []) {
       this.tenth.push(value);
       if (this.tenth.length < 10) continue;
       this.minute.push(Math.max(...this.tenth));
@@ -90,7 +90,7 @@ class ReadingsStore {
   }
 
   takeReadings(readings: Readings) {
-    this.takeMoments(readings);
+    this.takeHops(readings);
     this.plan = readings.plan;
     this.stages = readings.stages as Record<string, StageReading>;
     this.ceilings = readings.ceilings as Record<string, StageReading>;
@@ -115,7 +115,7 @@ class ReadingsStore {
     this.spectra = spectra;
   }
 
-  /** Whether an input speaks in each moment; null for what is no voice, or not followed. */
+  /** Whether an input speaks in each hop; null for what is no voice, or not followed. */
   activityOf(inputId: string, mainId: string): Ring | null {
     return inputId === mainId ? this.activity : (this.activities.get(inputId) ?? null);
   }

@@ -11,8 +11,6 @@ the static curve exactly and its wave is not bent. A fall of the level is theref
 later. Attack and release are the times in which the gain reduction in dB covers 63 % of a step.
 """
 
-from typing import Any
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,7 +18,7 @@ from goshawk.core.dsp.fast_math import amplitude, amplitude_db
 from goshawk.core.dsp.side_chain import high_pass_coefficients, loudest
 from goshawk.core.dsp.sliding import Integers, SlidingMaximum, sliding_maximum
 from goshawk.core.settings import Settings, choice, number
-from goshawk.core.stage import Block, Floats, Glide, Stage, glide_along, kernel
+from goshawk.core.stage import Block, Floats, Glide, Stage, StageReading, glide_along, kernel
 from goshawk.units import SILENCE_LINEAR, ms_to_frames, one_pole_coefficient
 
 PEAK_WINDOW_MS = 10.0
@@ -205,8 +203,8 @@ class Compressor(Stage[CompressorSettings]):
         self._peak.reset()
         self._glide.settle()
 
-    def take_reading(self) -> dict[str, Any]:
-        reading = {
+    def take_reading(self) -> StageReading:
+        reading: StageReading = {
             "gain_reduction_db": round(float(self._state[1]), 1),
             "level_dbfs": round(float(self._state[2]), 1),
         }

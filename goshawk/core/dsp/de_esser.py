@@ -10,15 +10,13 @@ an s, in which the lower band is nearly silent, is compared with the vowels arou
 threshold is taken away, dB for dB, up to the amount. Attack and release are times of the gain in dB.
 """
 
-from typing import Any
-
 import numpy as np
 
 from goshawk.core.dsp.crossover import two_bands
 from goshawk.core.dsp.fast_math import amplitude, power_db
 from goshawk.core.dsp.filter_bank import FilterBank
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import Block, Floats, Glide, Stage, glide_along, kernel
+from goshawk.core.stage import Block, Floats, Glide, Stage, StageReading, glide_along, kernel
 from goshawk.units import SILENCE_LINEAR, one_pole_coefficient
 
 DETECTOR_MS = 3.0
@@ -163,8 +161,8 @@ class DeEsser(Stage[DeEsserSettings]):
         self._state[:] = (0.0, 0.0, 0.0, 0.0, -60.0, 0.0)
         self._glide.settle()
 
-    def take_reading(self) -> dict[str, Any]:
-        reading = {
+    def take_reading(self) -> StageReading:
+        reading: StageReading = {
             "gain_reduction_db": round(float(self._state[3]), 1),
             "sibilance_db": round(float(self._state[4]), 1),
         }

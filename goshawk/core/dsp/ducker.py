@@ -8,14 +8,22 @@ sound under the key itself never reaches the decision, so a loud game cannot duc
 Attack and release are the time constants (63 % of the step) of the gain, as an amplitude.
 """
 
-from typing import Any
-
 import numpy as np
 
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.gate import DETECTOR_RELEASE_MS
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, glide, is_gliding, kernel
+from goshawk.core.stage import (
+    TINY,
+    Block,
+    Floats,
+    Glide,
+    Stage,
+    StageReading,
+    glide,
+    is_gliding,
+    kernel,
+)
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
 
 LONGEST_LOOK_AHEAD_MS = 20.0
@@ -167,7 +175,7 @@ class Ducker(Stage[DuckerSettings]):
         self._rest()
         self._key_delay.reset()
 
-    def take_reading(self) -> dict[str, Any]:
+    def take_reading(self) -> StageReading:
         """The deepest dip since the last call, in dB."""
         lowest, self._state[LOWEST] = self._state[LOWEST], self._state[GAIN]
         return {"gain_reduction_db": round(-linear_to_db(float(lowest)), 2)}

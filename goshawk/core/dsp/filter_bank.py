@@ -5,12 +5,11 @@ so that no coefficient ever moves while it is in use. The newest wish waits unti
 """
 
 from abc import abstractmethod
-from typing import Any
 
 import numpy as np
 
 from goshawk.core.dsp.delay import CROSSFADE_MS
-from goshawk.core.stage import TINY, Block, Floats, SettingsT, Stage, kernel
+from goshawk.core.stage import TINY, Block, Floats, SettingsT, Stage, StageReading, kernel
 from goshawk.units import ms_to_frames
 
 
@@ -130,5 +129,5 @@ class FilterStage(Stage[SettingsT]):
     def reset(self) -> None:
         self._bank.reset()
 
-    def take_reading(self) -> dict[str, Any]:
+    def take_reading(self) -> StageReading:
         return {}

@@ -8,7 +8,7 @@ range, look-ahead by delaying the signal) is the classic noise gate: U. Zölzer 
 Attack and release are the time constants (63 % of the step) of the gain, as an amplitude.
 """
 
-from typing import Any, Self
+from typing import Self
 
 import numpy as np
 from pydantic import model_validator
@@ -16,7 +16,17 @@ from pydantic import model_validator
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.side_chain import high_pass_coefficients, loudest
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, glide, is_gliding, kernel
+from goshawk.core.stage import (
+    TINY,
+    Block,
+    Floats,
+    Glide,
+    Stage,
+    StageReading,
+    glide,
+    is_gliding,
+    kernel,
+)
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
 
 DETECTOR_RELEASE_MS = 15.0
@@ -185,9 +195,9 @@ class Gate(Stage[GateSettings]):
         self._glide.settle()
         self._state[:] = (0.0, 0.0, self._glide.now[0], 0.0, 1.0, 0.0)
 
-    def take_reading(self) -> dict[str, Any]:
+    def take_reading(self) -> StageReading:
         state = self._state
-        reading = {
+        reading: StageReading = {
             "is_open": bool(state[OPEN]),
             "gain_reduction_db": round(
                 min(-linear_to_db(float(state[LOWEST])), SILENT_RANGE_DB), 1

@@ -8,7 +8,6 @@ minus loudness, at most by the speed set and never beyond the range; in pauses i
 """
 
 import math
-from typing import Any
 
 import numpy as np
 
@@ -19,7 +18,7 @@ from goshawk.core.dsp.k_weighting import (
     LoudnessMeter,
 )
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import Block, Floats, Stage, kernel
+from goshawk.core.stage import Block, Floats, Stage, StageReading, kernel
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, db_to_linear, ms_to_frames
 
 SPEECH_S = 3.0
@@ -140,7 +139,7 @@ class Leveller(Stage[LevellerSettings]):
         self._gains.fill(1.0)
         self._state[0] = 0.0
 
-    def take_reading(self) -> dict[str, Any]:
+    def take_reading(self) -> StageReading:
         return {
             "gain_db": round(self._gain_db, 1),
             "loudness_lufs": round(self._loudness, 1) if self._heard else SILENCE_DBFS,

@@ -11,14 +11,12 @@ which a moving gain can lift a peak between two samples.
 The averages are summed in whole numbers (gains in units of 2^-40): exact however long it runs.
 """
 
-from typing import Any
-
 import numpy as np
 
 from goshawk.core.dsp.oversampling import LIMITER_PHASES, between_samples, greatest_gain, spans_of
 from goshawk.core.dsp.sliding import Integers, SlidingMaximum, sliding_maximum
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import Block, Floats, Glide, Stage, glide, is_gliding, kernel
+from goshawk.core.stage import Block, Floats, Glide, Stage, StageReading, glide, is_gliding, kernel
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
 
 MAIN_LOOK_AHEAD_MS = 1.2
@@ -231,6 +229,6 @@ class Limiter(Stage[LimiterSettings]):
             one.reset()
             ceiling_glide.settle()
 
-    def take_reading(self) -> dict[str, Any]:
+    def take_reading(self) -> StageReading:
         gain = self._passes[0].take_lowest_gain() * self._passes[1].take_lowest_gain()
         return {"gain_reduction_db": round(max(0.0, -linear_to_db(gain)), 1)}

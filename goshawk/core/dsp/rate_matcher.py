@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 import soxr
+from typing_extensions import TypedDict
 
 from goshawk.core.stage import Block
 from goshawk.units import SAMPLE_RATE_HZ
@@ -37,6 +38,18 @@ PRIMING_S = 0.1
 back, and stays constant to a frame."""
 
 USUAL_RATES_HZ = (8_000, 16_000, 22_050, 24_000, 32_000, 44_100, 48_000, 88_200, 96_000, 192_000)
+
+
+class MatcherReading(TypedDict):
+    """Fill and age in ms, clock difference found in ppm, dropouts and overruns so far, and the rate that was counted if
+    it is not the one that was said."""
+
+    fill_ms: float
+    age_ms: float
+    clock_ppm: int
+    dropouts: int
+    overruns: int
+    counted_rate_hz: float | None
 
 
 class RateMatcher:
@@ -157,9 +170,8 @@ class RateMatcher:
         self._read += frames
         return True
 
-    def reading(self) -> dict[str, Any]:
-        """Fill and age in ms, clock difference found in ppm, dropouts and overruns so far, and the
-        rate that was counted if it is not the one that was said."""
+    def reading(self) -> MatcherReading:
+        """How it does."""
         waiting = max(0, self._written - self._read)
         return {
             "fill_ms": round(waiting * 1000.0 / SAMPLE_RATE_HZ, 1),

@@ -9,7 +9,7 @@ is the starting point whenever the stage begins anew.
 """
 
 import math
-from typing import Any, Self
+from typing import Self
 
 import numpy as np
 from pydantic import Field, model_validator
@@ -30,7 +30,7 @@ from goshawk.core.dsp.spectral_gain import (
     follow_noise,
 )
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import Block, Floats, Stage, kernel
+from goshawk.core.stage import Block, Floats, Stage, StageReading, kernel
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_LINEAR, db_to_linear, linear_to_db, ms_to_frames
 
 WINDOW_FRAMES = ms_to_frames(20.0)
@@ -305,7 +305,7 @@ class Suppressor(Stage[SuppressorSettings]):
         self._counts[AT] = 0
         self._begin()
 
-    def take_reading(self) -> dict[str, Any]:
+    def take_reading(self) -> StageReading:
         # Parseval, for one half of the spectrum and a window of mean power 1/2.
         noise = self._bins[NOISE] * (4.0 / WINDOW_FRAMES**2)
         return {

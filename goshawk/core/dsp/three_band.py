@@ -13,7 +13,7 @@ from goshawk.core.dsp.compressor import Compressor, CompressorSettings
 from goshawk.core.dsp.crossover import three_bands
 from goshawk.core.dsp.filter_bank import FilterBank
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import Block, Stage
+from goshawk.core.stage import Block, Stage, StageReading
 
 BANDS = ("low", "middle", "high")
 KNEE_DB = 6.0
@@ -109,12 +109,11 @@ class ThreeBand(Stage[ThreeBandSettings]):
             bank.reset()
             compressor.reset()
 
-    def take_reading(self) -> dict[str, Any]:
-        readings = [compressor.take_reading() for compressor in self._compressors]
+    def take_reading(self) -> StageReading:
+        low, middle, high = (one.take_reading()["gain_reduction_db"] for one in self._compressors)
         return {
-            "gain_reduction_db": max(one["gain_reduction_db"] for one in readings),
-            **{
-                f"{band}_reduction_db": one["gain_reduction_db"]
-                for band, one in zip(BANDS, readings, strict=True)
-            },
+            "gain_reduction_db": max(low, middle, high),
+            "low_reduction_db": low,
+            "middle_reduction_db": middle,
+            "high_reduction_db": high,
         }

@@ -5,12 +5,21 @@ y[n] = x[n] - x[n-1] + R y[n-1] (J. O. Smith, *Introduction to Digital Filters*,
 """
 
 import math
-from typing import Any
 
 import numpy as np
 
 from goshawk.core.settings import Settings, choice, number
-from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, glide, is_gliding, kernel
+from goshawk.core.stage import (
+    TINY,
+    Block,
+    Floats,
+    Glide,
+    Stage,
+    StageReading,
+    glide,
+    is_gliding,
+    kernel,
+)
 from goshawk.units import SAMPLE_RATE_HZ, db_to_linear
 
 DC_CORNER_HZ = 5.0
@@ -80,5 +89,5 @@ class Trim(Stage[TrimSettings]):
         self._state.fill(0.0)
         self._glide.settle()
 
-    def take_reading(self) -> dict[str, Any]:
+    def take_reading(self) -> StageReading:
         return {}

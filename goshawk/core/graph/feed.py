@@ -6,8 +6,7 @@ from goshawk.core.chain_slots import LimiterSlot
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.limiter import LimiterSettings
 from goshawk.core.graph.chain import StagePlace
-from goshawk.core.measure.levels import MomentMeter
-from goshawk.core.measure.tap import Tap
+from goshawk.core.measure.levels import HopMeter
 from goshawk.core.stage import Block, clean
 from goshawk.core.wiring import LONGEST_FEED_DELAY_MS, FeedSettings
 from goshawk.units import ms_to_frames
@@ -19,8 +18,7 @@ class Feed:
     def __init__(self, settings: FeedSettings, max_frames: int) -> None:
         self.ceiling = StagePlace(_ceiling_slot(settings), 2, max_frames)
         self.delay = Delay(2, ms_to_frames(LONGEST_FEED_DELAY_MS), ms_to_frames(settings.delay_ms))
-        self.meter = MomentMeter()
-        self.tap = Tap()
+        self.meter = HopMeter()
         self.held = np.zeros((max_frames, 2), np.float32)
 
     def apply(self, settings: FeedSettings) -> None:
@@ -33,7 +31,6 @@ class Feed:
         clean(block)
         self.ceiling.process(block)
         self.meter.clean_and_measure(block)
-        self.tap.listen(block)
         self.held[: len(block)] = block
 
     def let_out(self, block: Block, share: Block | None) -> None:

@@ -5,7 +5,7 @@ An input has two sides: shaped by its strip (EQ, ducker), and as it came. A feed
 
 import numpy as np
 
-from goshawk.core.measure.levels import KEPT_MOMENTS, MOMENT_FRAMES
+from goshawk.core.measure.levels import HOP_FRAMES, KEPT_HOPS
 from goshawk.core.stage import Block, Floats, Glide, glide, kernel
 from goshawk.core.wiring import FEEDS, MOST_INPUTS
 
@@ -15,13 +15,13 @@ ROWS = MOST_INPUTS + 4
 
 @kernel
 def _finish(sums: Floats, kept: Floats, clock: Floats) -> None:
-    """A moment is complete (see ``_mix``)."""
+    """A hop is complete (see ``_mix``)."""
     place = int(clock[2]) % kept.shape[0]
     for i in range(sums.shape[0]):
         kept[place, i, 0] = sums[i, 0] / max(clock[1], 1.0)
         kept[place, i, 1] = sums[i, 1]
         sums[i, 0] = sums[i, 1] = 0.0
-    clock[0] -= MOMENT_FRAMES
+    clock[0] -= HOP_FRAMES
     clock[1] = 0.0
     clock[2] += 1.0
 
@@ -43,21 +43,21 @@ def _mix(
     """Add inputs (rows, frames, 2), shaped and as they came, into feeds (feeds, frames, 2) with gains of
     shape (rows × feeds × 2,): of the shaped side, of the other.
 
-    ``sums`` (rows, 2) gathers power and peak towards the first feed for the moment that runs,
-    ``kept`` (KEPT_MOMENTS, rows, 2) the finished ones; ``peaks`` (rows, feeds + 1) holds the highest
+    ``sums`` (rows, 2) gathers power and peak towards the first feed for the hop that runs,
+    ``kept`` (KEPT_HOPS, rows, 2) the finished ones; ``peaks`` (rows, feeds + 1) holds the highest
     peak of each input in each feed, and before any gain, since the last reading. Clock: frame within
-    the moment (negative: late by the latency), frames gathered, moments finished."""
+    the hop (negative: late by the latency), frames gathered, hops finished."""
     rows, frames = inputs.shape[0], inputs.shape[1]
     count = feeds.shape[0]
     start = 0
-    while clock[0] >= MOMENT_FRAMES:  # The latency fell by more than a moment.
+    while clock[0] >= HOP_FRAMES:  # The latency fell by more than a hop.
         _finish(sums, kept, clock)
     while start < frames:
         left = frames - start
         if clock[0] < 0.0:
             length = min(left, int(-clock[0]))
         else:
-            length = min(left, MOMENT_FRAMES - int(clock[0]))
+            length = min(left, HOP_FRAMES - int(clock[0]))
         end = start + length
         for i in range(rows):
             for n in range(start, end):
@@ -95,7 +95,7 @@ def _mix(
         if clock[0] >= 0.0:
             clock[1] += length
         clock[0] += length
-        if clock[0] >= MOMENT_FRAMES:
+        if clock[0] >= HOP_FRAMES:
             _finish(sums, kept, clock)
         start = end
 
@@ -110,7 +110,7 @@ class Matrix:
         self._gains = Glide(ROWS * len(FEEDS) * 2)
         self._gains.settle()
         self._sums = np.zeros((ROWS, 2))
-        self._kept = np.zeros((KEPT_MOMENTS, ROWS, 2))
+        self._kept = np.zeros((KEPT_HOPS, ROWS, 2))
         self._peaks = np.zeros((ROWS, len(FEEDS) + 1))
         self._clock = np.zeros(3)
         self._latency_frames = 0
@@ -118,7 +118,7 @@ class Matrix:
         """So many rows have ever been used: the others are not looked at."""
 
     def set_latency(self, latency_frames: int) -> None:
-        """The inputs come this much later than at the microphone: moments are counted from there."""
+        """The inputs come this much later than at the microphone: hops are counted from there."""
         self._clock[0] -= latency_frames - self._latency_frames
         self._latency_frames = latency_frames
 
@@ -177,12 +177,12 @@ class Matrix:
 
     @property
     def finished(self) -> int:
-        """How many moments are complete."""
+        """How many hops are complete."""
         return int(self._clock[2])
 
-    def moments(self, row: int, first: int, count: int) -> Floats:
+    def hops(self, row: int, first: int, count: int) -> Floats:
         """Power and peak of what an input brings to the Viewers, shape (count, 2)."""
-        kept: Floats = self._kept[(first + np.arange(count)) % KEPT_MOMENTS, row]
+        kept: Floats = self._kept[(first + np.arange(count)) % KEPT_HOPS, row]
         return kept
 
     def take_peaks(self) -> Floats:

@@ -7,7 +7,6 @@ without one, as it leaves the chain).
 """
 
 from collections.abc import Callable
-from typing import Any, Literal
 
 import numpy as np
 
@@ -16,41 +15,33 @@ from goshawk.core.dsp.k_weighting import LoudnessMeter
 from goshawk.core.graph.chain import StagePlace
 from goshawk.core.graph.comparison import Comparison, Heard
 from goshawk.core.graph.feed import Feed
+from goshawk.core.graph.gains import Gains
 from goshawk.core.graph.matrix import ROWS, Matrix
 from goshawk.core.graph.playback import Playback, Replayed
+from goshawk.core.graph.readings import InputReading, MixReadings
+from goshawk.core.graph.stations import (
+    KEY,
+    MICROPHONE,
+    RAW,
+    STAGE_SIDES,
+    comes_in,
+    feed_station,
+    to_viewers,
+)
 from goshawk.core.graph.strip import LONGEST_CHAIN_FRAMES, Strip
-from goshawk.core.measure.levels import MomentMeter
+from goshawk.core.measure.levels import HopMeter
 from goshawk.core.measure.speech_activity import SpeechActivity
-from goshawk.core.measure.tap import TAP_RATE_HZ, RawTap
 from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.rig import Rig
 from goshawk.core.stage import Block, Floats
-from goshawk.core.who_hears import Playing, feeds_leave, send_gain
+from goshawk.core.who_hears import Playing, feeds_leave
 from goshawk.core.wiring import FEEDS, FeedName
-
-MICROPHONE = "microphone"
-"""The station at which the main voice comes in."""
 
 STRIPS = "strips"
 """What all inputs' ways to the matrix cost together, beside the stages."""
 
-MOST_MOMENTS = 32
-"""So many moments go out with one reading at most."""
-
-
-def comes_in(input_id: str) -> str:
-    """The station at which an input that is not the main voice comes in."""
-    return f"into/{input_id}"
-
-
-def to_viewers(input_id: str) -> str:
-    """The station at which an input's part of the Viewers feed is measured."""
-    return f"viewers/{input_id}"
-
-
-def feed_station(feed: FeedName | Literal[""]) -> str:
-    """The station at which a whole feed is measured."""
-    return f"feed/{feed}"
+MOST_HOPS = 32
+"""So many hops go out with one reading at most."""
 
 
 class Mixer:
@@ -69,26 +60,22 @@ class Mixer:
         self._leaving: list[Strip] = []
         self._feeds = {feed: Feed(rig.feeds.of(feed), max_frames) for feed in FEEDS}
         self._activity = SpeechActivity()
-        self._microphone_meter = MomentMeter()
+        self._microphone_meter = HopMeter()
         self._loudness = LoudnessMeter(2, max_frames)
         self._true_peak = TruePeakMeter(2, max_frames)
-        self._raw = RawTap()
+        self._raw = self._silence
         self._key = np.zeros((max_frames, 1), np.float32)
-        self._key_tap = RawTap(1)
         self._key_place = ""
         self._key_ahead = 0
         self._most_frames = 0
         self._is_key_open = True
-        self._held_db: dict[str, float] = {}
-        self._opens_at: dict[tuple[str, int], int] = {}
         self._playback = Playback(max_frames)
+        self._gains = Gains(self._matrix, self._playback)
         self._comparison: Comparison | None = None
         self._compared: tuple[Heard, float, Chain | None] | None = None
-        self._is_coughing = False
         self._watched: frozenset[str] = frozenset()
         self._segments: list[Floats] = []
         self._taken = 0
-        self._tapped = 0
         self.frames = 0
         self.apply(rig, at_once=True)
 
@@ -143,7 +130,7 @@ class Mixer:
 
     def cough(self, is_coughing: bool) -> None:
         """Silence the voices for everyone, for as long as a key is held."""
-        self._is_coughing = is_coughing
+        self._gains.is_coughing = is_coughing
         self._set_gains(False)
 
     def settle(self) -> None:
@@ -183,7 +170,7 @@ class Mixer:
 
     def set_held(self, held_db: dict[str, float]) -> None:
         """What holds add to the trims, in dB by the input's id."""
-        self._held_db = held_db
+        self._gains.held_db = held_db
         self._set_gains(False)
 
     def compare(self, heard: Heard, gain_db: float, other: Chain | None) -> None:
@@ -217,22 +204,25 @@ class Mixer:
     def stage_sound(self, kind: str, stage_id: str, frames: int) -> Block:
         """The last block ``before`` or ``after`` a watched stage, or what it ``removed``, shape
         (frames, 2); silence if there is no such stage."""
-        place = next((one for one in self._places() if one.slot.id == stage_id), None)
-        if place is None or not place.is_watched:
-            return self._silence[:frames]
-        if kind == "after":
-            sound = place.after(frames)
-        elif kind == "before":
-            sound = place.before(frames)
-        else:
-            sound = place.before(frames) - place.after(frames)
-        return sound if sound.shape[1] == 2 else np.repeat(sound, 2, axis=1)
+        return self._stage_sound(kind, stage_id, frames)[0]
+
+    def _stage_sound(self, kind: str, stage_id: str, frames: int) -> tuple[Block, int]:
+        for strip in self._strips.values():
+            for place in strip.chain:
+                if place.slot.id == stage_id and place.is_watched:
+                    late = strip.stage_meters[stage_id].latency_frames
+                    if kind == "before":
+                        return _both(place.before(frames)), late - place.latency_frames
+                    if kind == "after":
+                        return _both(place.after(frames)), late
+                    return _both(place.before(frames) - place.after(frames)), late
+        return self._silence[:frames], 0
 
     def _follow_inputs(self) -> None:
         there = {one.id for one in self.rig.inputs}
         for name in [name for name in self._strips if name not in there]:
             gone = self._strips.pop(name)
-            self._opens_at = {way: at for way, at in self._opens_at.items() if way[0] != name}
+            self._gains.forget(name)
             self._leaving.append(gone)
             self._matrix.set_gains(gone.row, [0.0] * len(FEEDS))
         for one in self.rig.inputs:
@@ -282,60 +272,19 @@ class Mixer:
         return free[0]
 
     def _set_gains(self, at_once: bool) -> None:
+        # Nothing dips under a voice that viewers do not hear.
         self._is_key_open = False
         for strip in self._strips.values():
-            one = strip.settings
-            held_db = self._held_db.get(one.id, 0.0)
-            # Between a loop and a replay, what is shut for either is shut.
-            gains = [
-                min(
-                    send_gain(
-                        self.rig,
-                        one,
-                        feed,
-                        is_coughing=self._is_coughing,
-                        held_db=held_db,
-                        playing=playing,
-                    )
-                    for playing in {self._playback.playing, self._playback.wanted}
-                )
-                for feed in FEEDS
-            ]
-            # Nothing dips under a voice that viewers do not hear.
-            self._is_key_open |= one.id == self.rig.chained and gains[0] > 0.0
-            gains = self._opened(strip, gains, at_once)
-            as_it_came = [one.sends.to(feed).tap == "as_it_came" for feed in FEEDS]
-            self._matrix.set_gains(
-                strip.row,
-                [0.0 if is_raw else gain for gain, is_raw in zip(gains, as_it_came, strict=True)],
-                [gain if is_raw else 0.0 for gain, is_raw in zip(gains, as_it_came, strict=True)],
-                at_once=at_once,
-            )
-
-    def _opened(self, strip: Strip, gains: list[float], at_once: bool) -> list[float]:
-        """What is opened stays shut until all that came in before has passed: nobody hears afterwards what was said
-        while it was shut."""
-        still_shut = list(gains)
-        for place, gain in enumerate(gains):
-            way = (strip.settings.id, place)
-            if gain == 0.0 or at_once or self._matrix.is_open(strip.row, place):
-                self._opens_at.pop(way, None)
-                continue
-            opens_at = self._opens_at.setdefault(
-                way, self.frames + self._most_frames + strip.delay_frames
-            )
-            if self.frames < opens_at:
-                still_shut[place] = 0.0
-            else:
-                del self._opens_at[way]
-        return still_shut
+            way = self._most_frames + strip.delay_frames
+            is_heard = self._gains.follow(self.rig, strip, self.frames, way, at_once=at_once)
+            self._is_key_open |= strip.is_main and is_heard
 
     def process(self, sound: dict[str, Block], frames: int) -> None:
         """One block of every device, each of shape (``frames``, 2) by the device's name. The feeds
         are then to be had from ``feed``."""
         silence, key = self._silence[:frames], self._key[:frames]
         main = self.main
-        if self._opens_at and self.frames >= min(self._opens_at.values()):
+        if (opens_at := self._gains.next_frame) is not None and self.frames >= opens_at:
             self._set_gains(False)
         if self._playback.advance(frames):
             self._follow_comparison()
@@ -346,7 +295,6 @@ class Mixer:
         if main is None:
             key.fill(0.0)
         self._read_main(main, sound, silence)
-        self._key_tap.listen(key)
         began, in_stages_s = self._stopwatch(), 0.0
         for strip in (*self._strips.values(), *self._leaving):
             if strip is main:
@@ -378,7 +326,7 @@ class Mixer:
     def _read_main(self, main: Strip | None, sound: dict[str, Block], silence: Block) -> None:
         """The main voice, from its device or what plays in its place to the matrix."""
         if main is None:
-            self._raw.listen(silence)
+            self._raw = silence
             self._activity.listen(silence)
             self._microphone_meter.measure(silence)
             return
@@ -388,7 +336,7 @@ class Mixer:
         if self._playback.playing != "devices":
             played = self._playback.mixed(self.rig.chained if is_replay else "", raw)
             sound = {**sound, device: played}
-        self._raw.listen(sound.get(device, silence) if is_replay else raw)
+        self._raw = sound.get(device, silence) if is_replay else raw
         came = main.read(sound, silence)
         block = main.enter(came)
         self._activity.listen(block)
@@ -454,6 +402,27 @@ class Mixer:
         block: Block = self._matrix.inputs[strip.row, :frames] if strip else self._silence[:frames]
         return block
 
+    def sound(self, name: str, frames: int) -> tuple[Block, int]:
+        """One of the sounds of ``stations`` (or a feed, by its name) in the last block, shape (frames, 1 or 2), and by
+        how many frames it comes later than at its device. An input's own delay is on purpose: its sound behind the
+        chain counts as of the time at which it is heard with the others."""
+        kind, _, item = name.partition(":")
+        if kind == RAW:
+            return self._raw[:frames], 0
+        if kind == KEY:
+            return self._key[:frames], self.voice_latency_frames - self._key_ahead
+        if kind in STAGE_SIDES:
+            return self._stage_sound(kind, item, frames)
+        if kind in FEEDS:
+            feed = next(one for one in FEEDS if one == kind)
+            return self.feed(feed, frames), self.latency_frames(feed)
+        if kind == "input":
+            return self.input(item, frames), self._most_frames
+        strip = self._strips.get(item)
+        if strip is None:
+            return self._silence[:frames], 0
+        return self._matrix.unshaped[strip.row, :frames], self._most_frames + strip.delay_frames
+
     def row(self, input_id: str, frames: int) -> Block:
         """Like ``input``, but what is kept for a mix made anew: all but the main voice as they came."""
         if input_id == self.rig.chained or input_id not in self._strips:
@@ -487,13 +456,10 @@ class Mixer:
             ("feed delay", feed_.delay.frames),
         ]
 
-    def take_readings(self) -> dict[str, Any]:
-        """What happened since the last call: moments of every station that all have finished
-        (shape (stations, moments, 2), power and peak, linear), speech activity of the same moments,
-        what each stage says of itself, each input's highest peak in each feed and ahead of its fader,
-        loudness segments and true peak of the Viewers feed, and pieces of sound for slow measurements."""
+    def take_readings(self) -> MixReadings:
+        """What happened since the last call."""
         main, others = self.main, [one for one in self._strips.values() if one is not self.main]
-        meters: dict[str, MomentMeter] = {MICROPHONE: self._microphone_meter}
+        meters: dict[str, HopMeter] = {MICROPHONE: self._microphone_meter}
         if main:
             meters |= main.stage_meters
         for strip in others:
@@ -505,7 +471,7 @@ class Mixer:
         finished = min(
             matrix.finished, *(meter.finished for meter in (*meters.values(), *ends.values()))
         )
-        first = max(self._taken, finished - MOST_MOMENTS)
+        first = max(self._taken, finished - MOST_HOPS)
         count = max(0, finished - first)
         self._taken = first + count
         segments, self._segments = self._segments, []
@@ -513,65 +479,43 @@ class Mixer:
         peaks = matrix.take_peaks()
         rows = {name: strip.row for name, strip in self._strips.items()}
         of_inputs = {to_viewers(name): row for name, row in rows.items()}
-        return {
-            "first_moment": first,
-            "stations": [*meters, *of_inputs, *ends],
-            "moments": np.stack(
+        return MixReadings(
+            end_frame=self.frames,
+            first_hop=first,
+            stations=[*meters, *of_inputs, *ends],
+            hops=np.stack(
                 [
-                    *(meter.moments(first, count) for meter in meters.values()),
-                    *(matrix.moments(row, first, count) for row in of_inputs.values()),
-                    *(meter.moments(first, count) for meter in ends.values()),
+                    *(meter.hops(first, count) for meter in meters.values()),
+                    *(matrix.hops(row, first, count) for row in of_inputs.values()),
+                    *(meter.hops(first, count) for meter in ends.values()),
                 ]
             ),
-            "activity": self._activity.decisions(first, count),
-            "activities": {
+            activity=self._activity.decisions(first, count),
+            activities={
                 strip.settings.id: strip.activity.decisions(first, count)
                 for strip in others
                 if strip.settings.role == "voice"
             },
-            "stages": stage_readings,
-            "ceilings": {
+            stages=stage_readings,
+            ceilings={
                 name: feed.ceiling.stage.take_reading() for name, feed in self._feeds.items()
             },
-            "inputs": {
-                name: {
-                    "peak": float(peaks[row, -1]),
-                    "reach": peaks[row, :-1].tolist(),
-                    "gains": matrix.gains(row).tolist(),
-                    "bad_samples": self._strips[name].pick.bad_samples,
-                }
+            inputs={
+                name: InputReading(
+                    peak=float(peaks[row, -1]),
+                    reach=peaks[row, :-1].tolist(),
+                    gains=matrix.gains(row).tolist(),
+                    bad_samples=self._strips[name].pick.bad_samples,
+                )
                 for name, row in rows.items()
             },
-            "is_replaying": self.is_replaying,
-            "segments": np.concatenate(segments) if segments else np.zeros(0),
-            "true_peak_dbtp": self._true_peak.take_dbtp(),
-            "stage_latency_frames": {p.slot.id: p.latency_frames for p in self._places()},
-            "stage_busy_s": busy_s,
-            "end_frame": self.frames,
-            "raw_frame": self._raw.next_frame,
-            "raw": self._raw.take(),
-            "taps": self._take_taps(),
-        }
+            is_replaying=self.is_replaying,
+            segments=np.concatenate(segments) if segments else np.zeros(0),
+            true_peak_dbtp=self._true_peak.take_dbtp(),
+            stage_latency_frames={p.slot.id: p.latency_frames for p in self._places()},
+            stage_busy_s=busy_s,
+        )
 
-    def take_rows(self) -> dict[str, Any]:
-        """The sound since the last call of every input where it meets its strip and of what the duckers heard, with
-        what it takes to set it beside the moments of the last ``take_readings``."""
-        return {
-            "rows": {name: strip.raw.take() for name, strip in self._strips.items()},
-            "key": self._key_tap.take(),
-            "end_frame": self.frames,
-            "latency_frames": self.voice_latency_frames,
-            "delay_frames": {name: strip.delay_frames for name, strip in self._strips.items()},
-            "key_ahead_frames": self._key_ahead,
-            "end_moment": self._taken,
-        }
 
-    def _take_taps(self) -> dict[str, Block]:
-        """Every input's and feed's newest sound at TAP_RATE_HZ, all of the same length."""
-        written = self._feeds["viewers"].tap.written
-        count = min(written - self._tapped, TAP_RATE_HZ // 2)
-        self._tapped = written
-        return {
-            **{name: strip.tap.newest(count) for name, strip in self._strips.items()},
-            **{feed_station(name): feed.tap.newest(count) for name, feed in self._feeds.items()},
-        }
+def _both(sound: Block) -> Block:
+    return sound if sound.shape[1] == 2 else np.repeat(sound, 2, axis=1)

@@ -11,9 +11,8 @@ from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
 from goshawk.core.dsp.ducker import LONGEST_LOOK_AHEAD_MS
 from goshawk.core.graph.chain import LONGEST_STAGE_LATENCY_MS, RunningChain
 from goshawk.core.graph.pick import Pick
-from goshawk.core.measure.levels import MomentMeter
+from goshawk.core.measure.levels import HopMeter
 from goshawk.core.measure.speech_activity import SpeechActivity
-from goshawk.core.measure.tap import RawTap, Tap
 from goshawk.core.stage import Block, kernel
 from goshawk.core.wiring import LONGEST_INPUT_DELAY_MS, InputSettings
 from goshawk.units import ms_to_frames
@@ -50,12 +49,10 @@ class Strip:
         self.row = row
         self.settings = settings
         self.pick = Pick(settings.device, settings.channels)
-        self.tap = Tap()
-        self.raw = RawTap()
         self.activity = SpeechActivity()
-        self.meter = MomentMeter()
+        self.meter = HopMeter()
         """Of what comes in, ahead of everything."""
-        self.stage_meters: dict[str, MomentMeter] = {}
+        self.stage_meters: dict[str, HopMeter] = {}
         self.chain = RunningChain(settings.chain, channels_of(settings), max_frames)
         self.is_main = False
         self._max_frames = max_frames
@@ -109,14 +106,14 @@ class Strip:
             one.ducker.set_ahead(key_ahead_frames - one.behind_frames)
 
     def follow_latencies(self) -> None:
-        """Every meter counts its moments from the device's sound on."""
+        """Every meter counts its hops from the device's sound on."""
         late = self._ahead.frames
         meters = {}
         for place in self.chain:
             late += place.latency_frames
             meter = self.stage_meters.get(place.slot.id)
-            if meter is None:  # It joins while the others are at some moment.
-                meter = MomentMeter(late)
+            if meter is None:  # It joins while the others are within some hop.
+                meter = HopMeter(late)
                 meter.join(self.meter)
             meter.set_latency(late)
             meters[place.slot.id] = meter
@@ -130,7 +127,6 @@ class Strip:
 
     def enter(self, came: Block) -> Block:
         """Measure what has come in and bring it to the chain: the block that is to pass it, shape (frames, 1 or 2)."""
-        self.tap.listen(came)
         block = self._sound[: len(came)]
         block[:] = came[:, : block.shape[1]]  # Both channels are the same where the chain has one.
         self.meter.measure(block)
@@ -157,7 +153,6 @@ class Strip:
         self._behind.process(out)
         as_it_came[:] = came
         self._as_it_came.process(as_it_came)
-        self.raw.listen(out if self.is_main else as_it_came)
 
     def _change_again(self) -> None:
         """Take up a change between mono and stereo that came while another was under way."""

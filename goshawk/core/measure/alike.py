@@ -14,11 +14,15 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from goshawk.core.measure.tap import TAP_RATE_HZ
+from goshawk.core.measure.sound_keeper import SoundKeeper
 from goshawk.core.stage import Block
-from goshawk.units import db_to_linear, linear_to_db
+from goshawk.units import SAMPLE_RATE_HZ, db_to_linear, linear_to_db
 
 Spectrum = NDArray[np.complex128]
+
+DECIMATION = 8
+TAP_RATE_HZ = SAMPLE_RATE_HZ // DECIMATION
+"""Signals are compared at a few kilohertz."""
 
 LONGEST_LAG_S = 0.6
 PIECES = 8
@@ -47,28 +51,67 @@ class Alike:
     correlation: float
 
 
-class Likeness:
-    """Keeps the last seconds of every tap and compares them on request."""
+class Thinner:
+    """Brings one signal to TAP_RATE_HZ: the mean of its channels through two boxcars of DECIMATION frames. Two boxes
+    make a triangle: what aliases is 25 dB down, enough to compare like with like."""
 
     def __init__(self) -> None:
-        self._kept: dict[str, Block] = {}
+        self._rest: Block = np.zeros(0, np.float32)
+        self._next_at = -1
+        self._last_box = 0.0
 
-    def push(self, taps: dict[str, Block]) -> None:
-        """Take new pieces at TAP_RATE_HZ, all of one length; a signal that is gone is forgotten."""
-        most = round(WINDOW_S * TAP_RATE_HZ)
-        empty = np.zeros(0, np.float32)
-        self._kept = {
-            name: np.concatenate([self._kept.get(name, empty), piece])[-most:]
-            for name, piece in taps.items()
-        }
+    def push(self, at: int, samples: Block) -> tuple[int, Block]:
+        """Some frames, shape (frames, channels), the first of them number ``at``: the number of the first thinned
+        sample, and all of them, shape (n, 1). Behind a gap it begins anew, at a multiple of DECIMATION."""
+        mono = samples.mean(axis=1)
+        if at != self._next_at:
+            mono, self._rest, self._last_box = mono[-at % DECIMATION :], self._rest[:0], 0.0
+            at += -at % DECIMATION
+        first = (at - len(self._rest)) // DECIMATION
+        mono = np.concatenate([self._rest, mono])
+        count = len(mono) // DECIMATION
+        boxes = mono[: count * DECIMATION].reshape(-1, DECIMATION).sum(axis=1)
+        self._rest = mono[count * DECIMATION :]
+        self._next_at = first * DECIMATION + len(mono)
+        before = np.concatenate([[self._last_box], boxes[:-1]]) if count else boxes
+        self._last_box = float(boxes[-1]) if count else self._last_box
+        thin: Block = ((boxes + before) / (2.0 * DECIMATION)).astype(np.float32)[:, None]
+        return first, thin
+
+
+class Likeness:
+    """Keeps the last seconds of every signal by the time at which it was there, and compares them on request."""
+
+    def __init__(self) -> None:
+        self.forget()
+
+    def push(self, name: str, at: int, samples: Block) -> None:
+        """A piece of a signal, shape (frames, channels)."""
+        if name not in self._kept:
+            self._kept[name] = (Thinner(), SoundKeeper(2.0 * WINDOW_S / DECIMATION))
+        thinner, keeper = self._kept[name]
+        first, thin = thinner.push(at, samples)
+        if len(thin):
+            keeper.push(first, thin)
 
     def forget(self) -> None:
         """Begin anew."""
-        self._kept = {}
+        self._kept: dict[str, tuple[Thinner, SoundKeeper]] = {}
+
+    def keep_only(self, names: Iterable[str]) -> None:
+        """Forget the signals that are gone."""
+        wanted = set(names)
+        self._kept = {name: one for name, one in self._kept.items() if name in wanted}
 
     def snapshot(self) -> dict[str, Block]:
-        """What is kept now; the arrays are never changed afterwards."""
-        return dict(self._kept)
+        """The last window of all that have one without a gap, of the same time; shape (samples,)."""
+        length = round(WINDOW_S * TAP_RATE_HZ)
+        end = min((keeper.end for _, keeper in self._kept.values()), default=0)
+        return {
+            name: keeper.cut(end - length, end)[:, 0]
+            for name, (_, keeper) in self._kept.items()
+            if keeper.whole_from <= end - length
+        }
 
 
 def find_alike(kept: dict[str, Block], pairs: Iterable[tuple[str, str]]) -> list[Alike]:

@@ -3,12 +3,12 @@
 import numpy as np
 from numpy.typing import NDArray
 
-from goshawk.core.measure.levels import LEAST_MOMENTS, SPEECH
+from goshawk.core.measure.levels import LEAST_HOPS, SPEECH
 from goshawk.core.measure.percentiles import percentiles
 from goshawk.core.stage import Floats
 
 PLAYING_DBFS = -80.0
-"""A background input plays in the moments whose peak is above this …"""
+"""A background input plays in the hops whose peak is above this …"""
 
 PLAYING_RANGE_DB = 30.0
 """… and at most this far under its own peaks: a hiss between two songs is a pause, however loud the player. The two
@@ -22,14 +22,14 @@ LEAST_HEARD_DBFS = -90.0
 def voice_peaks_dbfs(peaks_dbfs: Floats, activity: NDArray[np.integer]) -> float | None:
     """95th percentile of the 10 ms peaks in speech; None from less than half a second of speech, or of silence."""
     speech = peaks_dbfs[activity == SPEECH]
-    if len(speech) < LEAST_MOMENTS:
+    if len(speech) < LEAST_HOPS:
         return None
     found = percentiles(speech, PEAKS_PERCENTILE)[0]
     return found if found > LEAST_HEARD_DBFS else None
 
 
 def playing(peaks_dbfs: Floats) -> NDArray[np.bool_]:
-    """In which moments a background input plays, from its 10 ms peaks."""
+    """In which hops a background input plays, from its 10 ms peaks."""
     plays: NDArray[np.bool_] = peaks_dbfs > PLAYING_DBFS
     if plays.any():
         own = percentiles(peaks_dbfs[plays], PEAKS_PERCENTILE)[0]
@@ -37,7 +37,7 @@ def playing(peaks_dbfs: Floats) -> NDArray[np.bool_]:
     return plays
 
 
-LONGEST_REST_MOMENTS = 300
+LONGEST_REST_HOPS = 300
 """A rest between two strikes or two bursts belongs to what sounds; a longer one is a pause."""
 
 
@@ -45,13 +45,13 @@ def sounding_s(peaks_dbfs: Floats) -> float:
     """For how long a background input has been heard, in seconds, with its rests."""
     places = np.flatnonzero(playing(peaks_dbfs))
     steps = np.diff(places, append=places[-1:] + 1)
-    return float(np.where(steps <= LONGEST_REST_MOMENTS, steps, 1).sum()) / 100.0
+    return float(np.where(steps <= LONGEST_REST_HOPS, steps, 1).sum()) / 100.0
 
 
 def background_peaks_dbfs(peaks_dbfs: Floats) -> float | None:
     """95th percentile of the 10 ms peaks while the input plays; None under half a second of it."""
     heard = peaks_dbfs[playing(peaks_dbfs)]
-    return percentiles(heard, PEAKS_PERCENTILE)[0] if len(heard) >= LEAST_MOMENTS else None
+    return percentiles(heard, PEAKS_PERCENTILE)[0] if len(heard) >= LEAST_HOPS else None
 
 
 def clearance_db(voice_dbfs: float | None, other_dbfs: float | None) -> float | None:

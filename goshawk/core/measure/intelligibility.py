@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.core.dsp.bands import band_weights
-from goshawk.core.measure.levels import MOMENT_FRAMES, SPEECH
+from goshawk.core.measure.levels import HOP_FRAMES, SPEECH
 from goshawk.core.stage import Block, Floats
 
 BAND_HZ: tuple[int, ...] = (
@@ -42,7 +42,7 @@ GOOD_SII, POOR_SII = 0.75, 0.45
 """Above the one a communication system is good, below the other it is poor, as the standard says of its own index."""
 
 _FFT_FRAMES = 4096
-_HOP_MOMENTS = 4
+_HOP_HOPS = 4
 _AT_ONCE = 64
 _WINDOW = np.hanning(_FFT_FRAMES)
 _WEIGHTS = band_weights(_FFT_FRAMES, 10.0 ** (np.arange(22, 40) / 10.0), 3)
@@ -75,14 +75,14 @@ def intelligibility_index(
 
 
 def pieces_in(wanted: NDArray[np.bool_], frames: int) -> NDArray[np.intp]:
-    """Where pieces of 85 ms begin that lie mostly in the moments wanted, in frames."""
-    count = min(len(wanted), frames // MOMENT_FRAMES)
-    length = -(-_FFT_FRAMES // MOMENT_FRAMES)
+    """Where pieces of 85 ms begin that lie mostly in the hops wanted, in frames."""
+    count = min(len(wanted), frames // HOP_FRAMES)
+    length = -(-_FFT_FRAMES // HOP_FRAMES)
     if count < length:
         return np.zeros(0, np.intp)
     share = np.convolve(wanted[:count].astype(float), np.ones(length) / length, "valid")
     starts: NDArray[np.intp] = np.flatnonzero(share >= 0.75)
-    starts = starts[starts % _HOP_MOMENTS == 0] * MOMENT_FRAMES
+    starts = starts[starts % _HOP_HOPS == 0] * HOP_FRAMES
     return starts[starts + _FFT_FRAMES <= frames]
 
 

@@ -1,8 +1,8 @@
 """Levels in pieces of 10 ms, from which every longer figure is made.
 
-A piece is a *moment* here ("frame" means one sample of every channel). Moments are numbered from
+Such a piece is a *hop* ("frame" means one sample of every channel). Hops are numbered from
 the microphone on; a station further down the path starts counting later by its latency, so that
-moment k means the same sound everywhere.
+hop k means the same sound everywhere.
 """
 
 import math
@@ -15,24 +15,24 @@ from goshawk.core.measure.percentiles import median, percentiles
 from goshawk.core.stage import Block, Floats, clean, kernel
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, SILENCE_LINEAR
 
-MOMENT_MS = 10
-MOMENT_FRAMES = SAMPLE_RATE_HZ * MOMENT_MS // 1000
-KEPT_MOMENTS = 64
-"""So many finished moments wait to be taken: 0.64 s."""
+HOP_MS = 10
+HOP_FRAMES = SAMPLE_RATE_HZ * HOP_MS // 1000
+KEPT_HOPS = 64
+"""So many finished hops wait to be taken: 0.64 s."""
 
 
 @kernel
 def _gather(block: Block, state: Floats, kept: Floats, has_to_clean: bool) -> None:
-    """State: sum of squares, peak, frames gathered, frame within the moment, moments finished.
+    """State: sum of squares, peak, frames gathered, frame within the hop, hops finished.
 
-    ``kept`` is a ring of shape (KEPT_MOMENTS, 2): power and peak of each finished moment."""
+    ``kept`` is a ring of shape (KEPT_HOPS, 2): power and peak of each finished hop."""
     frames, channels = block.shape
     if has_to_clean:
         clean(block)
     start = 0
     while start < frames:
-        # To the end of the moment, or of what is too early to count.
-        until = MOMENT_FRAMES if state[3] >= 0.0 else 0.0
+        # To the end of the hop, or of what is too early to count.
+        until = HOP_FRAMES if state[3] >= 0.0 else 0.0
         count = min(frames - start, max(1, math.ceil(until - state[3])))
         if state[3] >= 0.0:
             power, peak = state[0], state[1]
@@ -47,36 +47,41 @@ def _gather(block: Block, state: Floats, kept: Floats, has_to_clean: bool) -> No
             state[2] += count
         state[3] += count
         start += count
-        if state[3] >= MOMENT_FRAMES:
+        if state[3] >= HOP_FRAMES:
             place = int(state[4]) % kept.shape[0]
             kept[place, 0] = state[0] / max(state[2], 1.0)
             kept[place, 1] = state[1]
             state[0] = state[1] = state[2] = 0.0
-            state[3] -= MOMENT_FRAMES
+            state[3] -= HOP_FRAMES
             state[4] += 1.0
 
 
-class MomentMeter:
-    """RMS (mean power of the channels) and sample peak of each moment at one station."""
+class HopMeter:
+    """RMS (mean power of the channels) and sample peak of each hop at one station."""
 
     def __init__(self, latency_frames: int = 0) -> None:
         self._state = np.zeros(5)
-        self._kept = np.zeros((KEPT_MOMENTS, 2))
+        self._kept = np.zeros((KEPT_HOPS, 2))
         self._latency_frames = latency_frames
         self._state[3] = -latency_frames
 
     @property
     def finished(self) -> int:
-        """How many moments are complete."""
+        """How many hops are complete."""
         return int(self._state[4])
 
+    @property
+    def latency_frames(self) -> int:
+        """By how much sound comes later here than at the device."""
+        return self._latency_frames
+
     def set_latency(self, latency_frames: int) -> None:
-        """Follow a change of the latency up to this station: one moment is longer or shorter."""
+        """Follow a change of the latency up to this station: one hop is longer or shorter."""
         self._state[3] -= latency_frames - self._latency_frames
         self._latency_frames = latency_frames
 
-    def join(self, other: "MomentMeter") -> None:
-        """Count moments as a meter does that has been running; this one's latency stays."""
+    def join(self, other: "HopMeter") -> None:
+        """Count hops as a meter does that has been running; this one's latency stays."""
         self._state[3:5] = other._state[3:5]
         self._state[3] -= self._latency_frames - other._latency_frames
 
@@ -88,26 +93,26 @@ class MomentMeter:
         """Make the block clean (see ``stage.clean``), and read it."""
         _gather(block, self._state, self._kept, True)
 
-    def moments(self, first: int, count: int) -> Floats:
-        """Power and peak (linear) of moments first … first + count, shape (count, 2)."""
-        places = (first + np.arange(count)) % KEPT_MOMENTS
+    def hops(self, first: int, count: int) -> Floats:
+        """Power and peak (linear) of hops first … first + count, shape (count, 2)."""
+        places = (first + np.arange(count)) % KEPT_HOPS
         kept: Floats = self._kept[places]
         return kept
 
 
-def moments_in_db(moments: Floats) -> Floats:
+def hops_in_db(hops: Floats) -> Floats:
     """Power and peak in columns → RMS and peak in dBFS."""
-    out: Floats = np.empty_like(moments)
-    out[..., 0] = 10.0 * np.log10(np.maximum(moments[..., 0], SILENCE_LINEAR**2))
-    out[..., 1] = 20.0 * np.log10(np.maximum(moments[..., 1], SILENCE_LINEAR))
+    out: Floats = np.empty_like(hops)
+    out[..., 0] = 10.0 * np.log10(np.maximum(hops[..., 0], SILENCE_LINEAR**2))
+    out[..., 1] = 20.0 * np.log10(np.maximum(hops[..., 1], SILENCE_LINEAR))
     return out
 
 
 PAUSE, SPEECH, TAIL = 0, 1, 2
-"""What speech activity says of a moment. A tail is the time after a word in which one cannot tell;
+"""What speech activity says of a hop. A tail is the time after a word in which one cannot tell;
 it counts as neither."""
 
-LEAST_MOMENTS = 50
+LEAST_HOPS = 50
 """No figure is given from less than half a second."""
 
 
@@ -134,19 +139,19 @@ class StationLevels:
         )
 
 
-def station_levels(moments_db: Floats, activity: NDArray[np.integer]) -> StationLevels:
-    """Levels from moments of shape (n, 2), RMS and peak in dBFS, and their activity of shape (n,).
+def station_levels(hops_db: Floats, activity: NDArray[np.integer]) -> StationLevels:
+    """Levels from hops of shape (n, 2), RMS and peak in dBFS, and their activity of shape (n,).
 
     Noise floor: median RMS in pauses. Quiet: 5th percentile of RMS in speech. Body: its 25th to
-    75th. Peaks: 95th percentile of the peaks in speech. Highest peak: of every moment.
+    75th. Peaks: 95th percentile of the peaks in speech. Highest peak: of every hop.
     """
-    speech = moments_db[activity == SPEECH]
-    pause = moments_db[activity == PAUSE]
-    floor = median(pause[:, 0]) if len(pause) >= LEAST_MOMENTS else None
-    highest = float(moments_db[:, 1].max()) if len(moments_db) else None
+    speech = hops_db[activity == SPEECH]
+    pause = hops_db[activity == PAUSE]
+    floor = median(pause[:, 0]) if len(pause) >= LEAST_HOPS else None
+    highest = float(hops_db[:, 1].max()) if len(hops_db) else None
     if highest is not None and highest <= SILENCE_DBFS:
         highest = None
-    if len(speech) < LEAST_MOMENTS:
+    if len(speech) < LEAST_HOPS:
         return StationLevels(floor, None, None, None, None, highest)
     quiet, low, high = percentiles(speech[:, 0], 5, 25, 75)
     peaks = percentiles(speech[:, 1], 95)[0]

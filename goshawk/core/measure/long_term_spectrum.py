@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.core.dsp.bands import BAND_CENTRES_HZ, band_weights
-from goshawk.core.measure.levels import MOMENT_FRAMES
+from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.stage import Floats
 
 _REFERENCE_DB = {
@@ -26,7 +26,7 @@ ALIGNED_HZ = (200.0, 5000.0)
 """A spectrum is brought to the reference's level over what carries speech."""
 
 _FFT_FRAMES = 4096
-_PIECE_MOMENTS = 8
+_PIECE_HOPS = 8
 _WINDOW = np.hanning(_FFT_FRAMES)
 
 
@@ -52,11 +52,11 @@ ZONES = (
 
 
 def mean_power(sound: Floats, wanted: NDArray[np.bool_]) -> Floats | None:
-    """Mean power in each bin of pieces of 85 ms of ``sound``, shape (frames,), which lie wholly in the moments
+    """Mean power in each bin of pieces of 85 ms of ``sound``, shape (frames,), which lie wholly in the hops
     wanted; None if there are none. The sum over the bins is the mean square."""
-    count = min(len(wanted), len(sound) // MOMENT_FRAMES)
-    whole = np.convolve(wanted[:count], np.ones(_PIECE_MOMENTS + 1), "valid") > _PIECE_MOMENTS
-    starts = np.flatnonzero(whole)[:: _PIECE_MOMENTS // 2] * MOMENT_FRAMES
+    count = min(len(wanted), len(sound) // HOP_FRAMES)
+    whole = np.convolve(wanted[:count], np.ones(_PIECE_HOPS + 1), "valid") > _PIECE_HOPS
+    starts = np.flatnonzero(whole)[:: _PIECE_HOPS // 2] * HOP_FRAMES
     starts = starts[starts + _FFT_FRAMES <= len(sound)]
     if not len(starts):
         return None

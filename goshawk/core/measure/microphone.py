@@ -6,7 +6,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from goshawk.core.measure.sound_keeper import SoundKeeper
 from goshawk.core.stage import Block, Floats
 from goshawk.units import SAMPLE_RATE_HZ, linear_to_db
 
@@ -74,27 +73,6 @@ class MicrophoneHealth:
         if max(left, right) < ALIVE_DBFS or abs(left - right) < DEAD_BELOW_DB:
             return None
         return 0 if left < right else 1
-
-
-class RawWindow:
-    """The last seconds of a device as it comes."""
-
-    def __init__(self) -> None:
-        self._keeper = SoundKeeper(WINDOW_S)
-
-    def push(self, piece: Block) -> None:
-        """Take a piece of shape (frames, 2)."""
-        self._keeper.push(piece)
-
-    def forget(self) -> None:
-        """Begin anew: another microphone."""
-        self._keeper.forget()
-
-    def snapshot(self) -> Block | None:
-        """What is kept, never changed afterwards; None while it is too short."""
-        if self._keeper.frames < LEAST_S * SAMPLE_RATE_HZ:
-            return None
-        return self._keeper.newest(int(WINDOW_S * SAMPLE_RATE_HZ))
 
 
 def inspect_microphone(sound: Block) -> MicrophoneHealth:

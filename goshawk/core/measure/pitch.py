@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from goshawk.core.measure.levels import MOMENT_FRAMES, SPEECH
+from goshawk.core.measure.levels import HOP_FRAMES, SPEECH
 from goshawk.core.stage import Floats
 from goshawk.units import SAMPLE_RATE_HZ
 
@@ -21,18 +21,18 @@ HIGHEST_HZ = 500.0
 THRESHOLD = 0.15
 """Of the normalised difference, as the paper advises (0.1 to 0.15)."""
 
-LEAST_MOMENTS = 50
+LEAST_HOPS = 50
 _STEP = 4
 _RATE_HZ = SAMPLE_RATE_HZ / _STEP
 _WINDOW = int(_RATE_HZ / LOWEST_HZ) * 2
 _LONGEST = int(_RATE_HZ / LOWEST_HZ)
 _SHORTEST = int(_RATE_HZ / HIGHEST_HZ)
-_HOP = MOMENT_FRAMES // _STEP
+_HOP = HOP_FRAMES // _STEP
 
 
 @dataclass(frozen=True)
 class PitchRange:
-    """Of the voiced moments: 5th percentile, median and 95th percentile, in Hz."""
+    """Of the voiced hops: 5th percentile, median and 95th percentile, in Hz."""
 
     low_hz: float
     median_hz: float
@@ -40,14 +40,14 @@ class PitchRange:
 
 
 def pitches_hz(sound: Floats) -> Floats:
-    """Fundamental frequency at each moment of ``sound``, shape (frames,) at 48 kHz; NaN where nothing is voiced."""
+    """Fundamental frequency at each hop of ``sound``, shape (frames,) at 48 kHz; NaN where nothing is voiced."""
     size = -len(sound) // SAMPLE_RATE_HZ * -SAMPLE_RATE_HZ  # whole seconds are quick to transform
     spectrum = np.fft.rfft(sound, size)
     hz = np.fft.rfftfreq(size, 1.0 / SAMPLE_RATE_HZ)
     # What YIN needs of a voice lies under 1 kHz; what lies above would fold over or blur the dips.
     spectrum *= 1.0 / (1.0 + (hz / 1000.0) ** 8)
     low = np.fft.irfft(spectrum, size)[::_STEP]
-    count = len(sound) // MOMENT_FRAMES
+    count = len(sound) // HOP_FRAMES
     padded = np.pad(low, (_WINDOW // 2, _WINDOW + _LONGEST))
     found = np.full(count, np.nan)
     for first in range(0, count, 500):
@@ -85,12 +85,12 @@ def _yin(pieces: Floats) -> Floats:
 
 
 def pitch_range(sound: Floats, activity: NDArray[np.integer]) -> PitchRange | None:
-    """The range of a voice, from its sound, shape (frames,), and its moments' activity; None of too little that is
+    """The range of a voice, from its sound, shape (frames,), and its hops' activity; None of too little that is
     voiced."""
-    count = min(len(activity), len(sound) // MOMENT_FRAMES)
+    count = min(len(activity), len(sound) // HOP_FRAMES)
     found = pitches_hz(sound)[:count][activity[:count] == SPEECH]
     found = found[np.isfinite(found)]
-    if len(found) < LEAST_MOMENTS:
+    if len(found) < LEAST_HOPS:
         return None
     low, middle, high = np.percentile(found, (5, 50, 95))
     return PitchRange(float(low), float(middle), float(high))

@@ -8,22 +8,22 @@ from numpy.typing import NDArray
 from goshawk.core.dsp import k_weighting
 from goshawk.core.measure import loudness
 from goshawk.core.measure.levels import (
-    LEAST_MOMENTS,
-    MOMENT_FRAMES,
+    HOP_FRAMES,
+    LEAST_HOPS,
     PAUSE,
     SPEECH,
-    MomentMeter,
+    HopMeter,
 )
 from goshawk.core.measure.speech_activity import SpeechActivity
 from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.stage import Block, Floats
 from goshawk.units import SILENCE_LINEAR, linear_to_db
 
-_CHUNK = MOMENT_FRAMES * 10
+_CHUNK = HOP_FRAMES * 10
 
 
 def _mean_level_dbfs(power: Floats) -> float | None:
-    if len(power) < LEAST_MOMENTS:
+    if len(power) < LEAST_HOPS:
         return None
     return float(10.0 * np.log10(max(float(power.mean()), SILENCE_LINEAR**2)))
 
@@ -38,26 +38,26 @@ def measure_recording(sound: Block) -> dict[str, Any]:
     """Figures of a recording of shape (frames, channels) at 48 kHz; None where it cannot be told.
 
     Speech activity hears the recording twice, so that the noise floor is known from its start.
-    Noise floor: median of the 10 ms RMS in pauses. Speech level: RMS of the moments in speech.
+    Noise floor: median of the 10 ms RMS in pauses. Speech level: RMS of the hops in speech.
     """
     channels = sound.shape[1]
-    activity, moments = SpeechActivity(), MomentMeter()
+    activity, meter = SpeechActivity(), HopMeter()
     peak_meter = TruePeakMeter(channels, _CHUNK)
     loudness_meter = k_weighting.LoudnessMeter(channels, _CHUNK, k_weighting.HOP_FRAMES)
     chunks = [np.ascontiguousarray(sound[i : i + _CHUNK]) for i in range(0, len(sound), _CHUNK)]
-    whole = len(sound) // MOMENT_FRAMES
-    activity.listen(np.ascontiguousarray(sound[: whole * MOMENT_FRAMES]))
+    whole = len(sound) // HOP_FRAMES
+    activity.listen(np.ascontiguousarray(sound[: whole * HOP_FRAMES]))
     weighed: list[Floats] = []
     levels: list[Floats] = []
     decisions: list[NDArray[np.int8]] = []
     taken = 0
     for chunk in chunks:
         activity.listen(chunk)
-        moments.measure(chunk)
+        meter.measure(chunk)
         peak_meter.measure(chunk)
         weighed.append(loudness_meter.measure(chunk))
-        fresh = moments.finished - taken
-        levels.append(moments.moments(taken, fresh))
+        fresh = meter.finished - taken
+        levels.append(meter.hops(taken, fresh))
         decisions.append(activity.decisions(whole + taken, fresh))
         taken += fresh
     peak_meter.measure(np.zeros((64, channels), np.float32))
@@ -71,7 +71,7 @@ def measure_recording(sound: Block) -> dict[str, Any]:
     pauses = power[said == PAUSE]
     floor = (
         float(10.0 * np.log10(max(float(np.median(pauses)), SILENCE_LINEAR**2)))
-        if len(pauses) >= LEAST_MOMENTS
+        if len(pauses) >= LEAST_HOPS
         else None
     )
     speech = _mean_level_dbfs(power[said == SPEECH])

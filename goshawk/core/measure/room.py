@@ -6,12 +6,12 @@ import numpy as np
 
 from goshawk.core.dsp.suppressor import (
     BINS,
-    HOP_FRAMES,
     WINDOW_FRAMES,
     LearnedRoom,
     power_spectrum,
 )
-from goshawk.core.measure.levels import MOMENT_FRAMES, SPEECH
+from goshawk.core.dsp.suppressor import HOP_FRAMES as STEP_FRAMES
+from goshawk.core.measure.levels import HOP_FRAMES, SPEECH
 from goshawk.core.measure.speech_activity import NOTHING_LINEAR, SpeechActivity
 from goshawk.core.stage import Floats
 from goshawk.units import SAMPLE_RATE_HZ
@@ -22,7 +22,7 @@ SETTLE_S = 0.3
 """The beginning is left out: the hand that pressed the key is still moving."""
 
 MOST_SPEECH = 0.05
-"""So much of the moments may sound like speech: a creak of the chair does."""
+"""So much of the hops may sound like speech: a creak of the chair does."""
 
 LEAST_THERE = 0.5
 """So much of it must be sound; what is missing is left out."""
@@ -75,15 +75,15 @@ def learn_room(sound: Floats) -> RoomTake:
         return RoomTake(
             1.0, refusal="The quiet recording holds values that are no numbers. Record it again."
         )
-    moments = sound[: len(sound) // MOMENT_FRAMES * MOMENT_FRAMES].reshape(-1, MOMENT_FRAMES)
-    power = (moments**2).mean(axis=1)
+    hops = sound[: len(sound) // HOP_FRAMES * HOP_FRAMES].reshape(-1, HOP_FRAMES)
+    power = (hops**2).mean(axis=1)
     if power.max() < 1e-12:
         return RoomTake(
             1.0,
             refusal="Nothing came from the microphone, not even noise. Check that it is plugged in and "
             "switched on, then try again.",
         )
-    is_there = np.abs(moments).max(axis=1) >= NOTHING_LINEAR
+    is_there = np.abs(hops).max(axis=1) >= NOTHING_LINEAR
     if is_there.mean() < LEAST_THERE:
         return RoomTake(
             1.0,
@@ -92,7 +92,7 @@ def learn_room(sound: Floats) -> RoomTake:
         )
     listener = SpeechActivity()
     listener.listen(np.ascontiguousarray(sound[:, None], np.float32))
-    speech = float((listener.decisions(0, len(moments)) == SPEECH).mean())
+    speech = float((listener.decisions(0, len(hops)) == SPEECH).mean())
     low, high = np.percentile(10.0 * np.log10(np.maximum(power[is_there], 1e-12)), (20, 95))
     if speech > MOST_SPEECH or high - low > MOST_SPREAD_DB:
         return RoomTake(
@@ -100,11 +100,11 @@ def learn_room(sound: Floats) -> RoomTake:
             refusal="Something was heard that is not the room: a voice, keys or a knock. Stay quiet and "
             "try again; the room as it was learned before is kept.",
         )
-    count = (len(sound) - WINDOW_FRAMES) // HOP_FRAMES + 1
+    count = (len(sound) - WINDOW_FRAMES) // STEP_FRAMES + 1
     total, used = np.zeros(BINS), 0
     for hop in range(count):
-        start, end = hop * HOP_FRAMES, hop * HOP_FRAMES + WINDOW_FRAMES
-        if is_there[start // MOMENT_FRAMES : -(-end // MOMENT_FRAMES)].all():
+        start, end = hop * STEP_FRAMES, hop * STEP_FRAMES + WINDOW_FRAMES
+        if is_there[start // HOP_FRAMES : -(-end // HOP_FRAMES)].all():
             total += power_spectrum(sound[start:end])
             used += 1
     return RoomTake(1.0, room=LearnedRoom.of_power(total / max(used, 1)))

@@ -1,14 +1,14 @@
-"""Speech activity: decided once, at the microphone, for each moment of 10 ms.
+"""Speech activity: decided once, at the microphone, for each hop of 10 ms.
 
 The power between 150 Hz and 4 kHz is compared with the noise floor, which is followed by minimum
 statistics: the least smoothed power of the last seconds is the noise, because speech pauses
 (R. Martin, "Noise Power Spectral Density Estimation Based on Optimal Smoothing and Minimum
 Statistics", IEEE Trans. Speech Audio Process. 9(5), 2001; here on one band). Speech begins when the
-power stands ON_DB above the floor in three of four moments, so that a key's click does not count;
-it ends when it stayed below OFF_DB for TAIL_MOMENTS.
+power stands ON_DB above the floor in three of four hops, so that a key's click does not count;
+it ends when it stayed below OFF_DB for TAIL_HOPS.
 
-A microphone always has noise: a moment with a run of digital silence is a dropout, or a source that has not begun. It
-is neither speech nor pause, and the floor is kept over it; after LONGEST_GAP_MOMENTS it is looked for anew.
+A microphone always has noise: a hop with a run of digital silence is a dropout, or a source that has not begun. It
+is neither speech nor pause, and the floor is kept over it; after LONGEST_GAP_HOPS it is looked for anew.
 """
 
 import math
@@ -17,15 +17,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.core.dsp.side_chain import filter_sample, high_pass_coefficients
-from goshawk.core.measure.levels import KEPT_MOMENTS, MOMENT_FRAMES, PAUSE, SPEECH, TAIL
+from goshawk.core.measure.levels import HOP_FRAMES, KEPT_HOPS, PAUSE, SPEECH, TAIL
 from goshawk.core.stage import Block, Floats, kernel
 from goshawk.units import SAMPLE_RATE_HZ
 
 ON_DB = 10.0
 OFF_DB = 6.0
-TAIL_MOMENTS = 20
+TAIL_HOPS = 20
 SUB_WINDOWS = 10
-SUB_WINDOW_MOMENTS = 40
+SUB_WINDOW_HOPS = 40
 """The floor is the minimum of 10 windows of 0.4 s: longer than most sentences run without a pause."""
 
 MINIMUM_BIAS_DB = 2.0
@@ -40,7 +40,7 @@ NOTHING_LINEAR = 1e-7
 NOTHING_FRAMES = 120
 """So many frames of nothing in a row are no sound of a microphone, however quiet its room."""
 
-LONGEST_GAP_MOMENTS = 1000
+LONGEST_GAP_HOPS = 1000
 
 _LEAST_FLOOR = 10.0 ** (LEAST_FLOOR_DBFS / 10.0)
 _BIAS = 10.0 ** (MINIMUM_BIAS_DB / 10.0)
@@ -50,32 +50,32 @@ _LOW_PASS = 1.0 - math.exp(-2.0 * math.pi * 4000.0 / SAMPLE_RATE_HZ)
 
 SUM, COUNT, LOW, SMOOTH, RECENT, IN_WINDOW, SUB, LOUD, SPEAKING, QUIET, DONE = range(11)
 NOTHING, IS_GAP, GAPS = range(11, 14)
-"""Frames of nothing so far; whether this moment holds too many; such moments in a row."""
+"""Frames of nothing so far; whether this hop holds too many; such hops in a row."""
 
 
 @kernel
 def _decide(state: Floats, minima: Floats, kept: NDArray[np.int8]) -> None:
-    """A moment is complete: its power is in SUM. LOUD holds the last four comparisons as bits."""
+    """A hop is complete: its power is in SUM. LOUD holds the last four comparisons as bits."""
     if state[IS_GAP] > 0.0:
         state[GAPS] += 1.0
         state[LOUD] = 0.0
         state[QUIET] += 1.0
-        if state[QUIET] > TAIL_MOMENTS:
+        if state[QUIET] > TAIL_HOPS:
             state[SPEAKING] = 0.0
-        if state[GAPS] == LONGEST_GAP_MOMENTS:
+        if state[GAPS] == LONGEST_GAP_HOPS:
             state[SMOOTH] = 0.0
             state[RECENT] = np.inf
             minima[:] = np.inf
-        kept[int(state[DONE]) % KEPT_MOMENTS] = TAIL
+        kept[int(state[DONE]) % KEPT_HOPS] = TAIL
         state[DONE] += 1.0
         return
     state[GAPS] = 0.0
-    power = state[SUM] / MOMENT_FRAMES
+    power = state[SUM] / HOP_FRAMES
     smooth = power if state[SMOOTH] == 0.0 else 0.7 * state[SMOOTH] + 0.3 * power
     state[SMOOTH] = smooth
     state[RECENT] = min(state[RECENT], smooth)
     state[IN_WINDOW] += 1.0
-    if state[IN_WINDOW] >= SUB_WINDOW_MOMENTS:
+    if state[IN_WINDOW] >= SUB_WINDOW_HOPS:
         minima[int(state[SUB])] = state[RECENT]
         state[SUB] = (state[SUB] + 1.0) % SUB_WINDOWS
         state[RECENT] = smooth
@@ -95,12 +95,12 @@ def _decide(state: Floats, minima: Floats, kept: NDArray[np.int8]) -> None:
         state[QUIET] = 0.0
     else:
         state[QUIET] += 1.0
-    if state[QUIET] > TAIL_MOMENTS:
+    if state[QUIET] > TAIL_HOPS:
         state[SPEAKING] = 0.0
     said = PAUSE
     if state[SPEAKING] == 1.0:
         said = SPEECH if state[QUIET] == 0.0 else TAIL
-    kept[int(state[DONE]) % KEPT_MOMENTS] = said
+    kept[int(state[DONE]) % KEPT_HOPS] = said
     state[DONE] += 1.0
 
 
@@ -121,20 +121,20 @@ def _listen(
         state[LOW] += (high - state[LOW]) * _LOW_PASS
         state[SUM] += state[LOW] * state[LOW]
         state[COUNT] += 1.0
-        if state[COUNT] >= MOMENT_FRAMES:
+        if state[COUNT] >= HOP_FRAMES:
             _decide(state, minima, kept)
             state[SUM] = state[COUNT] = state[IS_GAP] = 0.0
 
 
 class SpeechActivity:
-    """Says of each moment whether it is speech, pause or tail."""
+    """Says of each hop whether it is speech, pause or tail."""
 
     def __init__(self) -> None:
         self._k = high_pass_coefficients(150.0)
         self._z = np.zeros(2)
         self._state = np.zeros(14)
         self._minima = np.full(SUB_WINDOWS, np.inf)
-        self._kept = np.zeros(KEPT_MOMENTS, np.int8)
+        self._kept = np.zeros(KEPT_HOPS, np.int8)
         self._state[RECENT] = np.inf
 
     def listen(self, block: Block) -> None:
@@ -142,11 +142,11 @@ class SpeechActivity:
         _listen(block, self._k, self._z, self._state, self._minima, self._kept)
 
     def join(self, other: "SpeechActivity") -> None:
-        """Count moments as another does that has been listening."""
+        """Count hops as another does that has been listening."""
         for place in (DONE, COUNT):
             self._state[place] = other._state[place]
 
     def decisions(self, first: int, count: int) -> NDArray[np.int8]:
-        """PAUSE, SPEECH or TAIL of moments first … first + count."""
-        kept: NDArray[np.int8] = self._kept[(first + np.arange(count)) % KEPT_MOMENTS]
+        """PAUSE, SPEECH or TAIL of hops first … first + count."""
+        kept: NDArray[np.int8] = self._kept[(first + np.arange(count)) % KEPT_HOPS]
         return kept

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from goshawk.core.measure.levels import MOMENT_FRAMES, PAUSE, SPEECH
+from goshawk.core.measure.levels import HOP_FRAMES, PAUSE, SPEECH
 from goshawk.core.measure.long_term_spectrum import Resonance, mean_power, resonances, thirds_db
 from goshawk.core.measure.loudness import loudness_lufs
 from goshawk.core.measure.pitch import pitch_range
@@ -25,7 +25,7 @@ LEAST_TAKE_S = 0.5
 CLIPPED_LINEAR = 0.9885
 """−0.1 dBFS, as everywhere."""
 
-SETTLE_MOMENTS = round(SETTLE_S * SAMPLE_RATE_HZ) // MOMENT_FRAMES
+SETTLE_HOPS = round(SETTLE_S * SAMPLE_RATE_HZ) // HOP_FRAMES
 
 LOWEST_LEVEL_DBFS, HIGHEST_LEVEL_DBFS = -90, 0
 OUTLINE_POINTS = 160
@@ -84,10 +84,10 @@ def mono_of(sound: Block) -> Block:
     return np.ascontiguousarray(sound.mean(axis=1, keepdims=True), np.float32)
 
 
-def moments_of(sound: Block) -> tuple[Floats, Floats]:
-    """RMS and peak of each moment in dBFS, each of shape (moments,)."""
-    count = len(sound) // MOMENT_FRAMES
-    pieces = sound[: count * MOMENT_FRAMES].reshape(count, -1).astype(np.float64)
+def hops_of(sound: Block) -> tuple[Floats, Floats]:
+    """RMS and peak of each hop in dBFS, each of shape (hops,)."""
+    count = len(sound) // HOP_FRAMES
+    pieces = sound[: count * HOP_FRAMES].reshape(count, -1).astype(np.float64)
     rms = np.sqrt((pieces**2).mean(axis=1)) if count else np.zeros(0)
     peak = np.abs(pieces).max(axis=1) if count else np.zeros(0)
     return (
@@ -97,17 +97,17 @@ def moments_of(sound: Block) -> tuple[Floats, Floats]:
 
 
 def activity_of(sound: Block) -> Activity:
-    """Activity of each moment of a take, heard twice so that the floor is known from its start."""
+    """Activity of each hop of a take, heard twice so that the floor is known from its start."""
     listener = SpeechActivity()
-    whole = len(sound) // MOMENT_FRAMES
-    chunk = 32 * MOMENT_FRAMES
-    listener.listen(np.ascontiguousarray(sound[: whole * MOMENT_FRAMES]))
+    whole = len(sound) // HOP_FRAMES
+    chunk = 32 * HOP_FRAMES
+    listener.listen(np.ascontiguousarray(sound[: whole * HOP_FRAMES]))
     said: list[Activity] = []
     for start in range(0, whole, 32):
-        piece = np.ascontiguousarray(sound[start * MOMENT_FRAMES :][:chunk])
-        piece = piece[: len(piece) // MOMENT_FRAMES * MOMENT_FRAMES]
+        piece = np.ascontiguousarray(sound[start * HOP_FRAMES :][:chunk])
+        piece = piece[: len(piece) // HOP_FRAMES * HOP_FRAMES]
         listener.listen(piece)
-        said.append(listener.decisions(whole + start, len(piece) // MOMENT_FRAMES))
+        said.append(listener.decisions(whole + start, len(piece) // HOP_FRAMES))
     return np.concatenate(said) if said else np.zeros(0, np.int8)
 
 
@@ -124,14 +124,14 @@ def _percentile(values: Floats, share: float) -> float | None:
 
 def measure_take(kind: TakeKind, sound: Block, activity: Activity) -> TakeFigures:
     """Figures of a take of shape (frames, 1) at 48 kHz with its ``activity_of``."""
-    rms, peak = moments_of(sound)
+    rms, peak = hops_of(sound)
     mono = sound[:, 0].astype(np.float64)
     is_voice = kind in VOICES
     is_speech, is_pause = activity == SPEECH, activity == PAUSE
     if not is_voice:
-        is_pause[:SETTLE_MOMENTS] = False
+        is_pause[:SETTLE_HOPS] = False
     # What a dropout left is no room.
-    is_room = (np.arange(len(rms)) >= SETTLE_MOMENTS) & (peak > SILENCE_DBFS)
+    is_room = (np.arange(len(rms)) >= SETTLE_HOPS) & (peak > SILENCE_DBFS)
     wanted = is_speech if is_voice else is_room
     shown = rms[wanted]
     power = mean_power(mono, wanted)
@@ -188,14 +188,14 @@ THUMP_HZ = 70.0
 
 
 def _thumps(mono: Floats, rms: Floats, is_speech: NDArray[np.bool_]) -> int:
-    """Bursts of air: moments in which what lies under THUMP_HZ is louder than the usual speech is in all."""
+    """Bursts of air: hops in which what lies under THUMP_HZ is louder than the usual speech is in all."""
     level = power_level_db(rms[is_speech])
     if level is None:
         return 0
     size = -len(mono) // SAMPLE_RATE_HZ * -SAMPLE_RATE_HZ  # whole seconds are quick to transform
     hz = np.fft.rfftfreq(size, 1.0 / SAMPLE_RATE_HZ)
     low = np.fft.irfft(np.fft.rfft(mono, size) / (1.0 + (hz / THUMP_HZ) ** 6), size)[: len(mono)]
-    loud = moments_of(low[:, None].astype(np.float32))[0] > level + THUMP_OVER_SPEECH_DB
+    loud = hops_of(low[:, None].astype(np.float32))[0] > level + THUMP_OVER_SPEECH_DB
     return int((np.diff(loud.astype(np.int8)) == 1).sum())
 
 
@@ -216,7 +216,7 @@ _TONE_FRAMES = 2**16
 
 def _tones(mono: Floats) -> list[Tone]:
     """Steady tones of a room, the clearest five, from spectra of 1.4 s (0.7 Hz a bin)."""
-    mono = mono[SETTLE_MOMENTS * MOMENT_FRAMES :]
+    mono = mono[SETTLE_HOPS * HOP_FRAMES :]
     if len(mono) < _TONE_FRAMES:
         return []
     window = np.hanning(_TONE_FRAMES)

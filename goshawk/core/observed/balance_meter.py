@@ -6,20 +6,20 @@ for the whole window, so that no figure lags behind the hand."""
 import copy
 from collections import deque
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from goshawk.core.graph.mixer import to_viewers
+from goshawk.core.graph.readings import MixReadings
+from goshawk.core.graph.stations import to_viewers
 from goshawk.core.measure.clearance import (
     background_peaks_dbfs,
     clearance_db,
     playing,
     voice_peaks_dbfs,
 )
-from goshawk.core.measure.levels import LEAST_MOMENTS, SPEECH, moments_in_db
+from goshawk.core.measure.levels import LEAST_HOPS, SPEECH, TAIL, hops_in_db
 from goshawk.core.measure.loudness import SessionLoudness
 from goshawk.core.measure.percentiles import percentiles
 from goshawk.core.rig import Rig
@@ -27,11 +27,11 @@ from goshawk.core.rules.balance import PeaksHeard, Standing, standings
 from goshawk.core.stage import Floats
 from goshawk.units import SILENCE_DBFS, linear_to_db
 
-KEPT_MOMENTS = 3000
+KEPT_HOPS = 3000
 HISTORY_S = 600
 WINDOWS_S = (3, 10, 30)
-SECOND_MOMENTS = 100
-LEAST_SPEECH_MOMENTS = 20
+SECOND_HOPS = 100
+LEAST_SPEECH_HOPS = 20
 """In a second with less speech, nothing is over the voice."""
 
 OVER_PEAKS_S = 10
@@ -91,6 +91,7 @@ class BalanceMeter:
         self.seconds: deque[BalanceSecond] = deque(maxlen=HISTORY_S)
         self._in_second = 0
         self._number = 0
+        self._next_hop = 0
         self._ceiling: deque[_Reading] = deque(maxlen=KEPT_READINGS)
         self.forget_whole()
 
@@ -111,15 +112,19 @@ class BalanceMeter:
         kept._session = self._session.snapshot()
         return kept
 
-    def push(self, readings: dict[str, Any], rig: Rig) -> BalanceSecond | None:
+    def push(self, readings: MixReadings, rig: Rig) -> BalanceSecond | None:
         """Take a reading; a finished second of the history, if one is finished."""
-        moments = moments_in_db(readings["moments"])
-        count = moments.shape[1]
-        self._activity = np.concatenate([self._activity, readings["activity"]])[-KEPT_MOMENTS:]
+        missing = readings.first_hop - self._next_hop
+        if missing and len(self._activity):
+            self._fill_gap(missing)
+        hops = hops_in_db(readings.hops)
+        count = hops.shape[1]
+        self._next_hop = readings.first_hop + count
+        self._activity = np.concatenate([self._activity, readings.activity])[-KEPT_HOPS:]
         kept: dict[str, Floats] = {}
-        for name, one in readings["inputs"].items():
-            gain_db = linear_to_db(one["gains"][0])
-            fresh = moments[readings["stations"].index(to_viewers(name))]
+        for name, one in readings.inputs.items():
+            gain_db = linear_to_db(one.gains[0])
+            fresh = hops[readings.stations.index(to_viewers(name))]
             # Shown at the gain of now; while an input is closed, there is nothing to say of its level.
             fresh = np.where(gain_db > SILENCE_DBFS, fresh - gain_db, SILENCE_DBFS)
             old = self._levels.get(name, np.zeros((0, 2)))
@@ -131,52 +136,63 @@ class BalanceMeter:
         self._levels = kept
         self._push_ceiling(readings)
         self._in_second += count
-        if self._in_second < SECOND_MOMENTS:
+        if self._in_second < SECOND_HOPS:
             return None
-        self._in_second %= SECOND_MOMENTS
+        self._in_second %= SECOND_HOPS
         self._number += 1
         second = self._second(rig)
         self.seconds.append(second)
         return second
 
-    def _push_ceiling(self, readings: dict[str, Any]) -> None:
-        self._session.push(readings["segments"])
-        self._highest_dbtp = max(self._highest_dbtp, readings["true_peak_dbtp"])
-        limited_db = float(readings["ceilings"]["viewers"].get("gain_reduction_db", 0.0))
-        reach = {name: one["reach"][0] for name, one in readings["inputs"].items()}
+    def _fill_gap(self, missing: int) -> None:
+        """Readings were lost: silence that counts as neither speech nor pause stands for them."""
+        if not 0 < missing <= KEPT_HOPS:
+            self.forget()
+            return
+        self._activity = np.concatenate([self._activity, np.full(missing, TAIL, np.int8)])
+        silence = np.full((missing, 2), SILENCE_DBFS)
+        self._levels = {
+            name: np.concatenate([rows, silence]) for name, rows in self._levels.items()
+        }
+
+    def _push_ceiling(self, readings: MixReadings) -> None:
+        self._session.push(readings.segments)
+        self._highest_dbtp = max(self._highest_dbtp, readings.true_peak_dbtp)
+        limited_db = float(readings.ceilings["viewers"].get("gain_reduction_db", 0.0))
+        reach = {name: one.reach[0] for name, one in readings.inputs.items()}
         by = max(reach, key=lambda name: reach[name], default="")
         self._ceiling.append(_Reading(limited_db, by))
 
-    def _peaks(self, name: str, moments: int) -> Floats:
-        levels: Floats = self._levels[name][-moments:, 1] + self._gains_db[name]
+    def _peaks(self, name: str, hops: int) -> Floats:
+        levels: Floats = self._levels[name][-hops:, 1] + self._gains_db[name]
         return levels
 
-    def heard(self, seconds: float = KEPT_MOMENTS / 100.0) -> PeaksHeard:
+    def heard(self, seconds: float = KEPT_HOPS / 100.0) -> PeaksHeard:
         """Peaks over the newest seconds, for the rules."""
-        moments = round(seconds * 100)
+        hops = round(seconds * 100)
         return PeaksHeard(
-            {name: self._peaks(name, moments) for name in self._levels}, self._activity[-moments:]
+            {name: self._peaks(name, hops) for name in self._levels}, self._activity[-hops:]
         )
 
     def windows(self, rig: Rig) -> dict[int, dict[str, InputWindow]]:
         """Every input over every window, by its length in seconds."""
         return {seconds: self._window(rig, seconds * 100) for seconds in WINDOWS_S}
 
-    def _window(self, rig: Rig, moments: int) -> dict[str, InputWindow]:
-        activity = self._activity[-moments:]
+    def _window(self, rig: Rig, hops: int) -> dict[str, InputWindow]:
+        activity = self._activity[-hops:]
         bodies: dict[str, tuple[float | None, float | None]] = {}
         peaks_dbfs: dict[str, float | None] = {}
         voice_dbfs = None
         if rig.chained in self._levels:
-            voice_dbfs = voice_peaks_dbfs(self._peaks(rig.chained, moments), activity)
+            voice_dbfs = voice_peaks_dbfs(self._peaks(rig.chained, hops), activity)
         for name, levels in self._levels.items():
-            peaks = self._peaks(name, moments)
+            peaks = self._peaks(name, hops)
             is_voice = name == rig.chained
             sounds = activity == SPEECH if is_voice else playing(peaks)
             peaks_dbfs[name] = _rounded(voice_dbfs if is_voice else background_peaks_dbfs(peaks))
-            rms = levels[-moments:, 0][sounds] + self._gains_db[name]
+            rms = levels[-hops:, 0][sounds] + self._gains_db[name]
             bodies[name] = (None, None)
-            if len(rms) >= LEAST_MOMENTS:
+            if len(rms) >= LEAST_HOPS:
                 low, high = percentiles(rms, 25, 75)
                 bodies[name] = (_rounded(low), _rounded(high))
         clearances = {
@@ -197,7 +213,7 @@ class BalanceMeter:
         }
 
     def _second(self, rig: Rig) -> BalanceSecond:
-        activity = self._activity[-SECOND_MOMENTS:]
+        activity = self._activity[-SECOND_HOPS:]
         is_speech = activity == SPEECH
         peaks: dict[str, float] = {}
         over: list[str] = []
@@ -207,13 +223,13 @@ class BalanceMeter:
                 self._peaks(rig.chained, OVER_PEAKS_S * 100), self._activity[-OVER_PEAKS_S * 100 :]
             )
         for name in self._levels:
-            own = self._peaks(name, SECOND_MOMENTS)
+            own = self._peaks(name, SECOND_HOPS)
             is_voice = name == rig.chained
             sounds = own[is_speech] if is_voice else own
             if len(sounds) and float(sounds.max()) > SILENCE_DBFS + 30.0:
                 peaks[name] = round(percentiles(sounds, 95)[0], 1)
             # Over the voice: its peaks reach those of the voice while it speaks.
-            if is_voice or lately is None or is_speech.sum() < LEAST_SPEECH_MOMENTS:
+            if is_voice or lately is None or is_speech.sum() < LEAST_SPEECH_HOPS:
                 continue
             if percentiles(own[is_speech], 95)[0] > lately:
                 over.append(name)

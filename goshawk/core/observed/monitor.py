@@ -1,6 +1,6 @@
-"""Keeps the last seconds of every station's moments, and makes the figures that are shown from them.
+"""Keeps the last seconds of every station's hops, and makes the figures that are shown from them.
 
-Runs beside the audio process, on the readings it sends: sorting a thousand moments for nine stations
+Runs beside the audio process, on the readings it sends: sorting a thousand hops for nine stations
 has no place in the per-block path.
 """
 
@@ -13,7 +13,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.core.dsp import k_weighting
-from goshawk.core.graph.mixer import MICROPHONE, comes_in, feed_station, to_viewers
+from goshawk.core.graph.readings import InputReading, MixReadings
+from goshawk.core.graph.stations import MICROPHONE, comes_in, feed_station, to_viewers
 from goshawk.core.measure import loudness
 from goshawk.core.measure.clearance import (
     background_peaks_dbfs,
@@ -22,11 +23,12 @@ from goshawk.core.measure.clearance import (
     voice_peaks_dbfs,
 )
 from goshawk.core.measure.levels import (
-    MOMENT_MS,
+    HOP_MS,
     PAUSE,
     SPEECH,
+    TAIL,
     StationLevels,
-    moments_in_db,
+    hops_in_db,
     station_levels,
 )
 from goshawk.core.rig import Rig
@@ -35,7 +37,7 @@ from goshawk.core.wiring import FEEDS, FeedName
 from goshawk.units import SILENCE_DBFS, frames_to_ms, linear_to_db
 
 WINDOW_S = 10.0
-WINDOW_MOMENTS = int(WINDOW_S * 1000 / MOMENT_MS)
+WINDOW_HOPS = int(WINDOW_S * 1000 / HOP_MS)
 KEPT_TRUE_PEAKS = 300
 """One each reading: ten seconds."""
 
@@ -60,39 +62,64 @@ Reach = Literal["hears", "open", "closed"]
 
 
 class Monitor:
-    """Windows over the readings of one engine. Levels in dBFS, one row a moment."""
+    """Windows over the readings of one engine. Levels in dBFS, one row a hop."""
 
     def __init__(self) -> None:
         self._stations: list[str] = []
-        self._moments: Floats = np.zeros((0, 0, 2))
+        self._hops: Floats = np.zeros((0, 0, 2))
         self._activity: NDArray[np.int8] = np.zeros(0, np.int8)
         self._activities: dict[str, NDArray[np.int8]] = {}
+        self.next_hop = 0
         self._segments = np.zeros(0)
         self._true_peaks: deque[float] = deque(maxlen=KEPT_TRUE_PEAKS)
-        self._inputs: deque[dict[str, Any]] = deque(maxlen=KEPT_REACHES)
-        self._last: dict[str, Any] = {}
+        self._inputs: deque[dict[str, InputReading]] = deque(maxlen=KEPT_REACHES)
+        self._newest: MixReadings | None = None
 
-    def push(self, readings: dict[str, Any]) -> None:
+    def push(self, readings: MixReadings) -> None:
         """Take what the engine says (see ``Mixer.take_readings``)."""
-        moments = moments_in_db(readings["moments"])
-        if readings["stations"] != self._stations:
-            self._stations = readings["stations"]
-            self._moments = np.zeros((len(self._stations), 0, 2))
+        hops = hops_in_db(readings.hops)
+        if readings.stations != self._stations:
+            self._stations = readings.stations
+            self._hops = np.zeros((len(self._stations), 0, 2))
             self._activity = np.zeros(0, np.int8)
-        self._moments = np.concatenate([self._moments, moments], 1)[:, -WINDOW_MOMENTS:]
-        self._activity = np.concatenate([self._activity, readings["activity"]])[-WINDOW_MOMENTS:]
+            self._activities = {}
+        missing = readings.first_hop - self.next_hop
+        if missing and len(self._activity):
+            self._fill_gap(missing)
+        self.next_hop = readings.first_hop + hops.shape[1]
+        self._hops = np.concatenate([self._hops, hops], 1)[:, -WINDOW_HOPS:]
+        self._activity = np.concatenate([self._activity, readings.activity])[-WINDOW_HOPS:]
         self._activities = {
-            name: np.concatenate([self._activities.get(name, said[:0]), said])[-WINDOW_MOMENTS:]
-            for name, said in readings["activities"].items()
+            name: np.concatenate([self._activities.get(name, said[:0]), said])[-WINDOW_HOPS:]
+            for name, said in readings.activities.items()
         }
-        self._segments = np.concatenate([self._segments, readings["segments"]])[-KEPT_SEGMENTS:]
-        self._true_peaks.append(readings["true_peak_dbtp"])
-        self._inputs.append(readings["inputs"])
-        self._last = readings
+        self._segments = np.concatenate([self._segments, readings.segments])[-KEPT_SEGMENTS:]
+        self._true_peaks.append(readings.true_peak_dbtp)
+        self._inputs.append(readings.inputs)
+        self._newest = readings
+
+    def _fill_gap(self, missing: int) -> None:
+        """Readings were lost: silence that counts as neither speech nor pause stands for them. After a long gap, or
+        when the count began anew, all is forgotten."""
+        if not 0 < missing <= WINDOW_HOPS:
+            self.forget()
+            return
+        silence = np.full((len(self._stations), missing, 2), SILENCE_DBFS)
+        self._hops = np.concatenate([self._hops, silence], 1)
+        unknown = np.full(missing, TAIL, np.int8)
+        self._activity = np.concatenate([self._activity, unknown])
+        self._activities = {
+            name: np.concatenate([said, unknown]) for name, said in self._activities.items()
+        }
+
+    @property
+    def _last(self) -> MixReadings:
+        assert self._newest, "nothing was pushed yet"
+        return self._newest
 
     def forget(self) -> None:
         """Begin the window anew: what came before was another microphone, or another gain."""
-        self._moments = self._moments[:, :0]
+        self._hops = self._hops[:, :0]
         self._activity = self._activity[:0]
         self._activities = {name: said[:0] for name, said in self._activities.items()}
 
@@ -103,21 +130,20 @@ class Monitor:
         return kept
 
     def live(self) -> dict[str, Any]:
-        """The newest moments only: what moves at picture rate."""
-        fresh = self._last["moments"].shape[1]
-        newest = self._moments[:, -fresh:] if fresh else self._moments[:, :0]
+        """The newest hops only: what moves at picture rate."""
+        fresh = self._last.hops.shape[1]
+        newest = self._hops[:, -fresh:] if fresh else self._hops[:, :0]
         return {
-            "first_moment": self._last["first_moment"],
-            "activity": self._last["activity"].tolist(),
+            "first_hop": self._last.first_hop,
+            "activity": self._last.activity.tolist(),
             "rms_dbfs": self._by_station(newest[..., 0]),
             "peak_dbfs": self._by_station(newest[..., 1]),
-            "stages": self._last["stages"],
-            "ceilings": self._last["ceilings"],
+            "stages": self._last.stages,
+            "ceilings": self._last.ceilings,
             "inputs": {
-                name: round(linear_to_db(one["peak"]), 1)
-                for name, one in self._last["inputs"].items()
+                name: round(linear_to_db(one.peak), 1) for name, one in self._last.inputs.items()
             },
-            "activities": {name: said.tolist() for name, said in self._last["activities"].items()},
+            "activities": {name: said.tolist() for name, said in self._last.activities.items()},
         }
 
     def history(self) -> dict[str, Any]:
@@ -125,8 +151,8 @@ class Monitor:
         return {
             "activity": self._activity.tolist(),
             "activities": {name: said.tolist() for name, said in self._activities.items()},
-            "rms_dbfs": self._by_station(self._moments[..., 0]),
-            "peak_dbfs": self._by_station(self._moments[..., 1]),
+            "rms_dbfs": self._by_station(self._hops[..., 0]),
+            "peak_dbfs": self._by_station(self._hops[..., 1]),
         }
 
     def _by_station(self, levels: Floats) -> dict[str, list[float]]:
@@ -134,7 +160,7 @@ class Monitor:
         return dict(zip(self._stations, rounded, strict=True))
 
     def _of(self, station: str) -> Floats:
-        levels: Floats = self._moments[self._stations.index(station)]
+        levels: Floats = self._hops[self._stations.index(station)]
         return levels
 
     def stations(self, rig: Rig, shown: Collection[str] = ()) -> dict[str, StationLevels]:
@@ -170,7 +196,7 @@ class Monitor:
     def around(
         self, before: str, stage_id: str, input_id: str, rig: Rig
     ) -> tuple[Floats, Floats, NDArray[np.int8]] | None:
-        """RMS and peak in dBFS of every moment before and after a stage, shape (n, 2), and their activity;
+        """RMS and peak in dBFS of every hop before and after a stage, shape (n, 2), and their activity;
         None while the stage is not measured yet."""
         if before not in self._stations or stage_id not in self._stations:
             return None
@@ -179,7 +205,7 @@ class Monitor:
 
     def newest(self) -> tuple[Floats, NDArray[np.int8]]:
         """The microphone's peaks of the last reading alone, and their activity."""
-        fresh = self._last["moments"].shape[1]
+        fresh = self._last.hops.shape[1]
         peaks, activity = self.microphone()
         return peaks[len(peaks) - fresh :], activity[len(activity) - fresh :]
 
@@ -211,20 +237,18 @@ class Monitor:
             "true_peak_dbtp": _rounded(max(self._true_peaks)),
             "stage_latency_ms": {
                 name: round(frames_to_ms(frames), 2)
-                for name, frames in self._last["stage_latency_frames"].items()
+                for name, frames in self._last.stage_latency_frames.items()
             },
             "is_speech": bool(len(self._activity) and (self._activity[-30:] == SPEECH).any()),
             "reach": {feed: self.reach(rig, feed) for feed in FEEDS},
             "bad_samples": {
-                name: one["bad_samples"]
-                for name, one in self._last["inputs"].items()
-                if one["bad_samples"]
+                name: one.bad_samples for name, one in self._last.inputs.items() if one.bad_samples
             },
         }
 
     def feed_peaks(self) -> dict[FeedName, float]:
         """The highest peak of each whole feed in the last FEED_WINDOW_S, in dBFS."""
-        recent = -int(FEED_WINDOW_S * 1000 / MOMENT_MS)
+        recent = -int(FEED_WINDOW_S * 1000 / HOP_MS)
         found: dict[FeedName, float] = {}
         for feed in FEEDS:
             peaks = self._of(feed_station(feed))[recent:, 1]
@@ -234,21 +258,16 @@ class Monitor:
     def reach(self, rig: Rig, feed: FeedName) -> Reach:
         """Whether a microphone reaches a listener: measured in the feed over the last second, and
         from the gains in force there; never read off a switch."""
-        if self._last.get("is_replaying"):
+        if self._newest and self._newest.is_replaying:
             return "hears" if feed == "you" else "closed"  # It is for your ears alone.
         place = FEEDS.index(feed)
         voices = [one.id for one in rig.inputs if one.role == "voice"]
         loudest = max(
-            (
-                then[name]["reach"][place]
-                for then in self._inputs
-                for name in voices
-                if name in then
-            ),
+            (then[name].reach[place] for then in self._inputs for name in voices if name in then),
             default=0.0,
         )
         now = self._inputs[-1] if self._inputs else {}
-        gain = max((now[name]["gains"][place] for name in voices if name in now), default=0.0)
+        gain = max((now[name].gains[place] for name in voices if name in now), default=0.0)
         if linear_to_db(gain) <= HEARD_DBFS:
             return "closed"
         return "hears" if linear_to_db(loudest) > HEARD_DBFS else "open"

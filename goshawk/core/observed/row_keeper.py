@@ -1,4 +1,4 @@
-"""The last half minute of every input, kept so that another balance can be tried on it."""
+"""The last minute of every input, kept so that it can be played again and another balance be tried on it."""
 
 from typing import Any
 
@@ -6,102 +6,120 @@ import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.core.graph.playback import Replayed
-from goshawk.core.measure.levels import MOMENT_FRAMES, TAIL
+from goshawk.core.graph.stations import KEY, RAW, behind_chain, came, kept_sounds
+from goshawk.core.measure.levels import HOP_FRAMES, TAIL
 from goshawk.core.measure.sound_keeper import SoundKeeper
 from goshawk.core.mix import HeardInputs
-from goshawk.core.stage import Block
-from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.core.rig import Rig
+from goshawk.core.takes import LONGEST_LOOP_S
+from goshawk.core.wiring import LONGEST_INPUT_DELAY_MS
+from goshawk.units import SAMPLE_RATE_HZ, ms_to_frames
 
 KEPT_S = 30.0
-KEPT_MOMENTS = round(KEPT_S * 100)
-_LONGEST_S = KEPT_S + 1.0
-"""So much more as lies between the microphone and the last moment."""
+KEPT_HOPS = round(KEPT_S * 100)
+_MORE_S = 1.0 + LONGEST_INPUT_DELAY_MS / 1000.0
+"""So much more as lies between the microphone and the last hop, and as the longest delay asks for."""
 
 
-_MOST_MISSING = 2 * SAMPLE_RATE_HZ
+def _seconds_of(name: str) -> float:
+    return (LONGEST_LOOP_S if name == RAW else KEPT_S) + _MORE_S
 
 
 class RowKeeper:
-    """Fed with what the engine says. What belongs to other inputs, or another delay, is forgotten."""
+    """Fed with sounds and speech activity by their numbers. What belongs to other inputs is forgotten."""
 
     def __init__(self) -> None:
         self._kind: Any = None
+        self.raw = SoundKeeper(_seconds_of(RAW))
+        """Both channels of the main voice's device."""
         self.forget()
 
     def forget(self) -> None:
         """Begin anew."""
-        self._rows: dict[str, SoundKeeper] = {}
-        self._key, self._raw = SoundKeeper(_LONGEST_S), SoundKeeper(_LONGEST_S)
+        self._sounds: dict[str, SoundKeeper] = {RAW: self.raw}
+        self.raw.forget()
         self._activity: NDArray[np.int8] = np.zeros(0, np.int8)
-        self._end_moment = self._end_frame = self._late = self._ahead = 0
-        self._since_gap = 0
-        self._delays: dict[str, int] = {}
+        self._next_hop = 0
 
-    def push(self, rows: dict[str, Any], readings: dict[str, Any], kind: Any) -> None:
-        """Take the inputs' sound and the readings that came with it; ``kind`` is what the sound depends on: with
-        another one the kept is forgotten. A gap (the web was slow) is silence that counts as neither speech nor
-        pause."""
-        key, late, ahead = rows["key"], rows["latency_frames"], rows["key_ahead_frames"]
-        whole = (kind, rows["delay_frames"], late, ahead)
-        missing = rows["end_frame"] - len(key) - self._end_frame
-        missed = readings["first_moment"] - self._end_moment
-        if whole != self._kind or not (0 <= missing <= _MOST_MISSING and missed >= 0):
-            self._kind = whole
+    def follow(self, rig: Rig) -> None:
+        """What the sounds depend on: with another one than before they are forgotten."""
+        kind = sound_of(rig)
+        if kind != self._kind:
+            self._kind = kind
             self.forget()
-        elif missing:
-            silence = np.zeros((missing, 2), np.float32)
-            for row in (*self._rows.values(), self._raw):
-                row.push(silence)
-            self._key.push(silence[:, :1])
-            self._activity = np.concatenate([self._activity, np.full(missed, TAIL, np.int8)])
-            self._since_gap = 0
-        for name, row in rows["rows"].items():
-            self._rows.setdefault(name, SoundKeeper(_LONGEST_S)).push(row)
-        self._since_gap += len(key)
-        self._key.push(key)
-        self._raw.push(readings["raw"])
-        self._activity = np.concatenate([self._activity, readings["activity"]])[-KEPT_MOMENTS:]
-        self._end_moment, self._end_frame = rows["end_moment"], rows["end_frame"]
-        self._late, self._ahead, self._delays = late, ahead, rows["delay_frames"]
 
-    def heard(self, seconds: float = KEPT_S) -> HeardInputs | None:
-        """The newest seconds, in whole moments; None while there are none."""
-        # A voice that waits arrives after its speech was told.
-        end = min(self._end_moment, (self._end_frame - self._late) // MOMENT_FRAMES)
-        activity = self._activity[: len(self._activity) - (self._end_moment - end)]
-        beyond = self._end_frame - (end * MOMENT_FRAMES + self._late)
-        there = self._key.frames - beyond - self._ahead
-        moments = min(len(activity), round(seconds * 100), there // MOMENT_FRAMES)
-        if moments <= 0:
+    def push(self, name: str, frame: int, samples: Any) -> None:
+        """A piece of one of the ``kept_sounds``."""
+        if name not in self._sounds:
+            self._sounds[name] = SoundKeeper(_seconds_of(name))
+        self._sounds[name].push(frame, samples)
+
+    def push_activity(self, first_hop: int, activity: NDArray[np.int8]) -> None:
+        """Speech activity of the hops from ``first_hop`` on; what is missing counts as neither speech nor pause."""
+        missing = first_hop - self._next_hop
+        if not len(self._activity) or not 0 <= missing <= KEPT_HOPS:
+            self._activity, missing = activity[:0], 0
+        unknown = np.full(missing, TAIL, np.int8)
+        self._activity = np.concatenate([self._activity, unknown, activity])[-KEPT_HOPS:]
+        self._next_hop = first_hop + len(activity)
+
+    def heard(self, rig: Rig, seconds: float = KEPT_S) -> HeardInputs | None:
+        """The newest seconds of all inputs as a mix is made from them, in whole hops; None while there are none."""
+        if any(name not in self._sounds for name in kept_sounds(rig)):
             return None
-        frames = moments * MOMENT_FRAMES
-
-        def cut(kept: SoundKeeper, earlier: int) -> Block:
-            newest = kept.newest(frames + beyond + earlier)
-            return newest[:frames]
-
-        return HeardInputs(
-            {name: cut(row, 0) for name, row in self._rows.items()},
-            cut(self._key, self._ahead),
-            activity[len(activity) - moments :],
-        )
-
-    def recorded(self, seconds: float, chained: str) -> Replayed | None:
-        """The newest seconds of every input as it came, together: both channels of the voice's device, the others
-        ahead of their strips; by the input's id. None while there are none. Nothing from before a gap: played as the
-        microphone, its silence would pass for the room."""
-        there = min(self._raw.frames, self._since_gap)
-        longest = max(self._delays.values(), default=0)
-        # The rows come later than the device's sound by what the chains take, and by each input's own delay, which the
-        # graph will add again.
-        after = self._late - self._delays.get(chained, 0) + longest
-        frames = min(round(seconds * SAMPLE_RATE_HZ), there - after)
-        if frames <= 0 or not self._rows:
-            return None
-        sounds = {
-            name: row.newest(frames + longest - self._delays.get(name, 0))[:frames]
-            for name, row in self._rows.items()
-            if name != chained
+        own = {one.id: ms_to_frames(one.delay_ms) for one in rig.inputs}
+        late = own.get(rig.chained, 0)
+        # The sum holds a voice's hop later by the voice's own delay, and any other input from earlier by its own.
+        shifts = {KEY: 0} | {
+            (behind_chain(name) if name == rig.chained else came(name)): (
+                late if name == rig.chained else late - delay
+            )
+            for name, delay in own.items()
         }
-        raw = self._raw.newest(frames + after)[:frames]
-        return {**sounds, **({chained: raw} if chained in self._rows else {})}
+        end = min(self._sounds[name].end - shift for name, shift in shifts.items())
+        end_hop = min(self._next_hop, end // HOP_FRAMES)
+        activity = self._activity[: len(self._activity) - (self._next_hop - end_hop)]
+        start = max(self._sounds[name].start - shift for name, shift in shifts.items())
+        hops = min(len(activity), round(seconds * 100), end_hop - -(-start // HOP_FRAMES))
+        if hops <= 0:
+            return None
+        first, last = (end_hop - hops) * HOP_FRAMES, end_hop * HOP_FRAMES
+
+        def cut(name: str) -> Any:
+            return self._sounds[name].cut(first + shifts[name], last + shifts[name])
+
+        activity = activity[len(activity) - hops :].copy()
+        for name, shift in shifts.items():
+            for gap_start, gap_end in self._sounds[name].gaps:
+                begins = (gap_start - shift - first) // HOP_FRAMES
+                activity[max(0, begins) : max(0, -(-(gap_end - shift - first) // HOP_FRAMES))] = (
+                    TAIL
+                )
+        rows = {one: cut(behind_chain(one) if one == rig.chained else came(one)) for one in own}
+        return HeardInputs(rows, np.ascontiguousarray(cut(KEY)[:, :1]), activity)
+
+    def recorded(self, rig: Rig, seconds: float) -> Replayed | None:
+        """The newest seconds of every input as it came, together: both channels of the voice's device, the others
+        as picked; by the input's id. None while there are none. Nothing from before a gap: played as the microphone,
+        its silence would pass for the room."""
+        names = {one.id: RAW if one.id == rig.chained else came(one.id) for one in rig.inputs}
+        if not names or any(name not in self._sounds for name in names.values()):
+            return None
+        kept = {one: self._sounds[name] for one, name in names.items()}
+        end = min(one.end for one in kept.values())
+        start = max(
+            max(one.whole_from for one in kept.values()), end - round(seconds * SAMPLE_RATE_HZ)
+        )
+        if start < 0 or start >= end:
+            return None
+        return {name: one.cut(start, end) for name, one in kept.items()}
+
+
+def sound_of(rig: Rig) -> Any:
+    """What the inputs' sound depends on."""
+    return (
+        rig.devices,
+        rig.chained,
+        rig.chain,
+        [(one.id, one.device, one.channels, one.delay_ms) for one in rig.inputs],
+    )

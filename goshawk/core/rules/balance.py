@@ -98,7 +98,7 @@ def standings(
 @dataclass(frozen=True)
 class PeaksHeard:
     """The 10 ms peaks of what every input brings to the viewers over one window, in dBFS by its id, at the gains
-    in force now, and the activity of the same moments."""
+    in force now, and the activity of the same hops."""
 
     peaks_dbfs: dict[str, Floats]
     activity: NDArray[np.integer]
@@ -126,7 +126,7 @@ def _speech_level(peaks: Floats) -> float | None:
 
 
 def _needed_db(peaks: Floats, wanted_dbfs: float) -> float:
-    """By how much a background input must be moved. Which moments count as playing depends on its level."""
+    """By how much a background input must be moved. Which hops count as playing depends on its level."""
     by_db = 0.0
     for _ in range(5):
         now = background_peaks_dbfs(peaks + by_db)

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from goshawk.core.measure.levels import MOMENT_MS, SPEECH
+from goshawk.core.measure.levels import HOP_MS, SPEECH
 from goshawk.core.measure.percentiles import median, percentiles
 from goshawk.core.rig import Rig
 from goshawk.core.rules.finding import Mend, minus
@@ -26,7 +26,7 @@ LANDING_MIDDLE_DBFS = (LANDING_LOW_DBFS + LANDING_HIGH_DBFS) / 2.0
 LOUDEST_DBFS = -3.0
 """The loudest moment should not be above this."""
 
-LEAST_SPEECH_MOMENTS = 300
+LEAST_SPEECH_HOPS = 300
 """Three seconds of speech: fewer tell of a word, not of a voice."""
 
 WANTED_SPEECH_S = 20.0
@@ -64,7 +64,7 @@ def usual_peaks_dbfs(
 
     Of a clipped voice the level it would have had is estimated. None from too little speech."""
     speech = peaks_dbfs[activity == SPEECH]
-    if len(speech) < LEAST_SPEECH_MOMENTS:
+    if len(speech) < LEAST_SPEECH_HOPS:
         return None
     measured = percentiles(speech, 95)[0]
     is_clipping = float(np.mean(speech >= CLIPPED_DBFS)) > MANY_CLIPPED
@@ -137,7 +137,7 @@ class GainMinute(BaseModel):
 
 
 class GainCheck:
-    """Runs the guided minute on the moments as they come."""
+    """Runs the guided minute on the hops as they come."""
 
     def __init__(self) -> None:
         self.minute = GainMinute()
@@ -154,14 +154,14 @@ class GainCheck:
         self.minute = GainMinute()
 
     def push(self, peaks_dbfs: Floats, activity: NDArray[np.integer], rig: Rig) -> None:
-        """Take the newest moments of the microphone."""
+        """Take the newest hops of the microphone."""
         if not self.minute.is_running:
             return
         self._peaks.append(peaks_dbfs)
         self._activity.append(activity)
         said = np.concatenate(self._activity)
-        elapsed_s = len(said) * MOMENT_MS / 1000.0
-        speech_s = float((said == SPEECH).sum()) * MOMENT_MS / 1000.0
+        elapsed_s = len(said) * HOP_MS / 1000.0
+        speech_s = float((said == SPEECH).sum()) * HOP_MS / 1000.0
         is_over = speech_s >= WANTED_SPEECH_S or elapsed_s >= LONGEST_MINUTE_S
         result = None
         if is_over:

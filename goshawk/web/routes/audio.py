@@ -12,9 +12,9 @@ from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from goshawk.devices.browser import RATES_HZ
+from goshawk.page_messages.live import Refusal
 from goshawk.web.dependencies import StudioDep
-from goshawk.web.messages import Refusal
-from goshawk.web.pages import Listener
+from goshawk.web.points import Listener
 from goshawk.web.studio import Studio
 
 router = APIRouter()
@@ -73,7 +73,7 @@ async def audio(socket: WebSocket, studio: StudioDep) -> None:
                         f"{LARGEST_SOUND_BYTES} bytes a message.",
                     )
                     continue
-                studio.push_microphone(listener, microphone.rate_hz, microphone.channels, samples)
+                studio.microphone.push(listener, microphone.rate_hz, microphone.channels, samples)
     finally:
         sending.cancel()
         studio.leave(listener)
@@ -89,11 +89,11 @@ def _request(text: str) -> AudioRequest | None:
 
 
 def _follow(studio: Studio, listener: Listener, request: AudioRequest) -> GivenMicrophone | None:
-    studio.listen(listener, request.hear if request.listen else None)
+    studio.points.listen(listener, request.hear if request.listen else None)
     if request.microphone:
-        studio.claim_microphone(listener)
+        studio.microphone.claim(listener)
     else:
-        studio.release_microphone(listener)
+        studio.microphone.release(listener)
     return request.microphone
 
 

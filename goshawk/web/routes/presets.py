@@ -7,8 +7,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from goshawk.core.preset import LARGEST_PRESET_BYTES
 from goshawk.errors import BadPreset
+from goshawk.page_messages.live import State
 from goshawk.web.dependencies import StudioDep
-from goshawk.web.messages import State
 
 router = APIRouter(prefix="/api/presets", tags=["presets"])
 

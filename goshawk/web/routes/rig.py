@@ -3,14 +3,14 @@
 from dataclasses import asdict
 from typing import Any
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from goshawk.core.rig import Rig
 from goshawk.core.wiring import Role
 from goshawk.devices.catalog import FAULT_LIST, INPUT_DEVICES
+from goshawk.page_messages.live import Levels, State
 from goshawk.web.dependencies import StudioDep
-from goshawk.web.messages import Levels, State
 
 router = APIRouter(prefix="/api", tags=["rig"])
 
@@ -29,10 +29,10 @@ async def read_state(studio: StudioDep) -> State:
     return studio.state()
 
 
-@router.get("/levels")
-async def read_levels(studio: StudioDep) -> Levels | None:
+@router.get("/levels", response_model=Levels | None)
+async def read_levels(studio: StudioDep) -> Response:
     """The newest figures; null until the engine plays."""
-    return studio.levels
+    return Response(studio.levels_text or "null", media_type="application/json")
 
 
 @router.get("/schema")
@@ -50,19 +50,19 @@ async def read_schema() -> dict[str, Any]:
 @router.patch("/rig")
 async def change_setting(change: Change, studio: StudioDep) -> State:
     """Change and save one setting."""
-    return await studio.set_setting(change.path, change.value)
+    return await studio.changes.set_setting(change.path, change.value)
 
 
 @router.post("/rig/undo")
 async def undo(studio: StudioDep) -> State:
     """One step back."""
-    return await studio.step(-1)
+    return await studio.changes.step(-1)
 
 
 @router.post("/rig/redo")
 async def redo(studio: StudioDep) -> State:
     """One step forward again."""
-    return await studio.step(+1)
+    return await studio.changes.step(+1)
 
 
 class NewInput(BaseModel):
@@ -75,13 +75,13 @@ class NewInput(BaseModel):
 @router.post("/inputs", status_code=201)
 async def add_input(new: NewInput, studio: StudioDep) -> State:
     """One more input, heard by nobody yet."""
-    return await studio.add_input(new.role)
+    return await studio.changes.add_input(new.role)
 
 
 @router.delete("/inputs/{input_id}")
 async def remove_input(input_id: str, studio: StudioDep) -> State:
     """Take an input away; undo brings it back."""
-    return await studio.remove_input(input_id)
+    return await studio.changes.remove_input(input_id)
 
 
 class DeviceFault(BaseModel):

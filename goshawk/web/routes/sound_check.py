@@ -2,15 +2,18 @@
 
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import FileResponse
 from pydantic import BaseModel, ConfigDict
 
 from goshawk.core.measure.take import TakeKind
 from goshawk.core.rules.sound_check.advice import Wish
 from goshawk.core.settings import PLAIN_TEXT
+from goshawk.observer import wishes
+from goshawk.page_messages.live import State
+from goshawk.page_messages.sound_check import SoundCheckState
 from goshawk.web.dependencies import StudioDep
-from goshawk.web.messages import SoundCheckState, State
+from goshawk.web.studio import Studio
 from goshawk.web.uploads import received_file
 
 router = APIRouter(prefix="/api/sound-check", tags=["sound check"])
@@ -31,76 +34,78 @@ class TrimBy(BaseModel):
     gain_db: float
 
 
-@router.get("")
-async def state(studio: StudioDep) -> SoundCheckState:
+async def _standing(studio: Studio, wish: wishes.Wish, status_code: int = 200) -> Response:
+    """What is done, and how the sound check stands then."""
+    text = await studio.check.do(wish)
+    return Response(text, status_code, media_type="application/json")
+
+
+@router.get("", response_model=SoundCheckState)
+async def state(studio: StudioDep) -> Response:
     """How it stands; the live link says every change."""
-    return studio.sound_check.state
+    return await _standing(studio, wishes.CheckState())
 
 
-@router.post("/takes/{kind}", status_code=202)
-async def start_take(kind: TakeKind, studio: StudioDep) -> SoundCheckState:
+@router.post("/takes/{kind}", status_code=202, response_model=SoundCheckState)
+async def start_take(kind: TakeKind, studio: StudioDep) -> Response:
     """Count in, then record a take from the microphone."""
-    studio.start_take(kind)
-    return studio.sound_check.state
+    return await _standing(studio, wishes.StartTake(kind), 202)
 
 
-@router.post("/round", status_code=202)
-async def start_round(studio: StudioDep) -> SoundCheckState:
+@router.post("/round", status_code=202, response_model=SoundCheckState)
+async def start_round(studio: StudioDep) -> Response:
     """Record the room and the three voices, one after the other."""
-    studio.start_takes()
-    return studio.sound_check.state
+    return await _standing(studio, wishes.StartTake(""), 202)
 
 
 @router.delete("/recording", status_code=204)
 async def cancel_take(studio: StudioDep) -> None:
     """Break off the take that is being made."""
-    studio.sound_check.cancel()
+    await studio.observer.ask(wishes.CancelTake())
 
 
-@router.put("/takes/{kind}")
+@router.put("/takes/{kind}", response_model=SoundCheckState)
 async def give_take(
     kind: TakeKind,
     request: Request,
     studio: StudioDep,
     name: Annotated[str, Query(min_length=1, max_length=200), PLAIN_TEXT],
-) -> SoundCheckState:
+) -> Response:
     """Give a WAV, FLAC or OGG file as the request's body."""
     async with received_file(
         request, studio.work, name, LARGEST_BYTES, "200 MB. Fifteen seconds will do."
     ) as path:
-        await studio.sound_check.give(kind, path, name)
-    return studio.sound_check.state
+        return await _standing(studio, wishes.GiveTake(kind, str(path), name))
 
 
 @router.delete("/takes/{kind}", status_code=204)
 async def remove_take(kind: TakeKind, studio: StudioDep) -> None:
     """Forget a take."""
-    await studio.sound_check.remove(kind)
+    await studio.observer.ask(wishes.RemoveTake(kind))
 
 
-@router.post("/run", status_code=202)
-async def run(wish: Wish, studio: StudioDep) -> SoundCheckState:
+@router.post("/run", status_code=202, response_model=SoundCheckState)
+async def run(wish: Wish, studio: StudioDep) -> Response:
     """Compute a chain from the takes. What the rig says of targets goes before what is wished."""
-    studio.sound_check.run(wish)
-    return studio.sound_check.state
+    return await _standing(studio, wishes.RunCheck(wish.model_dump_json().encode()), 202)
 
 
 @router.delete("/run", status_code=204)
 async def stop_run(studio: StudioDep) -> None:
     """Give up the computation."""
-    studio.sound_check.stop_run()
+    await studio.observer.ask(wishes.StopCheck())
 
 
 @router.post("/accept")
 async def accept(what: Accept, studio: StudioDep) -> State:
     """Take the suggested chain over, or some of its stages; undo brings the old one back."""
-    return await studio.accept_check(what.stages)
+    return await studio.check.accept(what.stages)
 
 
 @router.post("/make-up")
 async def make_up(what: TrimBy, studio: StudioDep) -> State:
     """Let the trim make up for a gain or a distance that changed since the kept check."""
-    return await studio.make_up(what.gain_db)
+    return await studio.check.make_up(what.gain_db)
 
 
 @router.get("/sound/{serial}/{kind}/{side}")
@@ -108,4 +113,4 @@ async def sound(
     serial: int, kind: TakeKind, side: Literal["before", "after"], studio: StudioDep
 ) -> FileResponse:
     """A take as WAV, raw or behind the suggested chain, both equally loud."""
-    return FileResponse(studio.sound_check.sound(serial, kind, side), media_type="audio/wav")
+    return FileResponse(studio.check.sound(serial, kind, side), media_type="audio/wav")

@@ -1,9 +1,12 @@
 """A clock that tests drive, and a way back to where all began: there only where the environment asks for it."""
 
+import contextlib
 from typing import Annotated
 
 from fastapi import APIRouter, Query
 
+from goshawk.errors import ObserverLost
+from goshawk.observer.wishes import CatchUp
 from goshawk.web.dependencies import StudioDep
 
 router = APIRouter(prefix="/api/test-clock")
@@ -15,6 +18,8 @@ async def let_time_pass(
 ) -> None:
     """Let so much sound pass, as fast as the machine allows; all that is measured goes with it."""
     await studio.engine.hurry(seconds)
+    with contextlib.suppress(ObserverLost):
+        await studio.observer.ask(CatchUp(studio.engine.heard_frames))
 
 
 @router.post("/back", status_code=204)

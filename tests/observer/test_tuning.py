@@ -4,22 +4,32 @@ import asyncio
 import json
 from collections.abc import Callable
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import numpy as np
 import pytest
 
+from goshawk.core.graph.stations import RAW
 from goshawk.core.measure.room import TAKE_S
+from goshawk.core.rig import changed
 from goshawk.core.starting_points import STARTING_POINTS
+from goshawk.engine.plan import Plan
 from goshawk.errors import BadInput, BadSetting, NotFound
-from goshawk.web.messages import Spectra
-from goshawk.web.pages import Listener
-from goshawk.web.stage_work import StageCosts
+from goshawk.observer.desk import Desk
+from goshawk.observer.stage_work import StageCosts
+from goshawk.observer.wishes import LoopHear, LoopLast, LoopNew, LoopStop
+from goshawk.page_messages.chain import Spectra
+from goshawk.timeline.sound import SoundWriter
+from goshawk.web.points import Listener
 from goshawk.web.studio import Studio
 from tests.conftest import RATE_HZ, random_sound, tone
 from tests.material import noise
+from tests.playing import Playing
+from tests.web.conftest import desk_of
 from tests.web.test_studio import all_of, taken
 
-PACKET = 480
+PIECE = 1600
+writers: WeakKeyDictionary[Desk, SoundWriter] = WeakKeyDictionary()
 
 
 def told(studio: Studio, name: str) -> list[Any]:
@@ -27,11 +37,25 @@ def told(studio: Studio, name: str) -> list[Any]:
     return [call[1:] for call in studio.engine.told if call[0] == name]  # type: ignore[attr-defined]
 
 
+def give(studio: Studio, name: str, sound: np.ndarray, *, gap_frames: int = 0) -> None:
+    """Sound of one name, as the audio process writes it."""
+    desk = desk_of(studio)
+    if desk not in writers:
+        writers[desk] = SoundWriter(studio.engine.memory)
+    writer = writers[desk]
+    writer.offer({*writer.names, name})
+    desk.take_in()
+    writer.finish(gap_frames)
+    for start in range(0, len(sound), PIECE):
+        piece = sound[start : start + PIECE]
+        for one in writer.names:
+            writer.write(one, piece if one == name else np.zeros_like(piece), 0)
+        writer.finish(len(piece))
+        desk.take_in()
+
+
 def speak(studio: Studio, seconds: float, seed: int = 1) -> None:
-    sound = random_sound(seed, seconds, channels=2) * 0.1
-    began = studio.looper._next_frame or 0
-    for start in range(0, len(sound), 1600):
-        studio.looper.push(sound[start : start + 1600], began + start)
+    give(studio, RAW, random_sound(seed, seconds, channels=2) * 0.1)
 
 
 async def until(is_so: Callable[[], bool]) -> None:
@@ -52,37 +76,37 @@ def run_in_loop(work: Any) -> Any:
 def test_the_last_seconds_are_looped_and_brought_to_one_loudness(studio: Studio) -> None:
     async def story() -> None:
         with pytest.raises(BadInput, match="not yet 1 seconds"):
-            await studio.looper.start(5)
+            await studio.observer.ask(LoopLast(5))
         speak(studio, 3.0)
-        await studio.looper.start(2.0)
+        await studio.observer.ask(LoopLast(2.0))
         state = studio.state().loop
         assert (state.is_on, state.heard, state.duration_s) == (True, "chain", 2.0)
         (path,) = told(studio, "loop")[-1]
         assert np.load(path).shape == (2 * RATE_HZ - 480, 2)
-        studio.keep_other("start_whisper")
+        await studio.tuning.keep_other("start_whisper")
         for _ in range(600):
             await asyncio.sleep(0.05)
             if studio.state().loop.gains_db:
                 break
         gains = studio.state().loop.gains_db
         assert set(gains) == {"chain", "raw", "other"}
-        studio.looper.hear("raw")
+        await studio.observer.ask(LoopHear("raw"))
         heard, gain_db, other = told(studio, "compare")[-1]
         assert heard == "raw"
         assert gain_db == pytest.approx(gains["raw"], abs=0.06)
         assert other == STARTING_POINTS["start_whisper"].chain
-        studio.looper.stop()
+        await studio.observer.ask(LoopStop())
         assert told(studio, "loop")[-1] == (None,)
         assert not studio.state().loop.is_on
         with pytest.raises(BadInput, match="no loop"):
-            studio.looper.hear("raw")
+            await studio.observer.ask(LoopHear("raw"))
 
     run_in_loop(story)
 
 
 def test_a_new_phrase_is_taken_and_then_looped(studio: Studio) -> None:
     async def story() -> None:
-        studio.looper.record(1.5)
+        await studio.observer.ask(LoopNew(1.5))
         assert studio.state().loop.is_recording
         speak(studio, 1.0)
         assert studio.state().loop.is_recording
@@ -97,11 +121,11 @@ def test_a_new_phrase_is_taken_and_then_looped(studio: Studio) -> None:
 def test_another_microphone_ends_the_loop_and_is_not_mixed_with_it(studio: Studio) -> None:
     async def story() -> None:
         speak(studio, 2.0)
-        await studio.looper.start(5.0)
-        await studio.set_setting("inputs.voice.device", "laptop")
+        await studio.observer.ask(LoopLast(5.0))
+        await studio.changes.set_setting("inputs.voice.device", "laptop")
         assert not studio.state().loop.is_on
         with pytest.raises(BadInput, match="not yet"):
-            await studio.looper.start(5.0)
+            await studio.observer.ask(LoopLast(5.0))
 
     run_in_loop(story)
 
@@ -109,24 +133,22 @@ def test_another_microphone_ends_the_loop_and_is_not_mixed_with_it(studio: Studi
 def test_chain_b_is_kept_swapped_and_undone(studio: Studio) -> None:
     async def story() -> None:
         with pytest.raises(BadInput, match="no chain B"):
-            await studio.swap_other()
+            await studio.tuning.swap_other()
         with pytest.raises(NotFound):
-            studio.keep_other("nowhere")
-        studio.keep_other("start_talk")
+            await studio.tuning.keep_other("nowhere")
+        await studio.tuning.keep_other("start_talk")
         first = studio.rig.chain
-        await studio.swap_other()
+        await studio.tuning.swap_other()
         assert studio.rig.chain == STARTING_POINTS["start_talk"].chain
-        assert studio.looper.other == first
-        assert (await studio.step(-1)).rig.chain == first
+        assert desk_of(studio).looper.other == first
+        assert (await studio.changes.step(-1)).rig.chain == first
 
     run_in_loop(story)
 
 
 def hear(studio: Studio, point: str, sound: np.ndarray) -> None:
-    """Sound at a point, as the engine sends it."""
-    both = np.repeat(sound[:, None], 2, 1).astype(np.float32)
-    for start in range(0, len(both), PACKET):
-        studio._on_sound(point, start, both[start : start + PACKET].tobytes())
+    """Sound at a point, one channel given."""
+    give(studio, point, np.repeat(sound[:, None], 2, 1).astype(np.float32))
 
 
 def test_the_room_is_learned_kept_and_refused(studio: Studio) -> None:
@@ -135,21 +157,21 @@ def test_the_room_is_learned_kept_and_refused(studio: Studio) -> None:
     async def story() -> None:
         page = studio.open_page()
         with pytest.raises(BadSetting, match="no such suppressor"):
-            studio.learn_room("gate")
-        studio.learn_room("suppressor")
+            await studio.tuning.learn_room("gate")
+        await studio.tuning.learn_room("suppressor")
         assert told(studio, "set_points")[-1] == (["before:suppressor"],)
         hear(studio, "before:suppressor", fan)
         await asyncio.sleep(0.3)
         slot = next(one for one in studio.rig.chain if one.stage == "suppressor")
         assert slot.settings.room is not None
         assert told(studio, "set_points")[-1] == ([],), "nobody listens any more"
-        studio.learn_room("suppressor")
+        await studio.tuning.learn_room("suppressor")
         hear(studio, "before:suppressor", fan + 0.2 * tone(300, -6, TAKE_S + 1.0)[:, 0])
         hear(studio, "before:suppressor", fan)
         await asyncio.sleep(0.1)
         kept = next(one for one in studio.rig.chain if one.stage == "suppressor")
         assert kept.settings.room is not None
-        studio.learn_room("suppressor")
+        await studio.tuning.learn_room("suppressor")
         loud = random_sound(5, TAKE_S + 1.0)[:, 0]
         before = kept.settings.room
         hear(studio, "before:suppressor", loud)
@@ -158,7 +180,7 @@ def test_the_room_is_learned_kept_and_refused(studio: Studio) -> None:
         messages = await taken(page)
         assert any("not the room" in message for message in messages)
         assert any("The room is learned" in message for message in messages)
-        state = await studio.forget_room("suppressor")
+        state = await studio.tuning.forget_room("suppressor")
         slot = next(one for one in state.rig.chain if one.stage == "suppressor")
         assert slot.settings.room is None
 
@@ -167,11 +189,11 @@ def test_the_room_is_learned_kept_and_refused(studio: Studio) -> None:
 
 def test_a_shown_stages_spectra_are_made_and_end_with_the_page(studio: Studio) -> None:
     page = studio.open_page()
-    studio.watch_stage(page, "eq")
+    studio.points.watch_stage(page, "eq")
     assert told(studio, "set_points")[-1] == (["after:eq", "before:eq"],)
-    hear(studio, "before:eq", tone(1000, -20, 0.3)[:, 0])
-    hear(studio, "after:eq", tone(1000, -26, 0.3)[:, 0])
-    studio._show_spectra()
+    for side, dbfs in (("before", -20), ("after", -26)):
+        desk_of(studio)._spectra["eq"].push(f"{side}:eq", tone(1000, dbfs, 0.3, channels=2))
+    asyncio.run(desk_of(studio).figure_once())
     (spectra,) = [
         Spectra.model_validate_json(one) for one in all_of(page) if '"type":"spectra"' in one
     ]
@@ -181,27 +203,33 @@ def test_a_shown_stages_spectra_are_made_and_end_with_the_page(studio: Studio) -
 
 
 def test_one_band_is_heard_alone_by_who_asked_for_it(studio: Studio) -> None:
+    """A listener at one band of an EQ gets that band, one at what the EQ removes gets that."""
     alone, whole = Listener(), Listener()
-    studio.listen(alone, "band:eq:bell_6")
-    studio.listen(whole, "removed:eq")
-    assert told(studio, "set_points")[-1] == (["after:eq", "removed:eq"],)
-    low = tone(150, -10, 0.2)[:, 0]
-    hear(studio, "after:eq", low)
-    sound = np.concatenate(
-        [np.frombuffer(alone.sound.get_nowait(), np.float32) for _ in range(alone.sound.qsize())]
-    )
-    assert np.abs(sound[-2000:]).max() < 0.02 * np.abs(low).max()
-    assert whole.sound.qsize() == 0
+    studio.points.listen(alone, "band:eq:bell_6")
+    studio.points.listen(whole, "removed:eq")
+    (points,) = told(studio, "set_points")[-1]
+    assert points == ["band:eq:bell_6", "removed:eq"]
+    rig = changed(studio.rig, "inputs.voice.device", "file")
+    playing = Playing(Plan(rig=rig, points=tuple(points)), studio.engine.memory)
+    sound = np.zeros((1024, 2), np.float32)
+    for hz, is_heard in ((150, False), (9000, True)):
+        low = tone(hz, -10, 0.5, channels=2)
+        playing.loop._mixer.set_replay({"voice": low}, at_once=True)
+        heard = []
+        for _ in range(20):
+            playing.pass_by(1024 / RATE_HZ)
+            studio.points.pass_on_once()
+            while alone.sound.qsize():
+                heard.append(np.frombuffer(alone.sound.get_nowait(), np.float32))
+        sound = np.concatenate(heard)
+        assert (np.abs(sound[-8000:]).max() > 0.05) == is_heard
+    assert whole.sound.qsize() > 0
 
 
 def test_the_cost_of_a_stage_is_its_share_of_the_time() -> None:
     costs = StageCosts()
     assert costs.percent(0.005) == {}
     for number in range(100):
-        readings = {
-            "engine": {"blocks": number * 6},
-            "stage_busy_s": {"gate": 0.0003, "eq": 0.0006},
-        }
-        costs.push(readings)
+        costs.push(number * 6, {"gate": 0.0003, "eq": 0.0006})
     assert costs.percent(0.005) == {"gate": 1.0, "eq": 2.0}
     assert json.dumps(costs.percent(0.005))

@@ -15,20 +15,21 @@ from goshawk.core.graph.pick import picked
 from goshawk.core.measure.sound_keeper import SoundKeeper
 from goshawk.core.rig import Rig
 from goshawk.core.stage import Block
-from goshawk.core.takes import LONGEST_LOOP_S, SHORTEST_LOOP_S, equal_loudness_gains_db, seamless
-from goshawk.errors import BadInput, HelperLost
+from goshawk.core.takes import SHORTEST_LOOP_S, equal_loudness_gains_db, seamless
+from goshawk.errors import BadInput
+from goshawk.observer.kept_sound import write_sound
+from goshawk.page_messages.chain import LoopState
+from goshawk.supervisor import NewestWish, Supervisor
 from goshawk.units import SAMPLE_RATE_HZ
-from goshawk.web.helper import Helper
-from goshawk.web.kept_sound import write_sound
-from goshawk.web.messages import LoopState
-from goshawk.web.supervisor import Supervisor
 
 
 class Looper:
-    """Takes a loop, plays it, and says how it stands. ``folder`` gives a place for its sound."""
+    """Takes a loop, plays it, and says how it stands. ``raw`` is what the microphone gave lately; ``folder`` gives a
+    place for a loop's sound."""
 
     def __init__(
         self,
+        raw: SoundKeeper,
         folder: Callable[[str], Path],
         play: Callable[[Path | None], None],
         compare: Callable[[Heard, float, Chain | None], None],
@@ -36,6 +37,7 @@ class Looper:
         notify: Callable[[str, str], None],
         supervisor: Supervisor,
     ) -> None:
+        self._raw = raw
         self._folder, self._play, self._compare, self._tell = folder, play, compare, tell
         self._notify, self._supervisor = notify, supervisor
         self._count = 0
@@ -44,18 +46,14 @@ class Looper:
         self._recording_left = 0
         self._recorded: list[Block] = []
         self._gains: dict[Heard, float] = {"chain": 0.0, "raw": 0.0, "other": 0.0}
-        self._wanted: tuple[Block, Chain] | None = None
         self._measured: Chain | None = None
-        self._measuring: asyncio.Task[None] | None = None
-        self._helper = Helper()
+        self._measuring = NewestWish(supervisor, "finding one loudness", self._measure)
         self._next_frame: int | None = None
-        self.raw = SoundKeeper(LONGEST_LOOP_S)
         self.other: Chain | None = None
         self.state = LoopState()
 
     def close(self) -> None:
         """Forget everything."""
-        self._helper.close()
         self._forget_sound()
 
     def _forget_sound(self) -> None:
@@ -64,18 +62,15 @@ class Looper:
             self._path.unlink(missing_ok=True)
             self._path = None
 
-    def push(self, piece: Block, frame: int) -> None:
-        """Raw microphone, shape (frames, 2), as it comes; ``frame`` is the first one's number. Nothing is kept from
-        before a gap: a loop is never spliced."""
-        if self._next_frame != frame:
-            self.raw.forget()
-            if self._recording_left and self._recorded:
-                wanted = sum(map(len, self._recorded)) + self._recording_left
-                self._recorded, self._recording_left = [], wanted  # taken again from here on
-        self._next_frame = frame + len(piece)
-        self.raw.push(piece)
+    def push(self, frame: int, piece: Block) -> None:
+        """Raw microphone, shape (frames, 2), as it comes; ``frame`` is the first one's number. What is being taken is
+        begun again behind a gap: a loop is never spliced."""
         if not self._recording_left:
             return
+        if self._recorded and self._next_frame != frame:
+            wanted = sum(map(len, self._recorded)) + self._recording_left
+            self._recorded, self._recording_left = [], wanted
+        self._next_frame = frame + len(piece)
         self._recorded.append(piece)
         self._recording_left = max(0, self._recording_left - len(piece))
         if not self._recording_left:
@@ -92,7 +87,7 @@ class Looper:
 
     async def start(self, seconds: float) -> None:
         """Loop the last seconds of the microphone. Raises BadInput if there are too few."""
-        sound = self.raw.newest(round(seconds * SAMPLE_RATE_HZ))
+        sound = self._raw.newest(round(seconds * SAMPLE_RATE_HZ))
         if len(sound) < SHORTEST_LOOP_S * SAMPLE_RATE_HZ:
             raise BadInput(
                 f"There are not yet {SHORTEST_LOOP_S:g} seconds of the microphone to loop. Speak a little, "
@@ -180,24 +175,15 @@ class Looper:
         if self._sound is None or rig.voice is None:
             return
         self._measured = rig.chain
-        self._wanted = (picked(self._sound, rig.voice.channels), rig.chain)
-        if self._measuring is None:
-            self._measuring = self._supervisor.once("finding one loudness", self._measure())
+        self._measuring.ask((picked(self._sound, rig.voice.channels), rig.chain))
 
-    async def _measure(self) -> None:
-        try:
-            while self._wanted:
-                (voice, chain), self._wanted = self._wanted, None
-                found = await self._helper.run(equal_loudness_gains_db, voice, chain, self.other)
-                if self._wanted or not self.state.is_on:
-                    continue
-                self._gains = found
-                self.state = self.state.model_copy(
-                    update={"gains_db": {name: round(gain, 1) for name, gain in found.items()}}
-                )
-                self._send()
-                self._tell()
-        except HelperLost:
-            pass  # the gains stay as they were; the next change has them found again
-        finally:
-            self._measuring = None
+    async def _measure(self, wish: tuple[Block, Chain]) -> None:
+        found = await asyncio.to_thread(equal_loudness_gains_db, *wish, self.other)
+        if self._measuring.has_newer or not self.state.is_on:
+            return
+        self._gains = found
+        self.state = self.state.model_copy(
+            update={"gains_db": {name: round(gain, 1) for name, gain in found.items()}}
+        )
+        self._send()
+        self._tell()

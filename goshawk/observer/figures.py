@@ -1,5 +1,5 @@
-"""Makes what is shown from what the engine says: levels ten times a second, and the slow measurements
-(the same sound in two places, faults of the microphone) beside the event loop."""
+"""Makes what is shown from the readings: levels ten times a second, and the slow measurements (the same sound in two
+places, faults of the microphone) beside them."""
 
 import asyncio
 import time
@@ -7,8 +7,15 @@ from collections import deque
 from dataclasses import dataclass
 from typing import Any
 
+from goshawk.core.graph.stations import came, feed_station
 from goshawk.core.measure.alike import Alike, Likeness, find_alike
-from goshawk.core.measure.microphone import MicrophoneHealth, RawWindow, inspect_microphone
+from goshawk.core.measure.microphone import (
+    LEAST_S,
+    WINDOW_S,
+    MicrophoneHealth,
+    inspect_microphone,
+)
+from goshawk.core.measure.sound_keeper import SoundKeeper
 from goshawk.core.observed.balance_meter import InputWindow
 from goshawk.core.observed.monitor import Monitor
 from goshawk.core.rig import Rig
@@ -17,20 +24,17 @@ from goshawk.core.rules.finding import standing
 from goshawk.core.rules.gain import GainCheck, gain_advice
 from goshawk.core.rules.staging import limiter_share_findings, staging_findings
 from goshawk.core.rules.wiring import Wired, wiring_findings
+from goshawk.core.stage import Block
 from goshawk.core.wiring import FEEDS, FeedName
 from goshawk.devices.catalog import INPUT_DEVICES
+from goshawk.observer.stage_work import StageCosts, stage_work
+from goshawk.page_messages.balance import BalanceLevels
+from goshawk.page_messages.chain import RoomTakeState
+from goshawk.page_messages.live import Levels
+from goshawk.page_messages.sound_check import TakeProgress
+from goshawk.page_messages.wiring import DeviceStatus, EncoderStatus, EngineHealth, LedgerEntry
+from goshawk.timeline.readings import Readings
 from goshawk.units import SAMPLE_RATE_HZ
-from goshawk.web.messages import (
-    BalanceLevels,
-    DeviceStatus,
-    EncoderStatus,
-    EngineHealth,
-    LedgerEntry,
-    Levels,
-    RoomTakeState,
-    TakeProgress,
-)
-from goshawk.web.stage_work import StageCosts, stage_work
 
 LEVELS_EVERY_S = 0.1
 SLOW_EVERY_S = 2.0
@@ -41,6 +45,14 @@ KEPT_ENCODER_PEAKS = 90
 
 LABELS = {info.id: info.label for info in INPUT_DEVICES}
 IN_THE_ROOM = frozenset(info.id for info in INPUT_DEVICES if info.is_in_the_room)
+
+
+def compared_sounds(rig: Rig) -> dict[str, str]:
+    """The sounds in which the same is looked for, by the name of the input or station."""
+    return {
+        **{one.id: came(one.id) for one in rig.inputs},
+        **{feed_station(feed): feed for feed in FEEDS},
+    }
 
 
 @dataclass(frozen=True)
@@ -60,12 +72,14 @@ class Snapshot:
     """Fields of the figures that need no computation."""
 
 
-class Observer:
-    """Windows over the readings of one engine, and the figures and findings made from them."""
+class Figures:
+    """Windows over the readings of one engine, and the figures and findings made from them. ``raw`` is what the main
+    voice's device gave lately."""
 
-    def __init__(self) -> None:
+    def __init__(self, raw: SoundKeeper) -> None:
+        self._raw = raw
         self.gain_check = GainCheck()
-        self.measured_delay_ms: dict[str, float | None] | None = None
+        self.measured_delay_ms: dict[FeedName, float | None] | None = None
         self._measured_at: dict[FeedName, float] | None = None
         self.forget_all()
 
@@ -74,8 +88,8 @@ class Observer:
         self.monitor = Monitor()
         self.levels: Levels | None = None
         self._likeness = Likeness()
-        self._raw = RawWindow()
         self._alike: tuple[Alike, ...] = ()
+        self._raw_from = -1
         self._health: MicrophoneHealth | None = None
         self._levels_at = 0.0
         self._busy = (0.0, 0.0)
@@ -92,9 +106,13 @@ class Observer:
         self.monitor.forget()
         self._forget_sound()
 
+    def forget_delay(self) -> None:
+        """A delay is being measured anew."""
+        self.measured_delay_ms = None
+
     def _forget_sound(self) -> None:
         self._likeness.forget()
-        self._raw.forget()
+        self._raw_from = self._raw.end
         self._alike, self._health = (), None
         self._serial += 1
 
@@ -102,7 +120,7 @@ class Observer:
         """A device was made to go wrong: what was measured before says nothing of it."""
         self._forget_sound()
 
-    def push(self, readings: dict[str, Any], rig: Rig) -> bool:
+    def push(self, readings: Readings, rig: Rig) -> bool:
         """Take what the engine says; True if new figures are due (see ``snapshot``)."""
         wiring = (
             rig.devices,
@@ -114,35 +132,44 @@ class Observer:
             self._wiring = wiring
             self._forget_sound()
         self.monitor.push(readings)
-        self._costs.push(readings)
-        self._likeness.push(readings["taps"])
-        self._raw.push(readings["raw"])
+        self._costs.push(readings.engine.blocks, readings.stage_busy_s)
+        self._likeness.keep_only(compared_sounds(rig).values())
         self.gain_check.push(*self.monitor.newest(), rig)
-        if readings["measured_delay_ms"] is not None:
-            self.measured_delay_ms = readings["measured_delay_ms"]
+        if readings.measured_delay_ms is not None:
+            self.measured_delay_ms = readings.measured_delay_ms
             self._measured_at = None
-        self._encoder_peaks.append(readings["encoder"]["peak_dbfs"])
-        for name, status in readings["devices"].items():
+        self._encoder_peaks.append(readings.encoder["peak_dbfs"])
+        for name, status in readings.devices.items():
             peaks = self._device_peaks.setdefault(name, status["peaks_dbfs"])
             self._device_peaks[name] = [
                 max(pair) for pair in zip(peaks, status["peaks_dbfs"], strict=True)
             ]
         return time.monotonic() - self._levels_at >= LEVELS_EVERY_S
 
+    def hear(self, name: str, at: int, samples: Block) -> None:
+        """A piece of one of the ``compared_sounds``, shape (frames, 2), with the time at which it came in, or went out."""
+        self._likeness.push(name, at, samples)
+
     async def listen_slowly(self, rig: Rig) -> None:
         """One round of the slow measurements, in a thread of their own."""
-        kept, raw, serial = self._likeness.snapshot(), self._raw.snapshot(), self._serial
+        kept, serial = self._likeness.snapshot(), self._serial
+        longest = min(round(WINDOW_S * SAMPLE_RATE_HZ), max(0, self._raw.end - self._raw_from))
+        raw = self._raw.newest(longest)
         names = [one.id for one in rig.inputs]
         pairs = [(a, b) for i, a in enumerate(names) for b in names[i + 1 :]]
         if rig.feeds.you.output == "loudspeakers":
-            pairs += [("feed/you", one.id) for one in rig.inputs if one.device in IN_THE_ROOM]
-        pairs += [("feed/call", one.id) for one in rig.inputs if one.device == "call"]
+            pairs += [
+                (feed_station("you"), one.id) for one in rig.inputs if one.device in IN_THE_ROOM
+            ]
+        pairs += [(feed_station("call"), one.id) for one in rig.inputs if one.device == "call"]
+        station = {sound: name for name, sound in compared_sounds(rig).items()}
+        signals = {station[sound]: one for sound, one in kept.items() if sound in station}
 
         def work() -> tuple[tuple[Alike, ...], MicrophoneHealth | None]:
-            health = inspect_microphone(raw) if raw is not None else None
-            return tuple(find_alike(kept, pairs)), health
+            health = inspect_microphone(raw) if len(raw) >= LEAST_S * SAMPLE_RATE_HZ else None
+            return tuple(find_alike(signals, pairs)), health
 
-        alike, health = await asyncio.get_running_loop().run_in_executor(None, work)
+        alike, health = await asyncio.to_thread(work)
         if serial == self._serial:
             self._alike, self._health = alike, health
 
@@ -156,21 +183,21 @@ class Observer:
             seen.popleft()
         return count - seen[0][1]
 
-    def _devices(self, readings: dict[str, Any], now: float) -> dict[str, DeviceStatus]:
+    def _devices(self, readings: Readings, now: float) -> dict[str, DeviceStatus]:
         statuses = {}
-        for name, status in readings["devices"].items():
+        for name, status in readings.devices.items():
             recent = self._recent_dropouts(name, status["dropouts"], now)
+            peaks = self._device_peaks.get(name, status["peaks_dbfs"])
             statuses[name] = DeviceStatus(
-                **{**status, "peaks_dbfs": self._device_peaks[name], "recent_dropouts": recent}
+                **{**status, "peaks_dbfs": peaks, "recent_dropouts": recent}
             )
         self._device_peaks = {}
         return statuses
 
     def snapshot(
         self,
-        readings: dict[str, Any],
+        readings: Readings,
         rig: Rig,
-        restarts: int,
         lost: int = 0,
         room_take: RoomTakeState | None = None,
         take: TakeProgress | None = None,
@@ -180,17 +207,15 @@ class Observer:
         """What the next figures are to be made from; quick, and beside nothing else."""
         now = time.monotonic()
         self._levels_at = now
-        engine = readings["engine"]
+        engine = readings.engine
         busy_s, then = self._busy
-        spent = engine["busy_s"] - busy_s
-        self._busy = (engine["busy_s"], now)
+        spent = engine.busy_s - busy_s
+        self._busy = (engine.busy_s, now)
         load = max(0.0, spent) / (now - then) * 100.0 if then else 0.0
-        late = engine["late_blocks"] + engine["missed_blocks"]
+        late = engine.late_blocks + engine.missed_blocks
         self._late_counts.append(late)
         ledgers = {
-            feed: [
-                LedgerEntry(name=name, ms=round(ms, 2)) for name, ms in readings["ledgers"][feed]
-            ]
+            feed: [LedgerEntry(name=name, ms=round(ms, 2)) for name, ms in readings.ledgers[feed]]
             for feed in FEEDS
         }
         delays = {feed: float(sum(entry.ms for entry in ledgers[feed])) for feed in FEEDS}
@@ -208,32 +233,32 @@ class Observer:
             health=self._health,
             shown=shown,
             given={
-                "stage_cost_percent": self._costs.percent(engine["block_frames"] / SAMPLE_RATE_HZ),
+                "stage_cost_percent": self._costs.percent(engine.block_frames / SAMPLE_RATE_HZ),
                 "room_take": room_take,
                 "take": take,
                 "balance": balance or BalanceLevels(),
                 "gain_minute": self.gain_check.minute,
                 "encoder": EncoderStatus(
-                    **{**readings["encoder"], "peak_dbfs": max(self._encoder_peaks)}
+                    **{**readings.encoder, "peak_dbfs": max(self._encoder_peaks)}
                 ),
                 "delay_ms": {feed: round(ms, 1) for feed, ms in delays.items()},
                 "measured_delay_ms": self.measured_delay_ms,
                 "engine": EngineHealth(
                     load_percent=round(load, 1),
-                    late_blocks=engine["late_blocks"],
-                    missed_blocks=engine["missed_blocks"],
+                    late_blocks=engine.late_blocks,
+                    missed_blocks=engine.missed_blocks,
                     late_in_last_minute=late - self._late_counts[0],
-                    block_frames=engine["block_frames"],
-                    is_realtime=engine["is_realtime"],
-                    restarts=restarts,
-                    lost_pieces=engine.get("dropped_packets", 0) + lost,
+                    block_frames=engine.block_frames,
+                    is_realtime=engine.is_realtime,
+                    restarts=readings.session - 1,
+                    lost_pieces=lost,
                 ),
             },
         )
 
-    def make_levels(self, readings: dict[str, Any], rig: Rig, restarts: int) -> Levels:
+    def make_levels(self, readings: Readings, rig: Rig) -> Levels:
         """Figures and findings over the last ten seconds, at once."""
-        self.levels = levels_of(self.snapshot(readings, rig, restarts))
+        self.levels = levels_of(self.snapshot(readings, rig))
         return self.levels
 
 

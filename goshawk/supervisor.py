@@ -1,10 +1,10 @@
-"""Keeps the web process's background work going: what fails is logged, told, and started again."""
+"""Keeps a process's background work going: what fails is logged, told, and started again."""
 
 import asyncio
 import logging
 import time
 from collections.abc import Awaitable, Callable, Coroutine
-from typing import Any, TypeVar
+from typing import Any, Generic, TypeVar
 
 log = logging.getLogger(__name__)
 
@@ -88,3 +88,29 @@ class Supervisor:
         for task in tasks:
             task.cancel()
         await asyncio.gather(*tasks, return_exceptions=True)
+
+
+class NewestWish(Generic[T]):
+    """Work that is done for one wish at a time; of those that come meanwhile, only the newest is done next."""
+
+    def __init__(
+        self, supervisor: Supervisor, what: str, work: Callable[[T], Awaitable[None]]
+    ) -> None:
+        self._supervisor, self._what, self._work = supervisor, what, work
+        self._waiting: list[T] = []
+        self._task: asyncio.Task[None] | None = None
+
+    @property
+    def has_newer(self) -> bool:
+        """Whether what is being done is of the past already."""
+        return bool(self._waiting)
+
+    def ask(self, wish: T) -> None:
+        """Have it done as soon as can be."""
+        self._waiting = [wish]
+        if self._task is None or self._task.done():
+            self._task = self._supervisor.once(self._what, self._run())
+
+    async def _run(self) -> None:
+        while self._waiting:
+            await self._work(self._waiting.pop())

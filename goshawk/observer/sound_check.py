@@ -11,14 +11,14 @@ from typing import Any, TypeVar
 import numpy as np
 import soundfile
 
-from goshawk.core.measure.levels import MOMENT_FRAMES
+from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.measure.take import (
     VOICES,
     TakeFigures,
     TakeKind,
     activity_of,
+    hops_of,
     measure_take,
-    moments_of,
     mono_of,
 )
 from goshawk.core.rules.sound_check.advice import Wish
@@ -29,12 +29,16 @@ from goshawk.core.stage import Block
 from goshawk.core.wiring import Performance
 from goshawk.devices.take_file import read_take_file
 from goshawk.errors import BadInput, BadSoundFile, GoshawkError, NotFound
+from goshawk.observer.check_process import work, write_take
+from goshawk.page_messages.sound_check import (
+    CheckProgress,
+    SoundCheckState,
+    TakeProgress,
+    TakeState,
+)
 from goshawk.store.sound_checks import KeptCheck, StoredTake
+from goshawk.supervisor import Supervisor
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS
-from goshawk.web.check_process import SIDES, heard_path, work, write_take
-from goshawk.web.messages import CheckProgress, SoundCheckState, TakeProgress, TakeState
-from goshawk.web.supervisor import Supervisor
-from goshawk.web.work_folder import sweep
 
 T = TypeVar("T")
 COUNT_IN_S = 3.0
@@ -98,7 +102,6 @@ class SoundCheck:
         self._next_frame: int | None = None
         self._process: Any = None
         self._running: asyncio.Task[None] | None = None
-        sweep(folder, (one.file for one in self._takes.values()))
 
     async def close(self) -> None:
         """Stop everything."""
@@ -179,7 +182,7 @@ class SoundCheck:
             self._perform()
             self._tell()
 
-    def push(self, piece: Block, frame: int) -> None:
+    def push(self, frame: int, piece: Block) -> None:
         """The voice's channels as they come, shape (frames, channels); ``frame`` is the first one's number. A take with
         a hole is none."""
         kind = self._recording
@@ -380,24 +383,16 @@ class SoundCheck:
             if not path.name.startswith(f"{but}-"):
                 path.unlink()
 
-    def sound(self, serial: int, kind: TakeKind, side: str) -> Path:
-        """A take's sound, raw or behind the suggested chain, equally loud. Raises NotFound."""
-        if side in SIDES:
-            path = heard_path(self._work_folder("check"), serial, kind, side)
-            if path.is_file():
-                return path
-        raise NotFound("That sound is not there any more. Compute the check again.")
-
-    def accepted(self, kept: KeptCheck | None) -> None:
+    def accepted(self, kept: KeptCheck) -> None:
         """The chain was taken from the outcome; ``kept`` is what it was computed from."""
-        self._is_accepted = kept is not None
-        self.kept = kept or self.kept
+        self._is_accepted = True
+        self.kept = kept
         self._tell()
 
 
 def longest_nothing_s(sound: Block) -> float:
     """The longest run of digital silence."""
-    is_nothing = moments_of(sound)[1] <= SILENCE_DBFS + 0.1
+    is_nothing = hops_of(sound)[1] <= SILENCE_DBFS + 0.1
     edges = np.flatnonzero(np.diff(np.concatenate([[0], is_nothing.astype(np.int8), [0]])))
     runs = edges[1::2] - edges[::2]
-    return float(runs.max(initial=0)) * MOMENT_FRAMES / SAMPLE_RATE_HZ
+    return float(runs.max(initial=0)) * HOP_FRAMES / SAMPLE_RATE_HZ

@@ -1,5 +1,8 @@
-"""Computes a sound check in a process of its own, so that neither sound nor web wait for it."""
+"""Computes a sound check in a process of its own, so that neither sound nor figures wait for it."""
 
+import multiprocessing
+import os
+import threading
 from multiprocessing.connection import Connection
 from pathlib import Path
 
@@ -9,15 +12,31 @@ import soundfile
 from goshawk.core.measure.loudness import loudness_lufs
 from goshawk.core.measure.take import VOICES, TakeKind
 from goshawk.core.rules.sound_check.advice import Wish
-from goshawk.core.sound_check import Outcome, run_with_sound
+from goshawk.core.sound_check import run_with_sound
 from goshawk.core.stage import Block
 from goshawk.errors import GoshawkError
+from goshawk.store.work_folder import HEARD_SIDES, heard_path, private_folder
 from goshawk.units import SAMPLE_RATE_HZ
-from goshawk.web.helper import stay_behind
-from goshawk.web.work_folder import private_folder
 
-SIDES = ("before", "after")
 _MOST_LINEAR = 0.9
+
+
+NICENESS = 5
+"""Beyond the observer's own: figures go before a check."""
+
+
+def stay_behind() -> None:
+    """The sound on air goes before this work, and it ends with the process that started it, however that ends."""
+    if hasattr(os, "nice"):
+        os.nice(NICENESS)
+    parent = multiprocessing.parent_process()
+    if parent:
+        threading.Thread(target=_end_with, args=(parent,), daemon=True).start()
+
+
+def _end_with(parent: multiprocessing.process.BaseProcess) -> None:
+    parent.join()
+    os._exit(0)
 
 
 def work(
@@ -42,9 +61,6 @@ def work(
         pipe.close()
 
 
-Said = tuple[str, str, float] | tuple[str, Outcome] | tuple[str, str]
-
-
 def read_take(path: Path) -> Block:
     """A take as it was kept, shape (frames, 1)."""
     sound, _ = soundfile.read(path, dtype="float32", always_2d=True)
@@ -57,11 +73,6 @@ def write_take(path: Path, sound: Block) -> None:
     soundfile.write(path, sound, SAMPLE_RATE_HZ, format="WAV", subtype="FLOAT")
 
 
-def heard_path(folder: Path, serial: int, kind: str, side: str) -> Path:
-    """Where the sound of a take lies, raw or behind the suggested chain."""
-    return folder / f"{serial}-{kind}-{side}.wav"
-
-
 def write_pair(folder: Path, serial: int, kind: str, before: Block, after: Block) -> None:
     """Both sides of a take, equally loud: the raw one is brought to the other, and both down if it would clip."""
     loud = [loudness_lufs(sound) for sound in (before, after)]
@@ -69,7 +80,7 @@ def write_pair(folder: Path, serial: int, kind: str, before: Block, after: Block
     raised = before * np.float32(10.0 ** (gain_db / 20.0))
     greatest = max(float(np.abs(raised).max()), float(np.abs(after).max()), 1e-9)
     share = np.float32(min(1.0, _MOST_LINEAR / greatest))
-    for side, sound in zip(SIDES, (raised, after), strict=True):
+    for side, sound in zip(HEARD_SIDES, (raised, after), strict=True):
         soundfile.write(
             heard_path(folder, serial, kind, side), sound * share, SAMPLE_RATE_HZ, subtype="PCM_16"
         )

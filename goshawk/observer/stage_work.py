@@ -2,11 +2,10 @@
 
 from collections import deque
 from collections.abc import Collection, Iterator
-from typing import Any
 
 from goshawk.core.chain_slots import Slot
-from goshawk.core.graph.mixer import MICROPHONE, comes_in
-from goshawk.core.measure.levels import MOMENT_MS
+from goshawk.core.graph.stations import MICROPHONE, comes_in
+from goshawk.core.measure.levels import HOP_MS
 from goshawk.core.measure.stage_work import (
     chatter_per_minute,
     compressor_effort_db,
@@ -16,7 +15,7 @@ from goshawk.core.measure.stage_work import (
 from goshawk.core.observed.monitor import Monitor
 from goshawk.core.rig import Rig
 from goshawk.core.wiring import InputSettings
-from goshawk.web.messages import Effort, GateWork, LimiterWork
+from goshawk.page_messages.chain import Effort, GateWork, LimiterWork
 
 KEPT_COSTS = 60
 """One each reading: two seconds."""
@@ -28,10 +27,9 @@ class StageCosts:
     def __init__(self) -> None:
         self._busy: deque[tuple[int, dict[str, float]]] = deque(maxlen=KEPT_COSTS)
 
-    def push(self, readings: dict[str, Any]) -> None:
-        """Take what the engine says."""
-        blocks = int(readings["engine"]["blocks"])
-        self._busy.append((blocks, readings["stage_busy_s"]))
+    def push(self, blocks: int, busy_s: dict[str, float]) -> None:
+        """How many blocks there were in all, and what each stage took since the last call."""
+        self._busy.append((blocks, busy_s))
 
     def percent(self, block_s: float) -> dict[str, float]:
         """Of a block's time, by stage, on the mean of the last seconds."""
@@ -70,7 +68,7 @@ def stage_work(
             case "gate":
                 losses = first_syllable_losses(entering, leaving, activity)
                 gates[slot.id] = GateWork(
-                    losses_ago_ms=[loss.moments_ago * MOMENT_MS for loss in losses],
+                    losses_ago_ms=[loss.hops_ago * HOP_MS for loss in losses],
                     chatter_per_minute=round(chatter_per_minute(entering, leaving), 1),
                 )
             case "limiter":

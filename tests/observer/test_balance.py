@@ -2,7 +2,6 @@
 
 import asyncio
 import json
-import os
 from pathlib import Path
 from typing import Any
 
@@ -13,48 +12,54 @@ from goshawk.core.chain_slots import find_stage
 from goshawk.core.masking import Improvement
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.wiring import InputSettings
-from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
-from goshawk.errors import BadInput, HelperLost, NotFound
-from goshawk.web.balance import compared, without_holds
-from goshawk.web.messages import BalanceState, Levels
+from goshawk.errors import BadInput, NotFound
+from goshawk.observer.balance import without_holds
+from goshawk.observer.replay import compared
+from goshawk.observer.wishes import ReplayHear, ReplayLast
+from goshawk.page_messages.balance import BalanceState
+from goshawk.page_messages.live import Levels
 from goshawk.web.pages import LivePage
 from goshawk.web.studio import Studio
 from tests.conftest import RATE_HZ
-from tests.web.test_studio import ENGINE, taken
-from tests.web.test_tuning import told, until
+from tests.observer.test_tuning import told, until
+from tests.playing import Playing
+from tests.web.conftest import desk_of
+from tests.web.test_studio import taken
 
 
 class Desk:
-    """A studio whose engine really plays, as fast as it can."""
+    """A studio whose engine really plays, as fast as it can, and whose observer takes it in."""
 
     def __init__(self, studio: Studio) -> None:
         self.studio = studio
-        self.loop = AudioLoop(Plan(rig=studio.rig))
+        self.observer = desk_of(studio)
+        self.playing = Playing(Plan(rig=studio.rig), studio.engine.memory)
         self.page = studio.open_page()
 
     def hear(self, seconds: float, frames: int = 1024) -> None:
         """Let time pass without figures."""
-        for number in range(round(seconds * RATE_HZ / frames)):
-            self.loop.run_block()
-            if number % 2 == 1:
-                engine = {**ENGINE, "is_realtime": False, "slowest_share": 0.2}
-                self.studio._on_readings({**self.loop.take_readings(), "engine": engine})
-                self.studio.balance.push_rows(self.loop.take_rows(), self.studio.rig)
+        for _ in range(round(seconds * RATE_HZ / frames / 4)):
+            self.playing.pass_by(4 * frames / RATE_HZ)
+            self.observer.take_in()
 
     async def play(self, seconds: float, frames: int = 1024) -> None:
-        self.loop.apply(
-            (self.studio.engine.rig or self.studio.rig).model_copy(update={"block_frames": frames})
+        rig = (self.studio.engine.rig or self.studio.rig).model_copy(
+            update={"block_frames": frames}
         )
-        for _ in range(round(seconds * RATE_HZ / frames / 2)):
-            self.hear(2 * frames / RATE_HZ, frames)
-            if self.studio.balance._is_second:
-                await self.studio.figure_once()
-        self.studio.balance._levels_at = 0.0
-        await self.studio.figure_once()
+        self.obey(rig=rig)
+        for _ in range(round(seconds * RATE_HZ / frames / 4)):
+            self.hear(4 * frames / RATE_HZ, frames)
+            if self.observer.balance._is_second:
+                await self.observer.figure_once()
+        self.observer.balance._levels_at = 0.0
+        await self.observer.figure_once()
+
+    def obey(self, **update: Any) -> None:
+        self.playing.obey(self.playing.loop.plan.model_copy(update=update))
 
     def clearance_db(self, name: str) -> float:
-        found = self.studio.balance.meter.windows(self.studio.rig)[30][name].clearance_db
+        found = self.observer.balance.meter.windows(self.studio.rig)[30][name].clearance_db
         assert found is not None
         return found
 
@@ -71,14 +76,16 @@ def test_a_bad_start_is_brought_to_target_and_undone(studio: Studio) -> None:
     async def story() -> None:
         desk = Desk(studio)
         with pytest.raises(BadInput, match=r"too little was heard|hear nothing"):
-            await studio.bring_to_target("")
+            await studio.balance.bring_to_target("")
         with pytest.raises(BadInput, match="not there any more"):
-            await studio.bring_to_target("nobody")
-        await studio.set_together({"inputs.game.fader_db": 5.0, "inputs.music.fader_db": -35.0})
+            await studio.balance.bring_to_target("nobody")
+        await studio.changes.set_together(
+            {"inputs.game.fader_db": 5.0, "inputs.music.fader_db": -35.0}
+        )
         await desk.play(15.0)
         assert desk.clearance_db("game") < 4.0
         assert desk.clearance_db("music") > 30.0
-        state = await studio.bring_to_target("")
+        state = await studio.balance.bring_to_target("")
         said = (await newest(desk.page))["notice"]["text"]
         assert "Game" in said
         assert "s of speech" in said
@@ -94,13 +101,13 @@ def test_a_bad_start_is_brought_to_target_and_undone(studio: Studio) -> None:
         assert levels.balance.whole is not None
         assert levels.balance.whole.integrated_lufs == pytest.approx(-17.5, abs=2.0)
         assert state.can_undo
-        await studio.step(-1)
+        await studio.changes.step(-1)
         assert [desk.named(name).trim_db for name in ("game", "music")] == [0.0, 0.0]
-        state = await studio.choose_targets("sing")
+        state = await studio.changes.choose_targets("sing")
         assert state.target_set == "sing"
         assert state.rig.targets.music_clearance_db == 6.0
         with pytest.raises(NotFound):
-            await studio.choose_targets("nothing")
+            await studio.changes.choose_targets("nothing")
 
     asyncio.run(story())
 
@@ -108,7 +115,9 @@ def test_a_bad_start_is_brought_to_target_and_undone(studio: Studio) -> None:
 def test_a_hold_moves_by_itself_and_one_press_takes_it_into_the_trim(studio: Studio) -> None:
     async def story() -> None:
         desk = Desk(studio)
-        await studio.set_together({"inputs.game.fader_db": 0.0, "inputs.game.is_held": True})
+        await studio.changes.set_together(
+            {"inputs.game.fader_db": 0.0, "inputs.game.is_held": True}
+        )
         await desk.play(17.0)
         held = [call[0]["game"] for call in told(studio, "hold") if "game" in call[0]]
         held = [db for db in held if db]
@@ -116,19 +125,19 @@ def test_a_hold_moves_by_itself_and_one_press_takes_it_into_the_trim(studio: Stu
         assert held == sorted(held, reverse=True)
         assert held[-1] >= -6.0
         assert "held_db" in (await newest(desk.page))["levels"]["balance"]
-        desk.loop.obey(desk.loop.plan.model_copy(update={"held_db": {"game": held[-1]}}))
+        desk.obey(held_db={"game": held[-1]})
         await desk.play(1.0)
         off = desk.clearance_db("game")
-        await studio.bring_to_target("game")
+        await studio.balance.bring_to_target("game")
         assert told(studio, "hold")[-1] == ({},)
         assert desk.named("game").trim_db == pytest.approx(held[-1] + off - 12.0, abs=0.3)
         # A hold that is let go leaves the level where it is.
         trim_db = desk.named("game").trim_db
-        studio.balance.set_held({"game": -1.5})
-        await studio.set_setting("inputs.game.is_held", False)
+        desk_of(studio).balance.set_held({"game": -1.5})
+        await studio.changes.set_setting("inputs.game.is_held", False)
         assert desk.named("game").trim_db == pytest.approx(trim_db - 1.5, abs=0.06)
-        assert studio.balance.held_db == {}
-        await studio.step(-1)
+        assert desk_of(studio).balance.held_db == {}
+        await studio.changes.step(-1)
         assert (desk.named("game").trim_db, desk.named("game").is_held) == (trim_db, True)
 
     asyncio.run(story())
@@ -153,13 +162,15 @@ def test_what_helps_counts_what_a_hold_adds_once() -> None:
 def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> None:
     async def story() -> None:
         desk = Desk(studio)
-        await studio.set_together({"inputs.game.fader_db": 12.0, "inputs.copilot.is_muted": True})
+        await studio.changes.set_together(
+            {"inputs.game.fader_db": 12.0, "inputs.copilot.is_muted": True}
+        )
         with pytest.raises(BadInput, match="seconds of your voice"):
-            await studio.suggest_ducker("game")
+            await studio.balance.suggest_ducker("game")
         studio.watch_balance(desk.page, True)
         await desk.play(14.0)
-        studio.supervisor.keep("looking on", studio.balance.look_on)
-        await until(lambda: studio.balance.state.improvements)
+        desk.observer.supervisor.keep("looking on", desk.observer.balance.look_on)
+        await until(lambda: desk.observer.balance.state.improvements)
         state = BalanceState.model_validate((await newest(desk.page))["balance"])
         sight = state.sights[10]
         assert [band.hz for band in sight.bands][:2] == [160, 200]
@@ -169,27 +180,23 @@ def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> N
         assert state.improvements
         best = state.improvements[0]
         assert best.sii_after > best.sii_before
-        await studio.set_together(dict(best.changes))
-        assert studio.balance.state.improvements is None, "tried anew on another balance"
-        await until(lambda: studio.balance.state.improvements is not None)
-        looking = asyncio.create_task(studio.balance._look(True))
+        await studio.changes.set_together(dict(best.changes))
+        assert desk.observer.balance.state.improvements is None, "tried anew on another balance"
+        await until(lambda: desk.observer.balance.state.improvements is not None)
+        looking = asyncio.create_task(desk.observer.balance._look(True))
         await asyncio.sleep(0)
-        studio.balance.changed()
+        desk.observer.balance.changed()
         await looking
-        assert studio.balance.state.improvements is None, "what was tried is of the balance before"
-        # The process that tries is ended from outside: another goes on.
-        with pytest.raises(HelperLost):
-            await studio.balance.helper.run(os._exit, 1)
-        await until(lambda: studio.balance.state.improvements is not None)
-        await studio.suggest_ducker("game")
+        assert desk.observer.balance.state.improvements is None, "tried was the balance before"
+        await until(lambda: desk.observer.balance.state.improvements is not None)
+        await studio.balance.suggest_ducker("game")
         assert not find_stage(desk.named("game").chain, "ducker").is_bypassed
         assert "dips" in (await newest(desk.page))["notice"]["text"]
         with pytest.raises(BadInput, match="background"):
-            await studio.suggest_ducker("voice")
+            await studio.balance.suggest_ducker("voice")
         studio.close_page(desk.page)
-        assert not studio.balance.is_watched
-        await studio.supervisor.close()
-        studio.balance.close()
+        assert not desk_of(studio).balance.is_watched
+        await desk_of(studio).close()
 
     asyncio.run(story())
 
@@ -200,27 +207,26 @@ def test_recorded_inputs_are_replayed_and_both_balances_compared(
     async def story() -> None:
         desk = Desk(studio)
         with pytest.raises(BadInput, match="not yet enough sound"):
-            await studio.start_replay(5.0)
+            await studio.observer.ask(ReplayLast(5.0))
         with pytest.raises(BadInput, match="Nothing is replayed"):
-            studio.balance.replay.hear("before")
+            await studio.observer.ask(ReplayHear("before"))
         await desk.play(8.0)
-        await studio.start_replay(5.0)
+        await studio.observer.ask(ReplayLast(5.0))
         path, names = told(studio, "replay")[-1]
         assert np.load(path).shape[0] == len(names) == 4
-        update = {"replay": str(path), "replay_names": tuple(names)}
-        desk.loop.obey(desk.loop.plan.model_copy(update=update))
+        desk.obey(replay=str(path), replay_names=tuple(names))
         await desk.play(1.0)
         reach = (await newest(desk.page))["levels"]["reach"]
         assert {reach[feed] for feed in ("viewers", "call", "archive")} == {"closed"}
-        assert desk.loop.rack.encoder.status()["peak_dbfs"] < -100, "viewers get silence"
-        await studio.set_together({"inputs.game.fader_db": -20.0})
-        await until(lambda: not studio.balance.replay.state.is_measuring)
-        state = studio.balance.replay.state
+        assert desk.playing.loop.rack.encoder.status()["peak_dbfs"] < -100, "viewers get silence"
+        await studio.changes.set_together({"inputs.game.fader_db": -20.0})
+        await until(lambda: not desk_of(studio).replay.state.is_measuring)
+        state = desk_of(studio).replay.state
         assert state.before is not None
         assert state.now is not None
         moved = (state.now.clearance_db["game"] or 0) - (state.before.clearance_db["game"] or 0)
         assert moved == pytest.approx(12.0, abs=0.5)
-        studio.balance.replay.hear("before")
+        await studio.observer.ask(ReplayHear("before"))
         assert studio.engine.rig is not None
         assert studio.engine.rig.inputs[1].fader_db == -8.0, "what was, for the ears"
         assert studio.rig.inputs[1].fader_db == -20.0, "and what is, as it is set"
@@ -228,7 +234,7 @@ def test_recorded_inputs_are_replayed_and_both_balances_compared(
         assert gain_db == pytest.approx(
             (state.now.integrated_lufs or 0) - (state.before.integrated_lufs or 0), abs=0.01
         )
-        studio.balance.replay.stop()
+        desk_of(studio).replay.stop()
         assert told(studio, "replay")[-1] == (None, [])
         assert studio.engine.rig.inputs[1].fader_db == -20.0
         # The same, without the process between.
@@ -238,7 +244,6 @@ def test_recorded_inputs_are_replayed_and_both_balances_compared(
         before, now = compared(tmp_path / "silence.npy", ["voice", "game"], Rig(), other)
         assert before == now
         assert before.integrated_lufs is None
-        await studio.supervisor.close()
-        studio.balance.close()
+        await desk_of(studio).close()
 
     asyncio.run(story())

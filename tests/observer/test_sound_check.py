@@ -15,14 +15,15 @@ from goshawk.core.sound_check import measured
 from goshawk.core.stage import Block
 from goshawk.core.starting_points import STARTING_POINTS
 from goshawk.errors import BadInput, NotFound
+from goshawk.observer.drift import LASTS_S, Drift
+from goshawk.observer.sound_check import COUNT_IN_S, SoundCheck
+from goshawk.observer.wishes import StartTake
 from goshawk.store import sound_checks
-from goshawk.store.database import open_database
-from goshawk.web.drift import LASTS_S, Drift
-from goshawk.web.sound_check import COUNT_IN_S, SoundCheck
 from goshawk.web.studio import Studio
 from tests.conftest import RATE_HZ
+from tests.observer.test_tuning import until
 from tests.situations import gain, takes_of
-from tests.web.test_tuning import until
+from tests.web.conftest import desk_of, make_studio
 
 
 def hear(check: SoundCheck, sound: Block) -> None:
@@ -30,7 +31,7 @@ def hear(check: SoundCheck, sound: Block) -> None:
     count_in = np.zeros((round(COUNT_IN_S * RATE_HZ), 1), np.float32)
     frame = 0
     for piece in np.array_split(np.concatenate([count_in, sound, sound, sound]), 200):
-        check.push(piece, frame)
+        check.push(frame, piece)
         frame += len(piece)
 
 
@@ -38,8 +39,8 @@ def test_takes_are_made_kept_and_outlive_the_program(studio: Studio, tmp_path: P
     takes = takes_of("porter")
 
     async def story() -> None:
-        check = studio.sound_check
-        studio.start_take("room")
+        check = desk_of(studio).sound_check
+        await studio.observer.ask(StartTake("room"))
         assert studio.engine.rig is not None
         assert studio.engine.rig.devices.attic.performance == "silent", "the stand-in obeys"
         assert studio.rig.devices.attic.performance == "talk", "the rig keeps what was set"
@@ -50,11 +51,11 @@ def test_takes_are_made_kept_and_outlive_the_program(studio: Studio, tmp_path: P
         assert studio.engine.rig.devices.attic.performance == "talk"
 
         # A voice is refused where the microphone gives nothing; what is broken off leaves no trace.
-        studio.start_take("usual")
+        await studio.observer.ask(StartTake("usual"))
         hear(check, np.concatenate([takes["usual"], np.zeros((3 * RATE_HZ, 1), np.float32)]))
         await until(lambda: "usual" in check.state.refusals)
         assert "as if unplugged" in check.state.refusals["usual"]
-        studio.start_take("usual")
+        await studio.observer.ask(StartTake("usual"))
         check.cancel()
         hear(check, takes["usual"])
         assert set(check.state.takes) == {"room"}
@@ -70,7 +71,7 @@ def test_takes_are_made_kept_and_outlive_the_program(studio: Studio, tmp_path: P
 
     asyncio.run(story())
     studio._db.close()
-    again = Studio(tmp_path, open_database(tmp_path / "goshawk.db")).sound_check
+    again = desk_of(make_studio(tmp_path)).sound_check
     assert set(again.state.takes) == {"room", "usual"}
     assert len(list((tmp_path / "takes").glob("*.wav"))) == 2
 
@@ -79,29 +80,29 @@ def test_a_check_is_computed_accepted_and_compared_with_later_ones(studio: Studi
     takes = takes_of("porter")
 
     async def story() -> None:
-        check = studio.sound_check
+        check = desk_of(studio).sound_check
         with pytest.raises(BadInput, match="Nothing has been computed"):
-            await studio.accept_check(None)
+            await studio.check.accept(None)
         for kind, sound in takes.items():
             await check._judge(kind, sound, is_live=False)
         assert check.state.run is not None, "it begins by itself"
         await asyncio.sleep(0)
         check.stop_run()  # while it only starts, too
         assert check.state.run is None
-        await studio.set_setting("feeds.viewers.ceiling_dbtp", -5.0)
+        await studio.changes.set_setting("feeds.viewers.ceiling_dbtp", -5.0)
         check.run(Wish(steadiness="natural"))
         assert check.state.wish.ceiling_dbtp == -6.0, "under the ceiling of this rig"
         await until(lambda: check.outcome is not None)
         for side in ("before", "after"):
-            assert check.sound(check.state.heard, "usual", side).is_file()
+            assert studio.check.sound(check.state.heard, "usual", side).is_file()
         with pytest.raises(NotFound, match="Compute the check again"):
-            check.sound(99, "usual", "after")
-        await studio.accept_check(["compressor"])
+            studio.check.sound(99, "usual", "after")
+        await studio.check.accept(["compressor"])
         assert check.outcome is not None
         suggested = next(s for s in check.outcome.chain if s.stage == "compressor")
         assert suggested in studio.rig.chain
         assert "leveller" in [slot.stage for slot in studio.rig.chain], "the rest stays as it was"
-        await studio.accept_check(None)
+        await studio.check.accept(None)
         assert studio.rig.chain == check.outcome.chain
         assert check.state.is_accepted
 
@@ -113,7 +114,7 @@ def test_a_check_is_computed_accepted_and_compared_with_later_ones(studio: Studi
         assert (change.code, change.gain_db) == ("gain_changed", pytest.approx(6, abs=0.3))
         trims = [slot for slot in studio.rig.chain if slot.stage == "trim"]
         before = trims[0].settings.gain_db if trims else 0.0
-        await studio.make_up(change.gain_db)
+        await studio.check.make_up(change.gain_db)
         trim = next(slot for slot in studio.rig.chain if slot.stage == "trim")
         assert trim.settings.gain_db == pytest.approx(before + change.gain_db, abs=0.1)
         assert check.state.changes == []

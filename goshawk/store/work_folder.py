@@ -8,26 +8,32 @@ import tempfile
 from collections.abc import Iterable
 from pathlib import Path
 
+HEARD_SIDES = ("before", "after")
+
+
+def heard_path(folder: Path, serial: int, kind: str, side: str) -> Path:
+    """Where the sound of a sound check's take lies in its folder, raw or behind the suggested chain."""
+    return folder / f"{serial}-{kind}-{side}.wav"
+
 
 class WorkFolder:
     """Given out by name; what is in it goes with the program."""
 
-    def __init__(self, data_dir: Path) -> None:
-        self._path = data_dir / "work"
-        self.clear()
+    def __init__(self, path: Path) -> None:
+        self.path = path
 
     def named(self, name: str) -> Path:
         """A folder for one purpose, made when it is asked for."""
-        path = private_folder(self._path) / name
+        path = private_folder(self.path) / name
         return private_folder(path)
 
     def fresh(self) -> Path:
         """A folder of its own, to be removed by who asked for it."""
-        return Path(tempfile.mkdtemp(dir=private_folder(self._path)))
+        return Path(tempfile.mkdtemp(dir=private_folder(self.path)))
 
     def clear(self) -> None:
         """Remove everything."""
-        shutil.rmtree(self._path, ignore_errors=True)
+        shutil.rmtree(self.path, ignore_errors=True)
 
 
 def private_folder(path: Path) -> Path:

@@ -1,0 +1,101 @@
+"""The observer's process: the desk, tied to the link to the web process. It ends with the web process, however that
+ends."""
+
+import asyncio
+import contextlib
+import os
+import socket
+from typing import Any
+
+from goshawk.errors import GoshawkError, ObserverLost
+from goshawk.observer import wishes
+from goshawk.observer.desk import Desk
+from goshawk.timeline.memory import HURRIED_PLACE, TEST_CLOCK, Memory
+
+NICENESS = 5
+"""The sound on air goes first, and so does what a page asks of the web process."""
+
+MOST_WAITING_BYTES = 8 << 20
+"""Of what the web process has not taken yet: beyond it, what the next message of its kind replaces is left out."""
+
+
+class _Link:
+    """Sends in order; asks, and hands on the answers."""
+
+    def __init__(self, writer: asyncio.StreamWriter) -> None:
+        self._writer = writer
+        self._asked: dict[int, asyncio.Future[Any]] = {}
+        self._count = 0
+
+    def say(self, message: wishes.FromObserver) -> None:
+        passing = isinstance(message, wishes.ToPages) and message.kind
+        if passing and self._writer.transport.get_write_buffer_size() > MOST_WAITING_BYTES // 8:
+            return
+        if not self._writer.transport.is_closing():
+            self._writer.write(wishes.packed(message))
+
+    async def ask(self, what: wishes.ToSave) -> Any:
+        self._count += 1
+        answer: asyncio.Future[Any] = asyncio.get_running_loop().create_future()
+        self._asked[self._count] = answer
+        self.say(wishes.AskToSave(self._count, what))
+        return await answer
+
+    def answered(self, answer: wishes.Answer) -> None:
+        asked = self._asked.pop(answer.number, None)
+        if asked is None or asked.done():
+            return
+        if answer.failure:
+            asked.set_exception(wishes.error_of(answer.failure))
+        else:
+            asked.set_result(answer.value)
+
+
+async def _answer(desk: Desk, link: _Link, ask: wishes.Ask) -> None:
+    try:
+        value = await desk.do(ask.what)
+    except GoshawkError as error:
+        link.say(wishes.Answer(ask.number, failure=wishes.failure_of(error)))
+    except Exception:
+        link.say(wishes.Answer(ask.number, failure=wishes.failure_of(ObserverLost())))
+        raise
+    else:
+        link.say(wishes.Answer(ask.number, value))
+
+
+async def _serve(end: socket.socket, memory: Memory) -> None:
+    reader, writer = await asyncio.open_unix_connection(sock=end, limit=1 << 20)
+    link = _Link(writer)
+    begin = await wishes.next_to_observer(reader)
+    assert isinstance(begin, wishes.Begin)
+    place = HURRIED_PLACE if os.environ.get(TEST_CLOCK) else None
+    desk = Desk(memory, begin, link.say, link.ask, place)
+    desk.start()
+    try:
+        while True:
+            match message := await wishes.next_to_observer(reader):
+                case wishes.Follow():
+                    desk.follow(message)
+                case wishes.Shown():
+                    desk.look_at(message)
+                case wishes.Ask():
+                    desk.supervisor.once("what was asked for", _answer(desk, link, message))
+                case wishes.Answer():
+                    link.answered(message)
+    finally:
+        await desk.close()
+        memory.remove_if_left()
+        os._exit(0)  # Work in threads must not hold up the end.
+
+
+def run(descriptor: int, memory_name: str) -> None:
+    """Entry of the process."""
+    os.nice(NICENESS)
+    with contextlib.suppress(EOFError, ConnectionError, KeyboardInterrupt):
+        asyncio.run(_serve(socket.socket(fileno=descriptor), Memory.open(memory_name)))
+
+
+if __name__ == "__main__":
+    import sys
+
+    run(int(sys.argv[1]), sys.argv[2])

@@ -1,0 +1,57 @@
+"""Learns a room for a suppressor ("stay quiet") from the sound ahead of it."""
+
+from collections.abc import Callable
+
+from goshawk.core.dsp.suppressor import LearnedRoom
+from goshawk.core.measure.room import RoomLearner
+from goshawk.core.stage import Block
+from goshawk.page_messages.chain import RoomTakeState
+
+
+class RoomTaker:
+    """One room at a time. ``learned`` gets the suppressor's id and its room, ``refused`` a sentence, ``tell`` is called
+    when a take begins or ends."""
+
+    def __init__(
+        self,
+        learned: Callable[[str, LearnedRoom], None],
+        refused: Callable[[str], None],
+        tell: Callable[[], None],
+    ) -> None:
+        self._learned, self._refused, self._tell = learned, refused, tell
+        self._learner = RoomLearner()
+        self._next_frame: int | None = None
+        self.stage_id = ""
+        self.progress = 0.0
+
+    @property
+    def state(self) -> RoomTakeState | None:
+        """How far it is; None if no room is being learned."""
+        if not self.stage_id:
+            return None
+        return RoomTakeState(stage_id=self.stage_id, progress=round(self.progress, 2))
+
+    def start(self, stage_id: str) -> None:
+        """Learn for a suppressor, or break it off ("")."""
+        self.stage_id = stage_id
+        self._begin_anew()
+        self._tell()
+
+    def _begin_anew(self) -> None:
+        self._learner, self._next_frame, self.progress = RoomLearner(), None, 0.0
+
+    def push(self, frame: int, sound: Block) -> None:
+        """The sound ahead of the suppressor, shape (frames, 2). A room with a hole in it is not this room."""
+        if self._next_frame not in (None, frame):
+            self._begin_anew()
+        self._next_frame = frame + len(sound)
+        take = self._learner.push(sound.mean(axis=1))
+        self.progress = take.progress
+        if take.progress < 1.0:
+            return
+        stage_id = self.stage_id
+        self.start("")
+        if take.room is None:
+            self._refused(take.refusal)
+        else:
+            self._learned(stage_id, take.room)

@@ -1,0 +1,365 @@
+"""What goes between the web process and the observer: typed messages, each behind its length.
+
+The web says what is set and what is looked at, and asks for things to be done; the observer says what pages are to
+see, what the audio process should play, and what should be saved. Models of the core travel as their JSON.
+"""
+
+import asyncio
+import struct
+from typing import Any
+
+import msgspec
+
+from goshawk.errors import BadSetting, GoshawkError, ObserverLost
+
+_LENGTH = struct.Struct("<I")
+LARGEST_BYTES = 64 << 20
+
+
+class Begin(msgspec.Struct, tag=True):
+    """The first message: where sound may lie, the rig, the takes there are (JSON), and the check in use."""
+
+    takes_folder: str
+    work_folder: str
+    rig: bytes
+    takes: bytes
+    kept: bytes | None
+
+
+class Follow(msgspec.Struct, tag=True):
+    """What is heard now, and what is set if that is another (while somebody drags)."""
+
+    rig: bytes
+    rig_set: bytes | None
+
+
+class Shown(msgspec.Struct, tag=True):
+    """What pages look at: stages' spectra, inputs' chains, Balance; and whether there are pages at all."""
+
+    stages: list[str]
+    chains: list[str]
+    is_balance: bool
+    has_pages: bool
+
+
+class LoopLast(msgspec.Struct, tag=True):
+    """Loop the last seconds of the microphone."""
+
+    seconds: float
+
+
+class LoopNew(msgspec.Struct, tag=True):
+    """Take the next seconds of the microphone, then loop them."""
+
+    seconds: float
+
+
+class LoopStop(msgspec.Struct, tag=True):
+    """The microphone again."""
+
+
+class LoopHear(msgspec.Struct, tag=True):
+    """The loop through the chain, raw, or through chain B."""
+
+    heard: str
+
+
+class KeepOther(msgspec.Struct, tag=True):
+    """A chain (JSON) to compare with, as chain B."""
+
+    chain: bytes
+    name: str
+
+
+class Other(msgspec.Struct, tag=True):
+    """Chain B, as JSON; None if there is none."""
+
+
+class LearnRoom(msgspec.Struct, tag=True):
+    """Learn the room for a suppressor, or break it off ("")."""
+
+    stage_id: str
+
+
+class StartTake(msgspec.Struct, tag=True):
+    """Record a take of the sound check, or ("") all that are needed."""
+
+    kind: str
+
+
+class CancelTake(msgspec.Struct, tag=True):
+    """Break off the take that is being made."""
+
+
+class GiveTake(msgspec.Struct, tag=True):
+    """A file as a take."""
+
+    kind: str
+    path: str
+    name: str
+
+
+class RemoveTake(msgspec.Struct, tag=True):
+    """Forget a take."""
+
+    kind: str
+
+
+class RunCheck(msgspec.Struct, tag=True):
+    """Compute the check for a wish (JSON)."""
+
+    wish: bytes
+
+
+class StopCheck(msgspec.Struct, tag=True):
+    """Give up what is being computed."""
+
+
+class Outcome(msgspec.Struct, tag=True):
+    """The chain that was computed and the figures of all takes, both as JSON; an empty chain if there is none."""
+
+
+class Accepted(msgspec.Struct, tag=True):
+    """The check (JSON) that is in use from now on."""
+
+    kept: bytes
+
+
+class CheckState(msgspec.Struct, tag=True):
+    """How the sound check stands, as JSON."""
+
+
+class ReplayLast(msgspec.Struct, tag=True):
+    """Replay the last seconds of all inputs."""
+
+    seconds: float
+
+
+class ReplayStop(msgspec.Struct, tag=True):
+    """The devices again."""
+
+
+class ReplayHear(msgspec.Struct, tag=True):
+    """The replay under the balance of now, or of when it was begun."""
+
+    heard: str
+
+
+class ToTarget(msgspec.Struct, tag=True):
+    """Which trims (by their paths) bring one input, or all (""), to the target, and the sentence that says so."""
+
+    input_id: str
+
+
+class SuggestDucker(msgspec.Struct, tag=True):
+    """The settings (JSON) of an input's ducker, from what was measured."""
+
+    input_id: str
+
+
+class CountAnew(msgspec.Struct, tag=True):
+    """Begin the loudness of the whole anew."""
+
+
+class LetGo(msgspec.Struct, tag=True):
+    """What these inputs' holds had added is in their trims now."""
+
+    inputs: list[str]
+
+
+class MeasureGain(msgspec.Struct, tag=True):
+    """Start the guided minute, or break it off."""
+
+    is_on: bool
+
+
+class NoticeFault(msgspec.Struct, tag=True):
+    """A device was made to go wrong: what was measured before says nothing of it."""
+
+
+class MeasureDelay(msgspec.Struct, tag=True):
+    """A click is under way: the delay that was measured before is of the past."""
+
+
+class Badness(msgspec.Struct, tag=True):
+    """How bad a finding is now; None if it is gone."""
+
+    key: str
+
+
+class Opening(msgspec.Struct, tag=True):
+    """What a page that opens has to know, as texts to be passed on to it."""
+
+
+class CatchUp(msgspec.Struct, tag=True):
+    """Answered when everything up to a frame has been taken in and its figures are made (for tests)."""
+
+    frame: int
+
+
+Wish = (
+    LoopLast | LoopNew | LoopStop | LoopHear | KeepOther | Other | LearnRoom | StartTake
+    | CancelTake | GiveTake | RemoveTake | RunCheck | StopCheck | Outcome | Accepted | CheckState
+    | ReplayLast | ReplayStop | ReplayHear | ToTarget | SuggestDucker | CountAnew | LetGo
+    | MeasureGain | NoticeFault | MeasureDelay | Badness | Opening | CatchUp
+)  # fmt: skip
+
+
+class SaveTake(msgspec.Struct, tag=True):
+    """Keep a take (JSON)."""
+
+    take: bytes
+
+
+class ForgetTake(msgspec.Struct, tag=True):
+    """Forget a take."""
+
+    kind: str
+
+
+class KeepRoom(msgspec.Struct, tag=True):
+    """Set the room (JSON) that a suppressor has learned."""
+
+    stage_id: str
+    room: bytes
+
+
+ToSave = SaveTake | ForgetTake | KeepRoom
+
+
+class Ask(msgspec.Struct, tag=True):
+    """Something to be done; answered under its number."""
+
+    number: int
+    what: Wish
+
+
+class AskToSave(msgspec.Struct, tag=True):
+    """The same, the other way."""
+
+    number: int
+    what: ToSave
+
+
+class Failure(msgspec.Struct):
+    """Why something was not done: one of our own errors."""
+
+    code: str
+    text: str
+    field: str = ""
+
+
+class Answer(msgspec.Struct, tag=True):
+    """What came of it."""
+
+    number: int
+    value: Any = None
+    failure: Failure | None = None
+
+
+class ToPages(msgspec.Struct, tag=True):
+    """A message for every page. With a kind, the next of that kind takes its place where it still waits."""
+
+    text: str
+    kind: str = ""
+
+
+class Notify(msgspec.Struct, tag=True):
+    """A sentence for every window: news or trouble."""
+
+    text: str
+    level: str
+
+
+class PlayLoop(msgspec.Struct, tag=True):
+    """Play a file as the microphone, to you alone; None: no more."""
+
+    path: str | None
+
+
+class Compare(msgspec.Struct, tag=True):
+    """How the loop is heard; ``other`` is chain B as JSON."""
+
+    heard: str
+    gain_db: float
+    other: bytes | None
+
+
+class PlayReplay(msgspec.Struct, tag=True):
+    """Play a file of recorded inputs in place of all devices; None: no more. ``before`` is the rig (JSON) under which
+    it is heard, if not that of now."""
+
+    path: str | None
+    names: list[str]
+    gain_db: float
+    before: bytes | None
+
+
+class Hold(msgspec.Struct, tag=True):
+    """What holds add to the trims."""
+
+    held_db: dict[str, float]
+
+
+class Standing(msgspec.Struct, tag=True):
+    """What the web process has to know of what is under way here: the loop (JSON), what the stand-in performs for a
+    take, and for which suppressor the room is learned."""
+
+    loop: bytes
+    performance: str | None
+    learning: str
+
+
+ToObserver = Begin | Follow | Shown | Ask | Answer
+FromObserver = (
+    ToPages | Notify | PlayLoop | Compare | PlayReplay | Hold | Standing | AskToSave | Answer
+)
+
+_encoder = msgspec.msgpack.Encoder()
+_to_observer: msgspec.msgpack.Decoder[ToObserver] = msgspec.msgpack.Decoder(ToObserver)
+_from_observer: msgspec.msgpack.Decoder[FromObserver] = msgspec.msgpack.Decoder(FromObserver)
+
+
+def packed(message: ToObserver | FromObserver) -> bytes:
+    """A message behind its length."""
+    body = _encoder.encode(message)
+    return _LENGTH.pack(len(body)) + body
+
+
+async def _body(reader: asyncio.StreamReader) -> bytes:
+    (length,) = _LENGTH.unpack(await reader.readexactly(_LENGTH.size))
+    if length > LARGEST_BYTES:
+        raise EOFError("what comes is no message")
+    return await reader.readexactly(length)
+
+
+async def next_to_observer(reader: asyncio.StreamReader) -> ToObserver:
+    """The next message of the web process. Raises EOFError (IncompleteReadError too) when it is gone."""
+    return _to_observer.decode(await _body(reader))
+
+
+async def next_from_observer(reader: asyncio.StreamReader) -> FromObserver:
+    """The next message of the observer. Raises EOFError when it is gone."""
+    return _from_observer.decode(await _body(reader))
+
+
+def failure_of(error: GoshawkError) -> Failure:
+    """An error for the trip."""
+    return Failure(error.code, str(error), error.field if isinstance(error, BadSetting) else "")
+
+
+def error_of(failure: Failure) -> GoshawkError:
+    """The inverse."""
+    if failure.code == ObserverLost.code:
+        return ObserverLost()
+    if failure.code == BadSetting.code:
+        return BadSetting(failure.text, failure.field)
+    kinds = _kinds(GoshawkError)
+    return kinds.get(failure.code, GoshawkError)(failure.text)
+
+
+def _kinds(root: type[GoshawkError]) -> dict[str, type[GoshawkError]]:
+    found = {root.code: root}
+    for kind in root.__subclasses__():
+        found |= _kinds(kind)
+    return found

@@ -1,0 +1,1 @@
+"""The messages between the page and the server, by task; ``live`` has them all."""

@@ -1,0 +1,253 @@
+"""All messages of the live link (``/api/live``), typed for both ends: they are part of the OpenAPI document, and the
+browser's types come from it."""
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, Field
+
+from goshawk.core.measure.levels import StationLevels
+from goshawk.core.observed.monitor import Reach
+from goshawk.core.rig import Rig
+from goshawk.core.rules.balance import Standing
+from goshawk.core.rules.finding import Finding
+from goshawk.core.rules.gain import GainAdvice, GainMinute
+from goshawk.core.stage import StageReading
+from goshawk.core.target_sets import TargetSet
+from goshawk.core.wiring import FeedName
+from goshawk.page_messages.balance import (
+    BalanceLevels,
+    BalanceState,
+    BringToTarget,
+    ChooseTargets,
+    CountAnew,
+    ReplayHear,
+    ReplayLast,
+    ReplayStop,
+    SuggestDucker,
+    WatchBalance,
+)
+from goshawk.page_messages.base import FromServerModel
+from goshawk.page_messages.chain import (
+    AddStage,
+    CopyStage,
+    Effort,
+    ForgetRoom,
+    GateWork,
+    KeepOther,
+    LearnRoom,
+    LimiterWork,
+    LoopHear,
+    LoopLast,
+    LoopNew,
+    LoopState,
+    LoopStop,
+    MoveStage,
+    PresetInfo,
+    RemoveStage,
+    RoomTakeState,
+    Spectra,
+    SwapOther,
+    WatchChain,
+    WatchStage,
+)
+from goshawk.page_messages.settings import (
+    Dismiss,
+    Redo,
+    SetSetting,
+    SetTogether,
+    ShowAll,
+    TrySetting,
+    TryTogether,
+    Undo,
+)
+from goshawk.page_messages.sound_check import SoundCheckState, TakeProgress
+from goshawk.page_messages.wiring import (
+    AddInput,
+    BufferSearchState,
+    Cough,
+    DeviceStatus,
+    EncoderStatus,
+    EngineHealth,
+    Fault,
+    FindBuffer,
+    LedgerEntry,
+    MeasureDelay,
+    MeasureGain,
+    MoveInput,
+    RemoveInput,
+    WatchDevices,
+)
+from goshawk.store.sound_files import StoredSoundFile
+
+FromPage = Annotated[
+    TrySetting
+    | SetSetting
+    | SetTogether
+    | TryTogether
+    | AddInput
+    | RemoveInput
+    | MoveInput
+    | AddStage
+    | CopyStage
+    | RemoveStage
+    | MoveStage
+    | Dismiss
+    | ShowAll
+    | Cough
+    | WatchDevices
+    | MeasureDelay
+    | FindBuffer
+    | MeasureGain
+    | Fault
+    | WatchStage
+    | WatchChain
+    | LearnRoom
+    | ForgetRoom
+    | LoopLast
+    | LoopNew
+    | LoopStop
+    | LoopHear
+    | KeepOther
+    | SwapOther
+    | WatchBalance
+    | BringToTarget
+    | SuggestDucker
+    | ChooseTargets
+    | CountAnew
+    | ReplayLast
+    | ReplayStop
+    | ReplayHear
+    | Undo
+    | Redo,
+    Field(discriminator="type"),
+]
+
+
+CURVE_INPUTS_DBFS = range(-60, 1)
+
+
+CURVE_POINTS = 241
+
+
+class State(FromServerModel):
+    """Everything that is set, as all windows show it."""
+
+    type: Literal["state"] = "state"
+    plan: int
+    """The number under which the engine is told of this state: it is heard once the readings name it, or a later one."""
+    rig: Rig
+    can_undo: bool
+    can_redo: bool
+    is_saved: bool
+    save_trouble: str
+    """Why what is set is not saved; "" if it is, or soon will be."""
+    sound_files: list[StoredSoundFile]
+    is_engine_running: bool
+    curves: dict[str, list[float]]
+    """Of each compressor by its id: output in dBFS for inputs of CURVE_INPUTS_DBFS; of each filter: gain in dB at CURVE_POINTS frequencies from 20 Hz to 20 kHz, evenly spaced in octaves."""
+    sentences: dict[FeedName, str]
+    """What each listener hears, in words."""
+    buffer_search: BufferSearchState
+    is_coughing: bool
+    presets: list[PresetInfo]
+    changed_presets: list[str]
+    """The inputs (by id) whose chain differs from the preset that it came from."""
+    loop: LoopState
+    target_sets: list[TargetSet]
+    target_set: str
+    """The set whose clearances the rig has; "" if they are its own."""
+    version: str
+
+
+class Readings(FromServerModel):
+    """The newest hops (10 ms) of every station, 30 times a second."""
+
+    type: Literal["readings"] = "readings"
+    plan: int
+    """The number of the plan under which they were made."""
+    first_hop: int
+    activity: list[int]
+    rms_dbfs: dict[str, list[float]]
+    peak_dbfs: dict[str, list[float]]
+    stages: dict[str, StageReading]
+    ceilings: dict[FeedName, StageReading]
+    inputs: dict[str, float]
+    """Each input's highest peak ahead of its fader, in dBFS."""
+    activities: dict[str, list[int]]
+    """Of every other voice, by the input's id, as ``activity`` is of the main voice."""
+
+
+class History(FromServerModel):
+    """The last ten seconds, sent once to a page that opens."""
+
+    type: Literal["history"] = "history"
+    activity: list[int]
+    activities: dict[str, list[int]]
+    rms_dbfs: dict[str, list[float]]
+    peak_dbfs: dict[str, list[float]]
+
+
+class Levels(FromServerModel):
+    """Figures over the last ten seconds, ten times a second."""
+
+    type: Literal["levels"] = "levels"
+    stations: dict[str, StationLevels]
+    peaks_dbfs: dict[str, float | None]
+    clearance_db: dict[str, float | None]
+    momentary_lufs: float | None
+    short_term_lufs: float | None
+    true_peak_dbtp: float
+    feed_peaks_dbfs: dict[FeedName, float]
+    stage_latency_ms: dict[str, float]
+    stage_cost_percent: dict[str, float]
+    """Of a block's time, on the mean."""
+    efforts: dict[str, Effort]
+    gate_work: dict[str, GateWork]
+    limiter_work: dict[str, LimiterWork]
+    room_take: RoomTakeState | None
+    take: TakeProgress | None
+    is_speech: bool
+    reach: dict[FeedName, Reach]
+    bad_samples: dict[str, int]
+    standings: dict[str, Standing]
+    balance: BalanceLevels
+    findings: list[Finding]
+    findings_aside: int
+    gain: GainAdvice
+    gain_minute: GainMinute
+    devices: dict[str, DeviceStatus]
+    encoder: EncoderStatus
+    ledgers: dict[FeedName, list[LedgerEntry]]
+    delay_ms: dict[FeedName, float]
+    measured_delay_ms: dict[FeedName, float | None] | None
+    engine: EngineHealth
+
+
+class Notice(FromServerModel):
+    """A sentence for the user. ``level`` says whether it is news or trouble."""
+
+    type: Literal["notice"] = "notice"
+    level: Literal["news", "trouble"]
+    text: str
+
+
+class Refusal(FromServerModel):
+    """A message was refused; nothing has changed. ``state`` follows, so that the page shows truth."""
+
+    type: Literal["refused"] = "refused"
+    code: str
+    text: str
+    field: str = ""
+
+
+FROM_SERVER: tuple[type[BaseModel], ...] = (
+    State,
+    Readings,
+    History,
+    Levels,
+    Spectra,
+    SoundCheckState,
+    BalanceState,
+    Notice,
+    Refusal,
+)

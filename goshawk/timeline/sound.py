@@ -1,0 +1,167 @@
+"""Sound in shared memory: the newest second of each, written by one process, read by many at their own pace."""
+
+import time
+from collections.abc import Collection
+from dataclasses import dataclass
+
+import numpy as np
+
+from goshawk.core.measure.levels import HOP_FRAMES
+from goshawk.core.stage import Block
+from goshawk.timeline.memory import (
+    FIRST_AT,
+    FRAMES,
+    LATE,
+    LATE_BEFORE,
+    LATE_SINCE,
+    NAMES,
+    NEXT_AT,
+    RING_FRAMES,
+    SESSION,
+    SLOTS,
+    WRITTEN_NS,
+    Memory,
+)
+from goshawk.units import SAMPLE_RATE_HZ
+
+_MASK = RING_FRAMES - 1
+MARGIN_FRAMES = 4096
+"""What is this near to being written over is not read any more."""
+
+
+class SoundWriter:
+    """The one writer. A session begins where time has come to: the frames that nobody made are missing, not moved."""
+
+    def __init__(self, memory: Memory) -> None:
+        head = memory.head
+        self._memory = memory
+        if head[SESSION]:
+            passed_ns = time.monotonic_ns() - int(head[WRITTEN_NS])
+            passed = max(1, passed_ns * SAMPLE_RATE_HZ // 1_000_000_000)
+            # Hops lie at the same places in every session.
+            start = -(-(int(head[FRAMES]) + passed) // HOP_FRAMES) * HOP_FRAMES
+        else:
+            start = 0
+        self.frame = start
+        """The next one's number."""
+        self._rows: dict[str, int] = {}
+        memory.names[:] = b""
+        head[NAMES] += 1
+        head[FRAMES] = start
+        head[SESSION] += 1
+
+    def offer(self, names: Collection[str]) -> None:
+        """From now on these sounds are written; others are given up. More than SLOTS are not: the last go without."""
+        names = list(names)[:SLOTS]
+        if self._rows.keys() == set(names):
+            return
+        memory = self._memory
+        for name in [name for name in self._rows if name not in names]:
+            memory.names[self._rows.pop(name)] = b""
+        free = iter(sorted(set(range(SLOTS)) - set(self._rows.values())))
+        for name in names:
+            if name not in self._rows:
+                row = self._rows[name] = next(free)
+                memory.slots[row] = (self.frame, self.frame, 0, self.frame, 0)
+                memory.names[row] = name.encode()
+        memory.head[NAMES] += 1
+
+    @property
+    def names(self) -> Collection[str]:
+        """What is offered."""
+        return self._rows.keys()
+
+    def write(self, name: str, block: Block, late_frames: int) -> None:
+        """The next block of one sound, shape (frames, 1 or 2), whose sound is ``late_frames`` later here than at its
+        device."""
+        row = self._rows[name]
+        ring, slot = self._memory.sound[row], self._memory.slots[row]
+        at, frames = self.frame, len(block)
+        if slot[NEXT_AT] != at:
+            slot[FIRST_AT] = at  # A block was not written: what was before is not gone on with.
+        if slot[LATE] != late_frames:
+            slot[LATE_BEFORE] = slot[LATE]
+            slot[LATE_SINCE] = at
+            slot[LATE] = late_frames
+        start = at & _MASK
+        until_end = min(frames, RING_FRAMES - start)
+        ring[start : start + until_end] = block[:until_end]
+        if until_end < frames:
+            ring[: frames - until_end] = block[until_end:]
+        slot[NEXT_AT] = at + frames
+
+    def finish(self, frames: int) -> None:
+        """A block of every sound is written."""
+        self.frame += frames
+        self._memory.head[FRAMES] = self.frame
+        self._memory.head[WRITTEN_NS] = time.monotonic_ns()
+
+
+@dataclass(frozen=True)
+class Piece:
+    """Some frames of a sound that follow each other: ``at`` is when the first was there, ``frame`` when it was at its
+    device, so that the same sound has the same number everywhere. Of shape (frames, 2)."""
+
+    at: int
+    frame: int
+    samples: Block
+
+
+class SoundReader:
+    """One reader of one sound, with its place. ``losses`` counts how often something was written over before it was
+    read, ``lost_frames`` how much in all."""
+
+    def __init__(self, memory: Memory, name: str) -> None:
+        self._memory = memory
+        self.name = name
+        self._encoded = name.encode()
+        self._row: int | None = None
+        self._seen_names = -1
+        self._at: int | None = None
+        self.losses = self.lost_frames = 0
+
+    def _find(self) -> None:
+        names = int(self._memory.head[NAMES])
+        if names == self._seen_names:
+            return
+        self._seen_names = names
+        found = np.flatnonzero(self._memory.names == self._encoded)
+        row = int(found[0]) if len(found) else None
+        if row != self._row:
+            self._row, self._at = row, None
+
+    def read(self) -> list[Piece]:
+        """All that is new, oldest first; a gap lies between two pieces whose numbers do not follow. Nothing while the
+        sound is not offered."""
+        self._find()
+        if self._row is None:
+            return []
+        slot, ring = self._memory.slots[self._row], self._memory.sound[self._row]
+        next_at, first_at = int(slot[NEXT_AT]), int(slot[FIRST_AT])
+        still_there = next_at - RING_FRAMES + MARGIN_FRAMES
+        if (
+            self._at is None
+        ):  # Who joins begins with what comes, or with the beginning if that is near.
+            self._at = first_at if first_at >= still_there else next_at
+        at = max(self._at, first_at)
+        if at < still_there:
+            self.losses += 1
+            self.lost_frames += still_there - at
+            at = still_there
+        if at >= next_at:
+            return []
+        late, since, before = int(slot[LATE]), int(slot[LATE_SINCE]), int(slot[LATE_BEFORE])
+        start, count = at & _MASK, next_at - at
+        until_end = min(count, RING_FRAMES - start)
+        samples = np.concatenate([ring[start : start + until_end], ring[: count - until_end]])
+        is_overwritten = int(slot[NEXT_AT]) - RING_FRAMES > at or int(slot[FIRST_AT]) != first_at
+        if is_overwritten or self._memory.names[self._row] != self._encoded:
+            return []  # While it was read: the next call sees what is missing.
+        self._at = next_at
+        if at < since < next_at:
+            cut = since - at
+            return [
+                Piece(at, at - before, samples[:cut]),
+                Piece(since, since - late, samples[cut:]),
+            ]
+        return [Piece(at, at - (late if at >= since else before), samples)]

@@ -1,0 +1,61 @@
+"""Balance, as pages ask for it: one press to the target, and the dip. What was measured is the observer's."""
+
+from collections.abc import Callable
+
+from goshawk.core.dsp.ducker import DuckerSettings
+from goshawk.core.masking import ducker_changes
+from goshawk.core.rig import changed_together
+from goshawk.errors import BadInput
+from goshawk.observer import wishes
+from goshawk.observer.client import ObserverClient
+from goshawk.page_messages.live import State
+from goshawk.web.changes import Changes
+from goshawk.web.rig_desk import RigDesk
+
+
+class BalanceDesk:
+    """Asks the observer, changes the rig by what comes of it, and says so. ``let_go`` ends what holds add to inputs."""
+
+    def __init__(
+        self,
+        desk: RigDesk,
+        changes: Changes,
+        observer: Callable[[], ObserverClient],
+        let_go: Callable[[list[str]], None],
+        notify: Callable[[str, str], None],
+    ) -> None:
+        self._desk, self._changes, self._observer = desk, changes, observer
+        self._let_go, self._notify = let_go, notify
+
+    async def bring_to_target(self, input_id: str) -> State:
+        """Set the trim of one input, or of all (""), to what was measured. Raises BadInput if too little was."""
+        if input_id and self._desk.set.input(input_id) is None:
+            raise BadInput("That input is not there any more. Reload the page.")
+        values, sentence = await self._observer().ask(wishes.ToTarget(input_id))
+        # What a hold had added is in the trim now.
+        self._let_go([path.split(".")[1] for path in values])
+        state = await self._changes.make(lambda rig: changed_together(rig, values), "balance")
+        self._notify(f"{sentence}. Undo takes it back.", "news")
+        return state
+
+    async def suggest_ducker(self, input_id: str) -> State:
+        """Set an input's ducker from what was measured. Raises BadInput if too little was."""
+        found = await self._observer().ask(wishes.SuggestDucker(input_id))
+        settings = DuckerSettings.model_validate_json(found)
+        one = self._desk.set.input(input_id)
+        if one is None:
+            raise BadInput("That input is not there any more. Reload the page.")
+        state = await self._changes.make(
+            lambda rig: changed_together(
+                rig, ducker_changes(rig, rig.input(input_id) or one, settings)
+            ),
+            f"inputs.{input_id}.chain",
+        )
+        self._notify(
+            f"{one.name} dips {settings.depth_db:g} dB while your voice is above "
+            f"{settings.threshold_dbfs:g} dBFS, and comes back {settings.hold_ms:g} ms after your last word.".replace(
+                "-", "−"
+            ),
+            "news",
+        )
+        return state

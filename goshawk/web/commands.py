@@ -1,0 +1,76 @@
+"""What is done for each message of a page: one line a message."""
+
+import contextlib
+from collections.abc import Awaitable, Callable
+from typing import Any
+
+from goshawk.errors import BadSetting
+from goshawk.observer import wishes
+from goshawk.page_messages import balance, chain, settings, wiring
+from goshawk.page_messages.live import FromPage
+from goshawk.web.pages import LivePage
+from goshawk.web.studio import Studio
+
+
+async def _try(studio: Studio, page: LivePage, values: dict[str, Any]) -> None:
+    # While a drag passes over refused values nothing is said; its end says it.
+    with contextlib.suppress(BadSetting):
+        await studio.changes.try_together(page, values)
+
+
+async def _dismiss(studio: Studio, page: LivePage, asked: settings.Dismiss) -> None:
+    await studio.changes.dismiss(asked.key, await studio.badness(asked.key))
+
+
+Command = Callable[[Studio, LivePage, Any], Awaitable[Any] | None]
+
+COMMANDS: dict[type, Command] = {
+    settings.TrySetting: lambda s, page, m: _try(s, page, {m.path: m.value}),
+    settings.TryTogether: lambda s, page, m: _try(s, page, m.changes),
+    settings.SetSetting: lambda s, _, m: s.changes.set_setting(
+        m.path, m.value, is_nudge=m.is_nudge
+    ),
+    settings.SetTogether: lambda s, _, m: s.changes.set_together(m.changes),
+    settings.Undo: lambda s, *_: s.changes.step(-1),
+    settings.Redo: lambda s, *_: s.changes.step(+1),
+    settings.Dismiss: _dismiss,
+    settings.ShowAll: lambda s, *_: s.changes.show_all(),
+    wiring.AddInput: lambda s, _, m: s.changes.add_input(m.role),
+    wiring.RemoveInput: lambda s, _, m: s.changes.remove_input(m.input_id),
+    wiring.MoveInput: lambda s, _, m: s.changes.move_input(m.input_id, m.by),
+    wiring.Cough: lambda s, page, m: s.cough(page, m.is_on),
+    wiring.WatchDevices: lambda s, page, m: s.watch_devices(page, m.is_on),
+    wiring.MeasureDelay: lambda s, *_: s.measure_delay(),
+    wiring.FindBuffer: lambda s, _, m: s.find_buffer(m.is_on),
+    wiring.MeasureGain: lambda s, _, m: s.observer.ask(wishes.MeasureGain(m.is_on)),
+    wiring.Fault: lambda s, _, m: s.fault(m.device, m.fault, m.value),
+    chain.AddStage: lambda s, _, m: s.changes.add_stage(m.input_id, m.stage, m.after),
+    chain.CopyStage: lambda s, _, m: s.changes.copy_stage(m.stage_id),
+    chain.RemoveStage: lambda s, _, m: s.changes.remove_stage(m.stage_id),
+    chain.MoveStage: lambda s, _, m: s.changes.move_stage(m.stage_id, m.by),
+    chain.WatchStage: lambda s, page, m: s.points.watch_stage(page, m.stage_id),
+    chain.WatchChain: lambda s, page, m: s.points.watch_chain(page, m.input_id),
+    chain.LearnRoom: lambda s, _, m: s.tuning.learn_room(m.stage_id),
+    chain.ForgetRoom: lambda s, _, m: s.tuning.forget_room(m.stage_id),
+    chain.LoopLast: lambda s, _, m: s.observer.ask(wishes.LoopLast(m.seconds)),
+    chain.LoopNew: lambda s, _, m: s.observer.ask(wishes.LoopNew(m.seconds)),
+    chain.LoopStop: lambda s, *_: s.observer.ask(wishes.LoopStop()),
+    chain.LoopHear: lambda s, _, m: s.observer.ask(wishes.LoopHear(m.heard)),
+    chain.KeepOther: lambda s, _, m: s.tuning.keep_other(m.preset_id),
+    chain.SwapOther: lambda s, *_: s.tuning.swap_other(),
+    balance.WatchBalance: lambda s, page, m: s.watch_balance(page, m.is_on),
+    balance.BringToTarget: lambda s, _, m: s.balance.bring_to_target(m.input_id),
+    balance.SuggestDucker: lambda s, _, m: s.balance.suggest_ducker(m.input_id),
+    balance.ChooseTargets: lambda s, _, m: s.changes.choose_targets(m.set_id),
+    balance.CountAnew: lambda s, *_: s.observer.ask(wishes.CountAnew()),
+    balance.ReplayLast: lambda s, _, m: s.observer.ask(wishes.ReplayLast(m.seconds)),
+    balance.ReplayStop: lambda s, *_: s.observer.ask(wishes.ReplayStop()),
+    balance.ReplayHear: lambda s, _, m: s.observer.ask(wishes.ReplayHear(m.heard)),
+}
+
+
+async def obey(studio: Studio, page: LivePage, asked: FromPage) -> None:
+    """Do what a page asks for. Raises GoshawkError."""
+    done = COMMANDS[type(asked)](studio, page, asked)
+    if done is not None:
+        await done

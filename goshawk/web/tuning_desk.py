@@ -1,0 +1,78 @@
+"""Chain, as pages ask for it: the room, the loop and chain B. The work is the observer's."""
+
+from collections.abc import Callable
+
+from pydantic import TypeAdapter
+
+from goshawk.core.chain_slots import Chain
+from goshawk.core.dsp.suppressor import LearnedRoom
+from goshawk.core.rig import changed, with_chain
+from goshawk.errors import BadInput, BadSetting
+from goshawk.observer import wishes
+from goshawk.observer.client import ObserverClient
+from goshawk.page_messages.live import State
+from goshawk.web.changes import Changes
+from goshawk.web.preset_shelf import PresetShelf
+from goshawk.web.rig_desk import RigDesk
+
+_chain: TypeAdapter[Chain] = TypeAdapter(Chain)
+
+
+class TuningDesk:
+    """Asks the observer, and changes the rig by what comes of it."""
+
+    def __init__(
+        self,
+        desk: RigDesk,
+        changes: Changes,
+        presets: PresetShelf,
+        observer: Callable[[], ObserverClient],
+    ) -> None:
+        self._desk, self._changes, self._presets, self._observer = desk, changes, presets, observer
+
+    async def learn_room(self, stage_id: str) -> None:
+        """Learn the room for a suppressor, or break it off (""). Raises BadSetting."""
+        if stage_id:
+            self._suppressor(stage_id)
+        await self._observer().ask(wishes.LearnRoom(stage_id))
+
+    async def forget_room(self, stage_id: str) -> State:
+        """Forget what a suppressor has learned. Raises BadSetting."""
+        path = self._suppressor(stage_id)
+        return await self._changes.set_setting(f"{path}.settings.room", None)
+
+    async def keep_room(self, stage_id: str, room: LearnedRoom) -> None:
+        """Set what was learned. Raises BadSetting, if the suppressor is gone."""
+        path = f"{self._suppressor(stage_id)}.settings.room"
+        value = room.model_dump(mode="json")
+        await self._changes.make(lambda rig: changed(rig, path, value), path)
+
+    def _suppressor(self, stage_id: str) -> str:
+        """The path of a suppressor."""
+        found = self._desk.set.stage(stage_id)
+        if found is None or found[1].stage != "suppressor":
+            raise BadSetting("There is no such suppressor in any chain.", stage_id)
+        return self._desk.set.stage_path(stage_id)
+
+    async def keep_other(self, preset_id: str) -> None:
+        """Keep the present chain as chain B, or take a preset for it. Raises NotFound."""
+        if preset_id:
+            preset = self._presets.named(preset_id)
+            await self._keep(preset.chain, preset.name)
+        else:
+            await self._keep(self._desk.rig.chain, "the chain as it was kept")
+
+    async def _keep(self, chain: Chain, name: str) -> None:
+        await self._observer().ask(wishes.KeepOther(_chain.dump_json(chain), name))
+
+    async def swap_other(self) -> State:
+        """Chain B becomes the chain, and the chain becomes B. Raises BadInput."""
+        kept, voice = await self._observer().ask(wishes.Other()), self._desk.set.voice
+        if kept is None or voice is None:
+            raise BadInput("There is no chain B yet. Keep one first.")
+        other, present = _chain.validate_json(kept), voice.chain
+        state = await self._changes.make(
+            lambda rig: with_chain(rig, rig.chained, other, voice.preset_id), "chain"
+        )
+        await self._keep(present, "the chain as it was before")
+        return state

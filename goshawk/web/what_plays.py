@@ -1,0 +1,90 @@
+"""What the audio process is given to play: the rig, and what takes its place for a while."""
+
+from collections.abc import Callable
+from pathlib import Path
+
+from pydantic import TypeAdapter
+
+from goshawk.core.chain_slots import Chain
+from goshawk.core.rig import Rig
+from goshawk.core.wiring import Performance
+from goshawk.engine.client import EngineClient
+from goshawk.observer import wishes
+from goshawk.page_messages.chain import LoopState
+from goshawk.web.buffer_search import BufferSearch
+
+_chain: TypeAdapter[Chain | None] = TypeAdapter(Chain | None)
+_performance: TypeAdapter[Performance | None] = TypeAdapter(Performance | None)
+
+
+class WhatPlays:
+    """Puts the plan together from the rig that is heard, a buffer that is tried, what a take asks of the stand-in, and
+    what the observer has played: loops, replays, holds."""
+
+    def __init__(self, rig: Callable[[], Rig], engine: Callable[[], EngineClient]) -> None:
+        self._rig, self._engine = rig, engine
+        self.buffer_search: BufferSearch | None = None
+        self.held_db: dict[str, float] = {}
+        self.loop = LoopState()
+        self._performance: Performance | None = None
+        self._before: Rig | None = None
+        self._replayed: tuple[str | None, list[str]] = (None, [])
+
+    def give(self) -> None:
+        """The rig as it is to be heard now."""
+        rig = self._rig()
+        if self._before:
+            then = self._before
+            rig = rig.model_copy(
+                update={"inputs": then.inputs, "feeds": then.feeds, "chained": then.chained}
+            )
+        trying = self.buffer_search.block_frames if self.buffer_search else None
+        if trying:
+            rig = rig.model_copy(update={"block_frames": trying})
+        if self._performance and rig.voice and rig.voice.device == "attic":
+            # The stand-in gives what a take asks for; the rig keeps what the user set.
+            attic = rig.devices.attic.model_copy(update={"performance": self._performance})
+            rig = rig.model_copy(
+                update={"devices": rig.devices.model_copy(update={"attic": attic})}
+            )
+        self._engine().apply(rig)
+
+    def stands(self, said: wishes.Standing) -> None:
+        """What is under way at the observer."""
+        self.loop = LoopState.model_validate_json(said.loop)
+        performance = _performance.validate_python(said.performance)
+        if performance != self._performance:
+            self._performance = performance
+            self.give()
+
+    def play_loop(self, said: wishes.PlayLoop) -> None:
+        """A loop in the microphone's place, or no more."""
+        self._engine().loop(Path(said.path) if said.path else None)
+
+    def compare(self, said: wishes.Compare) -> None:
+        """How the loop is heard."""
+        other = _chain.validate_json(said.other) if said.other else None
+        heard = LoopState.model_validate({"heard": said.heard}).heard
+        self._engine().compare(heard, said.gain_db, other)
+
+    def play_replay(self, said: wishes.PlayReplay) -> None:
+        """Recorded inputs in place of all devices, or no more."""
+        self._before = Rig.model_validate_json(said.before) if said.before else None
+        # The rig goes first: what was muted while the balance of then was heard is shut before the devices return.
+        self.give()
+        if (said.path, said.names) != self._replayed:
+            self._replayed = (said.path, said.names)
+            self._engine().replay(Path(said.path) if said.path else None, said.names)
+        self._engine().replay_gain(said.gain_db)
+
+    def hold(self, held_db: dict[str, float]) -> None:
+        """What holds add to the trims."""
+        self.held_db = held_db
+        self._engine().hold(held_db)
+
+    def forget(self) -> None:
+        """The observer is gone, and with it what it had played."""
+        self.play_loop(wishes.PlayLoop(None))
+        self.play_replay(wishes.PlayReplay(None, [], 0.0, None))
+        self.stands(wishes.Standing(LoopState().model_dump_json().encode(), None, ""))
+        self.hold({})

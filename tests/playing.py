@@ -1,0 +1,44 @@
+"""An audio loop that plays as fast as it can, onto a memory as the audio process does."""
+
+from goshawk.engine.loop import AudioLoop
+from goshawk.engine.plan import Plan
+from goshawk.timeline.memory import SESSION, Memory
+from goshawk.timeline.readings import EngineReading, ReadingsWriter
+from goshawk.timeline.sound import SoundWriter
+from tests.conftest import RATE_HZ
+
+BLOCKS = 400
+
+
+def engine_reading(**given: float) -> EngineReading:
+    """What an audio process that does well says of itself."""
+    usual = {"busy_s": 0.1, "blocks": BLOCKS, "late_blocks": 0, "missed_blocks": 0}
+    more = {"block_frames": 256, "slowest_share": 0.2, "is_realtime": False}
+    return EngineReading(**{**usual, **more, **given})
+
+
+class Playing:
+    """The loop, and what it writes."""
+
+    def __init__(self, plan: Plan, memory: Memory | None = None) -> None:
+        self.memory = memory or Memory.local()
+        self.loop = AudioLoop(plan)
+        self.sound, self.readings = SoundWriter(self.memory), ReadingsWriter(self.memory)
+        self.loop.begin(self.sound, int(self.memory.head[SESSION]))
+        self._since_reading = 0
+
+    def obey(self, plan: Plan) -> None:
+        """Another plan."""
+        assert self.loop.obey(plan) == []
+        self.sound.offer(self.loop.offered)
+
+    def pass_by(self, seconds: float) -> None:
+        """Let time pass: sound every block, readings some thirty times a second."""
+        frames = self.loop.block_frames
+        for _ in range(round(seconds * RATE_HZ / frames)):
+            self.loop.run_block()
+            self.loop.publish(self.sound)
+            self._since_reading += frames
+            if self._since_reading >= 1536:
+                self._since_reading = 0
+                self.readings.write(self.loop.take_readings(engine_reading()))
