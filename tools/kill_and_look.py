@@ -112,19 +112,56 @@ def kill_web(server: Server, kills: int, seed: int = 0) -> Count:
         server.start()
         compare(count, changer, server.ask("/api/state", "GET"))
         left = [str(path) for path in (server.data_dir / "work").glob("**/*") if path.is_file()]
-        count.left_behind += left
+        count.left_behind += [*left, *foreign_memory(server)]
         if count.kills % SAID_EVERY == 0:
             count.say("web process, so far")
     return count
 
 
-def engine_of(server: Server) -> psutil.Process:
+def foreign_memory(server: Server) -> list[str]:
+    """Shared memory of processes that are gone."""
+    owners = {path: path.name.split("-")[1] for path in Path("/dev/shm").glob("goshawk-*")}
+    return [
+        f"shared memory {path}"
+        for path, owner in owners.items()
+        if not psutil.pid_exists(int(owner))
+    ]
+
+
+def child_of(server: Server, name: str) -> psutil.Process:
     while True:
         for one in server.processes()[1:]:
             with suppress(psutil.NoSuchProcess):
-                if "goshawk.engine.process" in " ".join(one.cmdline()):
+                if f"goshawk.{name}.process" in " ".join(one.cmdline()):
                     return one
         time.sleep(0.05)
+
+
+def kill_observer(server: Server, kills: int, seed: int = 0) -> Count:
+    """Kill the observer at any moment: the sound goes on, and figures come back."""
+    count, source = Count(), random.Random(seed)
+    for number in range(kills):
+        changer = Changer(server, 2000 + seed + number)
+        time.sleep(source.uniform(0.0, 0.3))
+        victim, engine = child_of(server, "observer"), child_of(server, "engine").pid
+        victim.kill()
+        time.sleep(0.1)
+        changer.stop()
+        count.kills += 1
+        for _ in range(600):
+            if child_of(server, "observer").pid != victim.pid and server.ask("/api/levels", "GET"):
+                break
+            time.sleep(0.05)
+        else:
+            count.lost.append("the observer did not come back")
+            return count
+        if child_of(server, "engine").pid != engine:
+            count.lost.append("the audio process went with it")
+        compare(count, changer, server.ask("/api/state", "GET"))
+        count.left_behind += gone([victim])
+        if count.kills % SAID_EVERY == 0:
+            count.say("observer, so far")
+    return count
 
 
 def kill_engine(server: Server, kills: int, seed: int = 0) -> Count:
@@ -133,7 +170,7 @@ def kill_engine(server: Server, kills: int, seed: int = 0) -> Count:
     for number in range(kills):
         changer = Changer(server, 1000 + seed + number)
         time.sleep(source.uniform(0.0, 0.3))
-        victim = engine_of(server)
+        victim = child_of(server, "engine")
         restarts = (server.ask("/api/levels", "GET") or {}).get("engine", {}).get("restarts", 0)
         os.kill(victim.pid, signal.SIGKILL)
         time.sleep(0.1)
@@ -163,24 +200,26 @@ def kill_engine(server: Server, kills: int, seed: int = 0) -> Count:
 
 
 def main() -> None:
-    """Run both and print what they found."""
+    """Run all and print what they found."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--web", type=int, default=200)
     parser.add_argument("--engine", type=int, default=50)
+    parser.add_argument("--observer", type=int, default=50)
     given = parser.parse_args()
     with tempfile.TemporaryDirectory() as folder:
         server = Server(Path(folder) / "data")
         try:
-            look(server, given.web, given.engine)
+            look(server, given.web, given.engine, given.observer)
         finally:
             server.kill()
 
 
-def look(server: Server, web: int, engine: int) -> None:
-    """Both runs, and what is left after the end."""
+def look(server: Server, web: int, engine: int, observer: int) -> None:
+    """All runs, and what is left after the end."""
     for name, run, kills in (
         ("web process", kill_web, web),
         ("audio process", kill_engine, engine),
+        ("observer", kill_observer, observer),
     ):
         count = run(server, kills)
         count.say(name)
@@ -188,7 +227,7 @@ def look(server: Server, web: int, engine: int) -> None:
             print("  ", line)
     last = server.processes()
     server.stop()
-    print("after the end:", gone(last) or "nothing is left")
+    print("after the end:", [*gone(last), *foreign_memory(server)] or "nothing is left")
     print("tracebacks on stderr:", server.said.count("Traceback"))
     for part in server.said.split("Traceback")[1:]:
         print("Traceback", "\n".join(part.splitlines()[:40]))

@@ -72,8 +72,9 @@ class Page:
 
 def kind_of(process: psutil.Process) -> str:
     line = " ".join(process.cmdline())
-    if "goshawk.engine.process" in line:
-        return "engine"
+    for name in ("engine", "observer"):
+        if f"goshawk.{name}.process" in line:
+            return name
     return "web" if "goshawk.cli.main" in line else "helpers"
 
 

@@ -83,7 +83,9 @@ def _watch(port: int, is_over: threading.Event) -> None:
 def _role(process: psutil.Process, main: psutil.Process) -> str:
     if process.pid == main.pid:
         return "web"
-    return "engine" if "goshawk.engine.process" in " ".join(process.cmdline()) else "helpers"
+    line = " ".join(process.cmdline())
+    kinds = (name for name in ("engine", "observer") if f"goshawk.{name}.process" in line)
+    return next(kinds, "helpers")
 
 
 def _look(main: psutil.Process) -> dict[str, tuple[float, int]]:

@@ -41,9 +41,9 @@ MAGIC, FRAMES, SESSION, WRITTEN_NS, NAMES, LOGGED_BYTES, LOGGED, HEAD_FIELDS = r
 """Header: that it is ours; the next frame (all before are there); how many audio processes have begun; when the last
 block was written, by the system's monotonic clock; how often a name has changed; bytes and readings ever logged."""
 
-FIRST_AT, NEXT_AT, LATE, LATE_SINCE, LATE_BEFORE, SLOT_FIELDS = range(6)
+FIRST_AT, NEXT_AT, LATE, LATE_SINCE, LATE_BEFORE, BEFORE_SINCE, SLOT_FIELDS = range(7)
 """Of a sound, in frames of the timeline: where it began without a gap, where it goes on, by how much its sound is
-later than at its device, since which frame, and by how much it was before."""
+later than at its device, since which frame, and by how much it was before, since which."""
 
 _MAGIC = 0x60_54_A3_01
 _PREFIX = "goshawk-"

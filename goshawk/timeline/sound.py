@@ -9,6 +9,7 @@ import numpy as np
 from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.stage import Block
 from goshawk.timeline.memory import (
+    BEFORE_SINCE,
     FIRST_AT,
     FRAMES,
     LATE,
@@ -62,7 +63,7 @@ class SoundWriter:
         for name in names:
             if name not in self._rows:
                 row = self._rows[name] = next(free)
-                memory.slots[row] = (self.frame, self.frame, 0, self.frame, 0)
+                memory.slots[row] = (self.frame, self.frame, 0, self.frame, 0, self.frame)
                 memory.names[row] = name.encode()
         memory.head[NAMES] += 1
 
@@ -80,7 +81,7 @@ class SoundWriter:
         if slot[NEXT_AT] != at:
             slot[FIRST_AT] = at  # A block was not written: what was before is not gone on with.
         if slot[LATE] != late_frames:
-            slot[LATE_BEFORE] = slot[LATE]
+            slot[LATE_BEFORE], slot[BEFORE_SINCE] = slot[LATE], slot[LATE_SINCE]
             slot[LATE_SINCE] = at
             slot[LATE] = late_frames
         start = at & _MASK
@@ -138,11 +139,15 @@ class SoundReader:
             return []
         slot, ring = self._memory.slots[self._row], self._memory.sound[self._row]
         next_at, first_at = int(slot[NEXT_AT]), int(slot[FIRST_AT])
-        still_there = next_at - RING_FRAMES + MARGIN_FRAMES
+        late, since = int(slot[LATE]), int(slot[LATE_SINCE])
+        before, before_since = int(slot[LATE_BEFORE]), int(slot[BEFORE_SINCE])
+        # What has been written over is gone, and of what came before two changes the number is not known any more.
+        not_overwritten = next_at - RING_FRAMES + MARGIN_FRAMES
+        still_there = max(not_overwritten, before_since)
         if (
             self._at is None
         ):  # Who joins begins with what comes, or with the beginning if that is near.
-            self._at = first_at if first_at >= still_there else next_at
+            self._at = max(first_at, before_since) if first_at >= not_overwritten else next_at
         at = max(self._at, first_at)
         if at < still_there:
             self.losses += 1
@@ -150,7 +155,6 @@ class SoundReader:
             at = still_there
         if at >= next_at:
             return []
-        late, since, before = int(slot[LATE]), int(slot[LATE_SINCE]), int(slot[LATE_BEFORE])
         start, count = at & _MASK, next_at - at
         until_end = min(count, RING_FRAMES - start)
         samples = np.concatenate([ring[start : start + until_end], ring[: count - until_end]])

@@ -17,7 +17,7 @@ from typing import Any
 
 import psutil
 
-from goshawk.engine.messages import TEST_CLOCK
+from goshawk.timeline.memory import TEST_CLOCK
 
 
 class Server:

@@ -21,7 +21,7 @@ from websockets.sync.client import ClientConnection, connect
 from goshawk.store.database import database_path, open_database
 from goshawk.store.rigs import load_active_rig
 from tests.server.running import Server
-from tools.kill_and_look import gone, kill_engine, kill_web
+from tools.kill_and_look import foreign_memory, gone, kill_engine, kill_observer, kill_web
 
 SOON_S = 3.0
 """So long a page may take to load and answer, and the program to end, with every core busy."""
@@ -32,13 +32,18 @@ TRIES = 4
 
 def test_a_dozen_kills_lose_nothing_and_leave_nothing(tmp_path: Path) -> None:
     server = Server(tmp_path / "data")
-    counts = [kill_web(server, 8, seed=5), kill_engine(server, 4, seed=5)]
-    assert [count.kills for count in counts] == [8, 4]
+    counts = [
+        kill_web(server, 8, seed=5),
+        kill_engine(server, 4, seed=5),
+        kill_observer(server, 3, seed=5),
+    ]
+    assert [count.kills for count in counts] == [8, 4, 3]
     assert min(count.changes for count in counts) > 20
-    assert [count.lost + count.left_behind for count in counts] == [[], []]
+    assert [count.lost + count.left_behind for count in counts] == [[], [], []]
     last = server.processes()
     server.stop()
     assert gone(last) == []
+    assert foreign_memory(server) == []
     assert "Traceback" not in server.said
 
 

@@ -9,7 +9,7 @@ import pytest
 import soundfile
 from playwright.sync_api import Page, expect
 
-from tests.engine.test_cli import goshawk
+from tests.cli.test_cli import goshawk
 from tests.stories.conftest import Server
 from tests.stories.test_first_evening import (
     AXE,

@@ -8,7 +8,7 @@ from playwright.sync_api import Locator, Page, expect
 from goshawk.store.database import database_path
 from tests.server.running import Server
 from tests.stories.test_first_evening import lamp, notch, open_stage, setting
-from tools.kill_and_look import engine_of
+from tools.kill_and_look import child_of
 
 pytestmark = pytest.mark.browser
 
@@ -120,7 +120,7 @@ def test_at_its_narrowest_names_stay_apart_and_switches_in_one_line(page: Page) 
 
 def test_what_is_not_heard_and_what_is_not_saved_is_said(page: Page, server: Server) -> None:
     expect(lamp(page, "Viewers")).to_have_text("Viewers hear you")
-    engine = engine_of(server)
+    engine = child_of(server, "engine")
     engine.suspend()
     page.keyboard.press("m")
     expect(page.get_by_text("not heard yet")).to_be_visible()

@@ -9,7 +9,7 @@ import soundfile
 from playwright.sync_api import Locator, Page, expect
 
 from goshawk.core.measure.take import TakeKind
-from tests.engine.test_cli import goshawk
+from tests.cli.test_cli import goshawk
 from tests.situations import takes_of
 from tests.stories.conftest import CHROMIUM, FLAGS, Server, open_page
 from tests.stories.test_first_evening import AXE, choose_device
