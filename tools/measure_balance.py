@@ -14,7 +14,7 @@ import pyloudnorm
 import soundfile
 
 from goshawk.core.graph.mixer import Mixer
-from goshawk.core.masking import improvements
+from goshawk.core.masking.what_helps import improvements
 from goshawk.core.measure.loudness import integrated_lufs
 from goshawk.core.mix import bands_of, contributions, figures_of, fitted, heard_inputs
 from goshawk.core.rig import Rig, changed_together

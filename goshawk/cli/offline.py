@@ -11,9 +11,9 @@ from goshawk.core.chain_slots import Chain
 from goshawk.core.measure.room import learn_room, settled
 from goshawk.core.measure.take import mono_of
 from goshawk.core.preset import Preset, make_preset, read_preset
+from goshawk.core.rendering import chain_latency_frames, render
 from goshawk.core.rig import Rig, changed
 from goshawk.core.stage import Block
-from goshawk.core.takes import chain_latency_frames, render
 from goshawk.core.wiring import InputSettings
 from goshawk.devices.file import read_sound_file
 from goshawk.errors import BadInput, BadPreset

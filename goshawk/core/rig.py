@@ -1,5 +1,6 @@
 """The rig: everything a user sets up. One immutable document; a change makes a new one."""
 
+from functools import reduce
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, StringConstraints, ValidationError, model_validator
@@ -165,6 +166,11 @@ def _validated(document: dict[str, Any]) -> Rig:
 
 
 _FIXED = ("id", "stage", "version")
+
+
+def knob(rig: Rig, path: str) -> float:
+    """The value of a device's knob, such as ``devices.attic.preamp_gain_db``."""
+    return float(reduce(getattr, path.split("."), rig))  # type: ignore[arg-type]
 
 
 def changed(rig: Rig, path: str, value: Any) -> Rig:

@@ -1,30 +1,9 @@
-"""The devices there are: their names, what they can do, and what can go wrong with them on request."""
+"""The devices there are, with what they can do, and what can go wrong with them on request."""
 
 from dataclasses import dataclass
-from typing import Literal
 
+from goshawk.core.device_info import DeviceInfo
 from goshawk.errors import BadInput, NotFound
-from goshawk.units import SAMPLE_RATE_HZ
-
-Kind = Literal["interface", "microphone", "program", "service", "file"]
-
-
-@dataclass(frozen=True)
-class DeviceInfo:
-    """What is known of an input device before it makes a sound."""
-
-    id: str
-    label: str
-    help: str
-    kind: Kind
-    channels: int
-    rate_hz: int = SAMPLE_RATE_HZ
-    clock_ppm: float = 0.0
-    is_in_the_room: bool = False
-    """Whether loudspeakers reach it."""
-    air_ms: float = 0.0
-    """How much farther it stands from the mouth than a microphone does."""
-
 
 INPUT_DEVICES: tuple[DeviceInfo, ...] = (
     DeviceInfo(
@@ -33,7 +12,10 @@ INPUT_DEVICES: tuple[DeviceInfo, ...] = (
         "Two channels: the microphone on the left, nothing on the right. A stand-in.",
         "interface",
         2,
+        knobs="attic",
         is_in_the_room=True,
+        performs=True,
+        preamp_path="devices.attic.preamp_gain_db",
     ),
     DeviceInfo(
         "laptop",
@@ -47,16 +29,34 @@ INPUT_DEVICES: tuple[DeviceInfo, ...] = (
         air_ms=2.5,
     ),
     DeviceInfo(
-        "browser", "This browser's microphone", "A real one, through this page.", "microphone", 2
+        "browser",
+        "This browser's microphone",
+        "A real one, through this page.",
+        "microphone",
+        2,
+        knobs="page",
+        is_of_a_page=True,
+        can_fail=False,
     ),
     DeviceInfo("game", "Lanternlock", "The game's own sound. A stand-in.", "program", 2),
-    DeviceInfo("player", "Music player", "With a volume of its own. A stand-in.", "program", 2),
+    DeviceInfo(
+        "player",
+        "Music player",
+        "With a volume of its own. A stand-in.",
+        "program",
+        2,
+        knobs="player",
+        volume_path="devices.player.volume_db",
+    ),
     DeviceInfo(
         "call",
         "Call service",
         "The co-pilot's voice, one channel. A stand-in.",
         "service",
         1,
+        knobs="call_service",
+        is_call=True,
+        returns_path="devices.call_service.sends_back",
     ),
     DeviceInfo(
         "computer",
@@ -64,8 +64,11 @@ INPUT_DEVICES: tuple[DeviceInfo, ...] = (
         "Game, music and call together, as a desktop capture takes them. A stand-in.",
         "program",
         2,
+        is_everything=True,
     ),
-    DeviceInfo("file", "Sound file", "A file that you gave, played as a device.", "file", 2),
+    DeviceInfo(
+        "file", "Sound file", "A file that you gave, played as a device.", "file", 2, knobs="file"
+    ),
 )
 DEVICES = {device.id: device for device in INPUT_DEVICES}
 

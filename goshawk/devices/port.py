@@ -9,10 +9,11 @@ import math
 import numpy as np
 import soxr
 
+from goshawk.core.device_info import DeviceInfo
 from goshawk.core.dsp.rate_matcher import MatcherReading, RateMatcher
 from goshawk.core.stage import Block
 from goshawk.devices.base import DeviceReading, Source, raise_peaks
-from goshawk.devices.catalog import DeviceInfo, checked_fault
+from goshawk.devices.catalog import checked_fault
 from goshawk.units import (
     SAMPLE_RATE_HZ,
     SILENCE_DBFS,
@@ -135,7 +136,7 @@ class Port:
         is_engines = self._delivered_hz == SAMPLE_RATE_HZ == self._rate_hz and not self._drift_ppm
         self._clock = (
             None
-            if is_engines or self.info.id == "browser"
+            if is_engines or self.info.is_of_a_page
             else _OwnClock(
                 self.source.channels,
                 self._rate_hz,

@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from goshawk.core.measure.take import LEAST_TAKE_S, mono_of
-from goshawk.core.sound_check import LONGEST_TAKE_S
+from goshawk.core.sound_check.takes import LONGEST_TAKE_S
 from goshawk.core.stage import Block
 from goshawk.devices.file import read_sound_file
 from goshawk.errors import BadSoundFile

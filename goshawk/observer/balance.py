@@ -6,7 +6,8 @@ import time
 from collections import deque
 from collections.abc import Callable
 
-from goshawk.core.masking import Improvement, Sight, improvements, sight_of
+from goshawk.core.masking.index import Sight, sight_of
+from goshawk.core.masking.what_helps import Improvement, improvements
 from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.mix import HeardInputs, bands_of, contributions
 from goshawk.core.observed.balance_meter import HISTORY_S, BalanceMeter

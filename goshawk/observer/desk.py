@@ -15,7 +15,7 @@ from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.graph.comparison import Heard
 from goshawk.core.graph.pick import picked
 from goshawk.core.graph.stations import RAW, at_stage, kept_sounds
-from goshawk.core.masking import suggested_ducker
+from goshawk.core.masking.ducking import suggested_ducker
 from goshawk.core.measure.levels import SPEECH
 from goshawk.core.measure.take import TakeFigures, TakeKind
 from goshawk.core.observed.row_keeper import RowKeeper
@@ -315,7 +315,8 @@ class Desk:
                 f"Goshawk needs {LEAST_HEARD_S:.0f} seconds of your voice to set the dip. Talk a little first."
             )
         settings = await asyncio.to_thread(suggested_ducker, rig, heard, one)
-        return settings.model_dump_json().encode()
+        packed: bytes = settings.model_dump_json().encode()
+        return packed
 
     def _measure_gain(self, wish: wishes.MeasureGain) -> None:
         check = self.figures.gain_check

@@ -7,6 +7,7 @@ from collections import deque
 from dataclasses import dataclass
 from typing import Any
 
+from goshawk.core.device_info import info_of
 from goshawk.core.graph.stations import came, feed_station
 from goshawk.core.measure.alike import Alike, Likeness, find_alike
 from goshawk.core.measure.microphone import (
@@ -26,7 +27,7 @@ from goshawk.core.rules.staging import limiter_share_findings, staging_findings
 from goshawk.core.rules.wiring import Wired, wiring_findings
 from goshawk.core.stage import Block
 from goshawk.core.wiring import FEEDS, FeedName
-from goshawk.devices.catalog import INPUT_DEVICES
+from goshawk.devices.catalog import DEVICES
 from goshawk.observer.stage_work import StageCosts, stage_work
 from goshawk.page_messages.balance import BalanceLevels
 from goshawk.page_messages.chain import RoomTakeState
@@ -42,9 +43,6 @@ MINUTE_S = 60.0
 FIGURES_WINDOW_S = 10
 KEPT_ENCODER_PEAKS = 90
 """One each reading: three seconds."""
-
-LABELS = {info.id: info.label for info in INPUT_DEVICES}
-IN_THE_ROOM = frozenset(info.id for info in INPUT_DEVICES if info.is_in_the_room)
 
 
 def compared_sounds(rig: Rig) -> dict[str, str]:
@@ -134,7 +132,7 @@ class Figures:
         self.monitor.push(readings)
         self._costs.push(readings.engine.blocks, readings.stage_busy_s)
         self._likeness.keep_only(compared_sounds(rig).values())
-        self.gain_check.push(*self.monitor.newest(), rig)
+        self.gain_check.push(*self.monitor.newest(), rig, DEVICES)
         if readings.measured_delay_ms is not None:
             self.measured_delay_ms = readings.measured_delay_ms
             self._measured_at = None
@@ -159,9 +157,15 @@ class Figures:
         pairs = [(a, b) for i, a in enumerate(names) for b in names[i + 1 :]]
         if rig.feeds.you.output == "loudspeakers":
             pairs += [
-                (feed_station("you"), one.id) for one in rig.inputs if one.device in IN_THE_ROOM
+                (feed_station("you"), one.id)
+                for one in rig.inputs
+                if info_of(DEVICES, one.device).is_in_the_room
             ]
-        pairs += [(feed_station("call"), one.id) for one in rig.inputs if one.device == "call"]
+        pairs += [
+            (feed_station("call"), one.id)
+            for one in rig.inputs
+            if info_of(DEVICES, one.device).is_call
+        ]
         station = {sound: name for name, sound in compared_sounds(rig).items()}
         signals = {station[sound]: one for sound, one in kept.items() if sound in station}
 
@@ -276,8 +280,7 @@ def levels_of(snapshot: Snapshot) -> Levels:
     wired = Wired(
         rig=rig,
         devices={name: status.model_dump() for name, status in snapshot.devices.items()},
-        labels=LABELS,
-        in_the_room=IN_THE_ROOM,
+        known=DEVICES,
         delays_ms={
             feed: float(sum(entry.ms for entry in entries))
             for feed, entries in snapshot.ledgers.items()
@@ -290,7 +293,7 @@ def levels_of(snapshot: Snapshot) -> Levels:
     efforts, gates, limiters = stage_work(monitor, rig, snapshot.shown)
     findings = [
         *wiring_findings(wired),
-        *staging_findings(stations, rig),
+        *staging_findings(stations, rig, DEVICES),
         *limiter_share_findings({name: one.share_percent for name, one in limiters.items()}, rig),
     ]
     shown = standing(findings, rig)
@@ -305,7 +308,7 @@ def levels_of(snapshot: Snapshot) -> Levels:
         standings=standings(figures["peaks_dbfs"], figures["clearance_db"], rig),
         findings=shown,
         findings_aside=len(findings) - len(shown),
-        gain=gain_advice(*monitor.microphone(), rig),
+        gain=gain_advice(*monitor.microphone(), rig, DEVICES),
         devices=snapshot.devices,
         ledgers=snapshot.ledgers,
     )

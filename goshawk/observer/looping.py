@@ -13,9 +13,9 @@ from goshawk.core.chain_slots import Chain
 from goshawk.core.graph.comparison import Heard
 from goshawk.core.graph.pick import picked
 from goshawk.core.measure.sound_keeper import SoundKeeper
+from goshawk.core.rendering import SHORTEST_LOOP_S, equal_loudness_gains_db, seamless
 from goshawk.core.rig import Rig
 from goshawk.core.stage import Block
-from goshawk.core.takes import SHORTEST_LOOP_S, equal_loudness_gains_db, seamless
 from goshawk.errors import BadInput
 from goshawk.observer.kept_sound import write_sound
 from goshawk.page_messages.chain import LoopState

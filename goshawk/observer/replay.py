@@ -8,9 +8,9 @@ import numpy as np
 
 from goshawk.core.mix import MixFigures, figures_of, heard_inputs
 from goshawk.core.observed.row_keeper import sound_of
+from goshawk.core.rendering import MOST_GAIN_DB, SHORTEST_LOOP_S, seamless
 from goshawk.core.rig import Rig
 from goshawk.core.stage import Block
-from goshawk.core.takes import MOST_GAIN_DB, SHORTEST_LOOP_S, seamless
 from goshawk.errors import BadInput
 from goshawk.observer.kept_sound import write_sound
 from goshawk.page_messages.balance import ReplayHeard, ReplayState

@@ -4,11 +4,12 @@ from typing import Literal
 
 from pydantic import Field
 
-from goshawk.core.masking import Improvement, Sight
+from goshawk.core.masking.index import Sight
+from goshawk.core.masking.what_helps import Improvement
 from goshawk.core.mix import MixFigures
 from goshawk.core.observed.balance_meter import BalanceSecond, InputWindow, Whole
 from goshawk.core.observed.row_keeper import KEPT_S
-from goshawk.core.takes import SHORTEST_LOOP_S
+from goshawk.core.rendering import SHORTEST_LOOP_S
 from goshawk.page_messages.base import FromPageModel, FromServerModel
 
 

@@ -6,7 +6,7 @@ from pydantic import Field
 
 from goshawk.core.chain_slots import StageName
 from goshawk.core.graph.comparison import Heard
-from goshawk.core.takes import LONGEST_LOOP_S, SHORTEST_LOOP_S
+from goshawk.core.rendering import LONGEST_LOOP_S, SHORTEST_LOOP_S
 from goshawk.page_messages.base import FromPageModel, FromServerModel
 
 

@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
+from goshawk.core.device_info import DeviceInfo
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.observed.monitor import Reach
 from goshawk.core.rig import Rig
@@ -141,6 +142,8 @@ class State(FromServerModel):
     is_saved: bool
     save_trouble: str
     """Why what is set is not saved; "" if it is, or soon will be."""
+    devices: list[DeviceInfo]
+    """The input devices there are now, with what each can do."""
     sound_files: list[StoredSoundFile]
     is_engine_running: bool
     curves: dict[str, list[float]]

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 
 from goshawk.core.dsp.ducker import DuckerSettings
-from goshawk.core.masking import ducker_changes
+from goshawk.core.masking.ducking import ducker_changes
 from goshawk.core.rig import changed_together
 from goshawk.errors import BadInput
 from goshawk.observer import wishes

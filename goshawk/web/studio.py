@@ -8,6 +8,7 @@ from typing import Any, TypeVar
 from pydantic import TypeAdapter
 
 from goshawk import __version__
+from goshawk.core.device_info import info_of
 from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.measure.take import TakeKind
 from goshawk.core.rig import Rig
@@ -15,7 +16,7 @@ from goshawk.core.rules.balance import with_holds_let_go
 from goshawk.core.rules.sentences import feed_sentence
 from goshawk.core.target_sets import TARGET_SETS, chosen_set
 from goshawk.core.wiring import FEEDS
-from goshawk.devices.catalog import checked_fault
+from goshawk.devices.catalog import DEVICES, INPUT_DEVICES, checked_fault
 from goshawk.engine.client import EngineClient
 from goshawk.engine.spawn import Spawned
 from goshawk.errors import GoshawkError, StoreUnusable
@@ -140,6 +141,7 @@ class Studio:
             can_redo=self.desk.saved.can_redo,
             is_saved=self.desk.is_saved,
             save_trouble=self.desk.trouble,
+            devices=list(INPUT_DEVICES),
             sound_files=self.files.listed,
             is_engine_running=self.engine.is_running,
             curves=curves_of(self.rig),
@@ -231,7 +233,7 @@ class Studio:
         """Forget a sound file; if it is playing, there is silence instead. Raises NotFound."""
         if self.desk.set.devices.file.file_id == file_id:
             await self.changes.set_setting("devices.file.file_id", "")
-            if any(one.device == "file" for one in self.desk.set.inputs):
+            if any(self._knobs(one.device) == "file" for one in self.desk.set.inputs):
                 self.notify("The file that was playing was removed. Choose another.", "news")
         await self.files.remove(file_id)
         self.pages.tell_state()
@@ -340,11 +342,15 @@ class Studio:
         self.desk.take_back(page)
         self._look()
 
+    @staticmethod
+    def _knobs(device: str) -> str:
+        return info_of(DEVICES, device).knobs
+
     def leave(self, listener: Listener) -> None:
         """A page's sound link is gone."""
         self.points.listen(listener, None)
         if self.microphone.release(listener) and any(
-            one.device == "browser" for one in self.rig.inputs
+            self._knobs(one.device) == "page" for one in self.rig.inputs
         ):
             self.notify(
                 "The browser's microphone is gone. Open it again, or choose another device.",

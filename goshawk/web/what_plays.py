@@ -6,8 +6,10 @@ from pathlib import Path
 from pydantic import TypeAdapter
 
 from goshawk.core.chain_slots import Chain
+from goshawk.core.device_info import info_of
 from goshawk.core.rig import Rig
 from goshawk.core.wiring import Performance
+from goshawk.devices.catalog import DEVICES
 from goshawk.engine.client import EngineClient
 from goshawk.observer import wishes
 from goshawk.page_messages.chain import LoopState
@@ -41,7 +43,7 @@ class WhatPlays:
         trying = self.buffer_search.block_frames if self.buffer_search else None
         if trying:
             rig = rig.model_copy(update={"block_frames": trying})
-        if self._performance and rig.voice and rig.voice.device == "attic":
+        if self._performance and rig.voice and info_of(DEVICES, rig.voice.device).performs:
             # The stand-in gives what a take asks for; the rig keeps what the user set.
             attic = rig.devices.attic.model_copy(update={"performance": self._performance})
             rig = rig.model_copy(

@@ -26,6 +26,7 @@ from goshawk.core.rig import (
 )
 from goshawk.core.rules.staging import limiter_share_findings, staging_findings
 from goshawk.core.wiring import FEEDS, MOST_INPUTS, FeedName, Sends
+from goshawk.devices.catalog import DEVICES
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
 from goshawk.errors import BadPreset, BadSetting
@@ -284,7 +285,7 @@ def test_the_demo_stands_near_its_targets() -> None:
         "call": "hears",
         "archive": "hears",
     }
-    assert staging_findings(monitor.stations(Rig()), Rig()) == []
+    assert staging_findings(monitor.stations(Rig()), Rig(), DEVICES) == []
 
 
 def at(noise: float, quiet: float, body: float, peaks: float, highest: float) -> StationLevels:
@@ -295,7 +296,7 @@ def findings(rig: Rig, levels: StationLevels) -> dict[str, float | None]:
     stations = {"microphone": levels, **{slot.id: levels for slot in rig.chain}}
     return {
         f.code: float(next(iter(f.mend.changes.values()))) if f.mend else None
-        for f in staging_findings(stations, rig)
+        for f in staging_findings(stations, rig, DEVICES)
     }
 
 

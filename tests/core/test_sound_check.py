@@ -9,11 +9,11 @@ from goshawk.core.dsp.equaliser import EqualiserSettings
 from goshawk.core.measure.long_term_spectrum import REFERENCE_DB, THIRD_CENTRES_HZ
 from goshawk.core.measure.pitch import pitches_hz
 from goshawk.core.measure.take import TakeKind, mono_of
+from goshawk.core.rendering import render
 from goshawk.core.rules.sound_check.advice import SPREAD_DB, Steadiness, Wish
 from goshawk.core.rules.sound_check.verdicts import judged
 from goshawk.core.sound_check import Outcome, measured, run_sound_check
 from goshawk.core.stage import Block
-from goshawk.core.takes import render
 from goshawk.errors import BadInput, BadSetting
 from tests.material import RATE_HZ, noise
 from tests.situations import SITUATIONS, Takes, clean_and_even, gain, shelved, takes_of

@@ -20,10 +20,10 @@ from goshawk.core.measure.stage_work import (
     limiter_work,
 )
 from goshawk.core.preset import read_preset
+from goshawk.core.rendering import equal_loudness_gains_db, render, seamless
 from goshawk.core.rig import Rig, with_chain
 from goshawk.core.stage import Block
 from goshawk.core.starting_points import STARTING_POINTS
-from goshawk.core.takes import equal_loudness_gains_db, render, seamless
 from goshawk.core.wiring import FEEDS
 from tests.conftest import BARE, RATE_HZ, mix, peak_db, rig_with, tone
 

@@ -12,20 +12,19 @@ from goshawk.core.rules.buffer import BufferTrial, advise_buffer
 from goshawk.core.rules.finding import Finding
 from goshawk.core.rules.sentences import feed_sentence
 from goshawk.core.rules.wiring import Wired, wiring_findings
+from goshawk.devices.catalog import DEVICES
 from tests.conftest import rig_with
 
 PLAYING = {"state": "playing", "channels": 2, "rate_hz": 48_000}
-DEVICES = dict.fromkeys(("attic", "laptop", "game", "player", "call", "computer"), PLAYING)
-LABELS = {"attic": "Attic interface", "game": "Lanternlock", "laptop": "Laptop microphone"}
+STATUSES = dict.fromkeys(("attic", "laptop", "game", "player", "call", "computer"), PLAYING)
 HEALTHY = MicrophoneHealth((-14.0, -75.0), (-90.0, -90.0), (None, None), (None, None), 0.0)
 
 
 def found(rig: Rig, **given: Any) -> dict[str, Finding]:
     wired = Wired(
         rig=rig,
-        devices=given.pop("devices", DEVICES),
-        labels=LABELS,
-        in_the_room=frozenset({"attic", "laptop"}),
+        devices=given.pop("devices", STATUSES),
+        known=DEVICES,
         health=given.pop("health", HEALTHY),
         delays_ms=given.pop("delays_ms", {"viewers": 20.0}),
         **given,
@@ -226,7 +225,7 @@ def test_only_the_sides_that_are_used_are_judged(
     ],
 )
 def test_what_a_device_says_of_itself(status: dict[str, Any], code: str, words: str) -> None:
-    devices = {**DEVICES, "game": {**PLAYING, **status}}
+    devices = {**STATUSES, "game": {**PLAYING, **status}}
     only = found(Rig(), devices=devices)
     assert list(only) == [f"{code}:game"]
     assert words in only[f"{code}:game"].text

@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 
 from goshawk.core.chain_slots import find_stage
-from goshawk.core.masking import Improvement
+from goshawk.core.masking.what_helps import Improvement
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.wiring import InputSettings
 from goshawk.engine.plan import Plan

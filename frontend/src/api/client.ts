@@ -10,6 +10,10 @@ export type EqSettings = Schemas["EqualiserSettings"];
 export type Readings = Schemas["Readings"];
 export type History = Schemas["History"];
 export type Levels = Schemas["Levels"];
+export type StageReading = Schemas["StageReading"];
+export type DeviceInfo = Schemas["DeviceInfo"];
+/** Something that can be made to go wrong with a stand-in. */
+export type FaultInfo = Schemas["FaultInfo"];
 export type StationLevels = Schemas["StationLevels"];
 export type Notice = Schemas["Notice"];
 export type Refusal = Schemas["Refusal"];
@@ -18,7 +22,7 @@ export type StoredSoundFile = Schemas["StoredSoundFile"];
 export type InputSettings = Rig["inputs"][number];
 export type Role = InputSettings["role"];
 export type SendSettings = InputSettings["sends"]["viewers"];
-export type FeedName = "viewers" | "you" | "call" | "archive";
+export type FeedName = keyof Schemas["Feeds"] & keyof State["sentences"];
 export type FeedSettings = Rig["feeds"]["viewers"];
 export type Finding = Schemas["Finding"];
 export type Mend = Schemas["Mend"];
@@ -61,35 +65,17 @@ export type JsonSchema = {
   taper?: "linear" | "log";
 };
 
-export type DeviceInfo = {
-  id: string;
-  label: string;
-  help: string;
-  kind: "interface" | "microphone" | "program" | "service" | "file";
-  channels: number;
-};
+export type SettingsSchema = Omit<Schemas["SettingsSchema"], "schema"> & { schema: JsonSchema };
 
-/** Something that can be made to go wrong with a stand-in. */
-export type FaultInfo = {
-  name: string;
-  label: string;
-  unit: string;
-  default: number;
-  minimum: number;
-  maximum: number;
-};
-
-export type SettingsSchema = {
-  schema: JsonSchema;
-  defaults: Rig;
-  devices: DeviceInfo[];
-  faults: FaultInfo[];
-};
+/** The body of a reply; its type is the interface's word for it. */
+async function body<Kind>(reply: Response): Promise<Kind> {
+  return reply.json();
+}
 
 /** The sentence of a problem document, or of a reply that is none. */
 async function reason(reply: Response): Promise<string> {
   try {
-    return ((await reply.json()) as { detail: string }).detail;
+    return (await body<{ detail: string }>(reply)).detail;
   } catch {
     return `The server answered ${reply.status}. Try again.`;
   }
@@ -98,7 +84,7 @@ async function reason(reply: Response): Promise<string> {
 export async function fetchSchema(): Promise<SettingsSchema> {
   const reply = await fetch("/api/schema");
   if (!reply.ok) throw new Error(await reason(reply));
-  return (await reply.json()) as SettingsSchema;
+  return body<SettingsSchema>(reply);
 }
 
 /** Upload a sound file; `onProgress` hears a share from 0 to 1. Rejects with the server's sentence. */
@@ -112,9 +98,9 @@ export function uploadSoundFile(
     request.upload.onprogress = (event) => onProgress(event.loaded / event.total);
     request.onerror = () => reject(new Error("The upload broke off. Try again."));
     request.onload = () => {
-      const body = JSON.parse(request.responseText) as StoredSoundFile & { detail?: string };
-      if (request.status === 201) resolve(body);
-      else reject(new Error(body.detail ?? "The file was refused."));
+      const said: StoredSoundFile & { detail?: string } = JSON.parse(request.responseText);
+      if (request.status === 201) resolve(said);
+      else reject(new Error(said.detail ?? "The file was refused."));
     };
     request.send(file);
   });

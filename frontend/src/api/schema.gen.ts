@@ -277,8 +277,7 @@ export interface paths {
         };
         /**
          * Read Schema
-         * @description JSON Schema of the rig and a new rig's values: ranges, units, labels, help and defaults; the
-         *     devices there are, and what can be made to go wrong with them.
+         * @description What a page has to know of all settings before it draws one.
          */
         get: operations["read_schema_api_schema_get"];
         put?: never;
@@ -1183,6 +1182,91 @@ export interface components {
             value?: number | null;
         };
         /**
+         * DeviceInfo
+         * @description One input device. Paths are those of settings; "" where there is none.
+         */
+        DeviceInfo: {
+            /**
+             * Air Ms
+             * @default 0
+             */
+            air_ms: number;
+            /**
+             * Can Fail
+             * @default true
+             */
+            can_fail: boolean;
+            /** Channels */
+            channels: number;
+            /**
+             * Clock Ppm
+             * @default 0
+             */
+            clock_ppm: number;
+            /** Help */
+            help: string;
+            /** Id */
+            id: string;
+            /**
+             * Is Call
+             * @default false
+             */
+            is_call: boolean;
+            /**
+             * Is Everything
+             * @default false
+             */
+            is_everything: boolean;
+            /**
+             * Is In The Room
+             * @default false
+             */
+            is_in_the_room: boolean;
+            /**
+             * Is Of A Page
+             * @default false
+             */
+            is_of_a_page: boolean;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "interface" | "microphone" | "program" | "service" | "file";
+            /**
+             * Knobs
+             * @default
+             * @enum {string}
+             */
+            knobs: "" | "attic" | "player" | "call_service" | "file" | "page";
+            /** Label */
+            label: string;
+            /**
+             * Performs
+             * @default false
+             */
+            performs: boolean;
+            /**
+             * Preamp Path
+             * @default
+             */
+            preamp_path: string;
+            /**
+             * Rate Hz
+             * @default 48000
+             */
+            rate_hz: number;
+            /**
+             * Returns Path
+             * @default
+             */
+            returns_path: string;
+            /**
+             * Volume Path
+             * @default
+             */
+            volume_path: string;
+        };
+        /**
          * DeviceSettings
          * @description The devices' own knobs, as far as they can be turned from here.
          */
@@ -1597,6 +1681,36 @@ export interface components {
              * @default null
              */
             value: number | null;
+        };
+        /**
+         * FaultInfo
+         * @description Something that can be made to go wrong, with the range of its figure if it has one.
+         */
+        FaultInfo: {
+            /**
+             * Default
+             * @default 0
+             */
+            default: number;
+            /** Label */
+            label: string;
+            /**
+             * Maximum
+             * @default 0
+             */
+            maximum: number;
+            /**
+             * Minimum
+             * @default 0
+             */
+            minimum: number;
+            /** Name */
+            name: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
         };
         /**
          * FeedSettings
@@ -3286,6 +3400,23 @@ export interface components {
             type: "set_together";
         };
         /**
+         * SettingsSchema
+         * @description Ranges, units, labels, help and defaults of every setting; what can be made to go wrong with devices.
+         */
+        SettingsSchema: {
+            /** @description A new rig. */
+            defaults: components["schemas"]["Rig"];
+            /** Faults */
+            faults: components["schemas"]["FaultInfo"][];
+            /**
+             * Schema
+             * @description JSON Schema of the rig.
+             */
+            schema: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * ShowAll
          * @description Show the findings again that were put aside.
          */
@@ -3450,6 +3581,8 @@ export interface components {
             curves: {
                 [key: string]: number[];
             };
+            /** Devices */
+            devices: components["schemas"]["DeviceInfo"][];
             /** Is Coughing */
             is_coughing: boolean;
             /** Is Engine Running */
@@ -4646,9 +4779,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": {
-                        [key: string]: unknown;
-                    };
+                    "application/json": components["schemas"]["SettingsSchema"];
                 };
             };
         };

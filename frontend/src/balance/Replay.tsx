@@ -50,7 +50,7 @@ export function ReplayBar({ replay }: { replay: ReplayState }) {
           { value: "before", label: "As it was" },
           { value: "now", label: "As it is now" },
         ]}
-        onChange={(heard) => ask({ type: "replay_hear", heard: heard as ReplayState["heard"] })}
+        onChange={(heard) => ask({ type: "replay_hear", heard })}
       />
       <Button look="main" onClick={() => ask({ type: "replay_stop" })}>
         End replay

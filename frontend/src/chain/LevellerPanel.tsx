@@ -38,7 +38,7 @@ function LevellerSentence({ id }: { id: string }) {
   if (!reading || typeof loudness !== "number" || loudness <= SILENCE) {
     return <p className="text-[13px]">It waits for speech.</p>;
   }
-  const gain = Number(reading.gain_db);
+  const gain = reading.gain_db ?? 0;
   return (
     <p className="text-[13px]">
       {`Your speech stands at ${signless(loudness, 1)} LUFS; it is ${

@@ -59,11 +59,11 @@ export function LoopBar() {
 function Playing({ loop }: { loop: LoopState }) {
   const isListening = useSound((sound) => sound.isListening);
   const gain = loop.gains_db[loop.heard];
-  const options = [
+  const options: { value: LoopState["heard"]; label: string }[] = [
     { value: "chain", label: "Chain A" },
     { value: "raw", label: "Raw" },
-    ...(loop.has_other ? [{ value: "other", label: "Chain B" }] : []),
   ];
+  if (loop.has_other) options.push({ value: "other", label: "Chain B" });
   return (
     <section aria-label="Loop" className="ml-auto flex flex-wrap items-center gap-1.5">
       <p role="status" className="text-[13px]">
@@ -74,7 +74,7 @@ function Playing({ loop }: { loop: LoopState }) {
         label="Hear the loop through"
         value={loop.heard}
         options={options}
-        onChange={(heard) => ask({ type: "loop_hear", heard: heard as LoopState["heard"] })}
+        onChange={(heard) => ask({ type: "loop_hear", heard })}
       />
       <span className="figures w-[74px] text-xs text-quiet" title="All are brought to one loudness">
         {gain === undefined ? "measuring …" : `${gain < 0 ? "" : "+"}${signless(gain, 1)} dB`}

@@ -9,14 +9,14 @@ import { ReductionPicture } from "../pictures/ReductionPicture";
 import { SpectrumPicture } from "../pictures/SpectrumPicture";
 
 const BANDS = [
-  { value: "low", label: "Low" },
-  { value: "middle", label: "Middle" },
-  { value: "high", label: "High" },
-];
+  { value: "low", label: "Low", reading: "low_reduction_db" },
+  { value: "middle", label: "Middle", reading: "middle_reduction_db" },
+  { value: "high", label: "High", reading: "high_reduction_db" },
+] as const;
 const SETTINGS = ["threshold_dbfs", "ratio", "attack_ms", "release_ms", "makeup_gain_db"];
 
 export function ThreeBandPanel({ id }: PanelProps) {
-  const [band, setBand] = useState("middle");
+  const [band, setBand] = useState<(typeof BANDS)[number]["value"]>("middle");
   const path = `${stagePath(id)}.settings`;
   const lower = Number(useSetting(`${path}.lower_hz`)?.value ?? 0);
   const upper = Number(useSetting(`${path}.upper_hz`)?.value ?? 0);
@@ -27,7 +27,7 @@ export function ThreeBandPanel({ id }: PanelProps) {
           <Setting path={`${path}.lower_hz`} />
           <Setting path={`${path}.upper_hz`} />
           <div className="py-1.5">
-            <Choice label="Band" value={band} options={BANDS} onChange={setBand} />
+            <Choice label="Band" value={band} options={[...BANDS]} onChange={setBand} />
           </div>
           {SETTINGS.map((name) => (
             <Setting key={name} path={`${path}.${band}.${name}`} />
@@ -48,7 +48,7 @@ export function ThreeBandPanel({ id }: PanelProps) {
       <ReductionPicture
         id={id}
         deepest={12}
-        parts={BANDS.map(({ value, label }) => ({ reading: `${value}_reduction_db`, label }))}
+        parts={BANDS.map(({ reading, label }) => ({ reading, label }))}
       />
     </PanelLayout>
   );

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
-import type { InputSettings, Levels, Rig } from "../api/client";
+import type { InputSettings, Levels, Rig, StageReading } from "../api/client";
 import { findStage } from "../live/chains";
-import { Ring, type StageReading } from "../live/readings";
+import { Ring } from "../live/readings";
 import { levelsSentence } from "../live/levelsSentence";
 import { columnX, dbPerPixel, frameOf, xOf, yOf } from "./scale";
 import { figureOf, notchesOf, stationsOf } from "./stations";

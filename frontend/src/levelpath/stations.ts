@@ -1,8 +1,8 @@
 /** The stations of the level path, from the microphone to the viewers, and what is written under each. */
 
-import type { EqSettings, InputSettings, Levels, Rig, Slot } from "../api/client";
+import type { StageReading, EqSettings, InputSettings, Levels, Rig, Slot } from "../api/client";
+import { SILENCE } from "../live/readings";
 import { comesIn } from "../live/chains";
-import type { StageReading } from "../live/readings";
 import { decibels, signless } from "../units/format";
 
 export type Station = {
@@ -106,13 +106,13 @@ export function figureOf(
       return `${bandsAtWork(slot.settings)} ${isShort ? "bd" : "bands"}`;
     case "suppressor":
       if (!reading) return "–";
-      return `${isShort ? "" : "room "}${signless(Number(reading.noise_dbfs), 0)}`;
+      return `${isShort ? "" : "room "}${signless(reading.noise_dbfs ?? SILENCE, 0)}`;
     case "leveller":
-      return signed(Number(reading?.gain_db ?? 0));
+      return signed(reading?.gain_db ?? 0);
     case "gate":
       return reading?.is_open ? "open" : "closed";
     default:
-      return signless(-Number(reading?.gain_reduction_db ?? 0), 1);
+      return signless(-(reading?.gain_reduction_db ?? 0), 1);
   }
 }
 

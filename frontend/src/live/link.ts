@@ -28,7 +28,10 @@ export function connect() {
     useLive.setState({ status: "open" });
     void loadSchema();
   };
-  socket.onmessage = (event: MessageEvent<string>) => take(JSON.parse(event.data) as FromServer);
+  socket.onmessage = (event: MessageEvent<string>) => {
+    const message: FromServer = JSON.parse(event.data);
+    take(message);
+  };
   socket.onclose = () => {
     readings.forget();
     useLive.setState({ status: "lost" });

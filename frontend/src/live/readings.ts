@@ -4,7 +4,7 @@
  */
 
 import { useSyncExternalStore } from "react";
-import type { History, Levels, Readings, Spectra } from "../api/client";
+import type { History, Levels, Readings, Spectra, StageReading } from "../api/client";
 
 export const HISTORY = 1000;
 export const SILENCE = -120;
@@ -38,8 +38,6 @@ export class Ring {
     return greatest;
   }
 }
-
-export type StageReading = Record<string, number | boolean | string | number[]>;
 
 class ReadingsStore {
   readonly rms = new Map<string, Ring>();
@@ -92,8 +90,8 @@ class ReadingsStore {
   takeReadings(readings: Readings) {
     this.takeHops(readings);
     this.plan = readings.plan;
-    this.stages = readings.stages as Record<string, StageReading>;
-    this.ceilings = readings.ceilings as Record<string, StageReading>;
+    this.stages = readings.stages;
+    this.ceilings = readings.ceilings;
     this.inputs = readings.inputs;
     for (const [id, reading] of Object.entries(this.stages)) {
       if (typeof reading.gain_reduction_db === "number") {

@@ -1,6 +1,7 @@
 /** The sound link: plays what a listener gets, or one input alone, and gives this browser's microphone. */
 
 import { create } from "zustand";
+import type { Refusal } from "../api/client";
 import { liveAddress } from "./link";
 import { say } from "./store";
 
@@ -64,7 +65,8 @@ function follow() {
     fresh.onopen = request;
     fresh.onmessage = (event: MessageEvent<ArrayBuffer | string>) => {
       if (typeof event.data === "string") {
-        say("trouble", (JSON.parse(event.data) as { text: string }).text);
+        const refused: Refusal = JSON.parse(event.data);
+        say("trouble", refused.text);
       } else {
         player?.port.postMessage(event.data, [event.data]);
       }

@@ -1,15 +1,17 @@
 import { useCallback } from "react";
+import type { StageReading } from "../api/client";
 import { readings, useLevels } from "../live/readings";
 import { colour, Picture } from "../ui/Picture";
 import { areaOf, levelGrid, timeAxis, tracePath, yIn } from "../ui/axes";
 import { Panel } from "../ui/Panel";
 
 /** Ten seconds of gain reduction, hanging from the top, and what it comes to in words. */
+type PartReading = Extract<keyof StageReading, `${string}_reduction_db` | "gain_reduction_db">;
 type Props = {
   id: string;
   deepest: number;
   /** What the stage says of its parts, where it has several. */
-  parts?: { reading: string; label: string }[];
+  parts?: { reading: PartReading; label: string }[];
 };
 
 export function ReductionPicture({ id, deepest, parts }: Props) {
@@ -48,7 +50,7 @@ function PartsSentence({ id, parts }: { id: string; parts: NonNullable<Props["pa
   return (
     <p className="figures text-[13px]">
       {parts
-        .map(({ reading: name, label }) => `${label} −${Number(reading?.[name] ?? 0).toFixed(1)}`)
+        .map(({ reading: name, label }) => `${label} −${(reading?.[name] ?? 0).toFixed(1)}`)
         .join("   ")}
     </p>
   );

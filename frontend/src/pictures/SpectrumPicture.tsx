@@ -92,7 +92,8 @@ export function SpectrumPicture({ id, label, marks }: Props) {
           canvas.stroke();
         }
       }
-      for (const mark of JSON.parse(words) as NonNullable<Props["marks"]>) {
+      const shown: NonNullable<Props["marks"]> = JSON.parse(words);
+      for (const mark of shown) {
         const x = plane.x(mark.hz);
         canvas.strokeStyle = colour("text");
         canvas.lineWidth = 1.2;

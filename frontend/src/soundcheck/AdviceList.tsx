@@ -12,7 +12,7 @@ import { Popover } from "../ui/Popover";
 import { parseNumber } from "../units/format";
 import { run } from "./takes";
 
-const STEADINESS = [
+const STEADINESS: { value: Wish["steadiness"]; label: string }[] = [
   { value: "natural", label: "natural" },
   { value: "steady", label: "steady" },
   { value: "very_steady", label: "very steady" },
@@ -34,9 +34,7 @@ export function WishBar({ check }: { check: SoundCheck }) {
         label="How steady"
         value={wish.steadiness}
         options={STEADINESS}
-        onChange={(steadiness) =>
-          compute({ ...wish, steadiness: steadiness as Wish["steadiness"] })
-        }
+        onChange={(steadiness) => compute({ ...wish, steadiness })}
       />
       <Choice
         label="What lies beneath"

@@ -40,7 +40,7 @@ export function HearTakes({ serial }: { serial: number }) {
         label="Take to hear"
         value={kind}
         groups={[{ options: VOICES.map((one) => ({ value: one, label: TAKES[one].name })) }]}
-        onChange={(value) => setKind(value as TakeKind)}
+        onChange={setKind}
       />
       <Choice label="Hear it" value={side} options={SIDES} onChange={setSide} />
       <Button

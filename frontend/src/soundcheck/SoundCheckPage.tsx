@@ -18,8 +18,9 @@ import { VoicePicture } from "./VoicePicture";
 export function SoundCheckPage() {
   const check = useLive((live) => live.soundCheck);
   const isStandIn = useLive((live) => {
-    const rig = live.state?.rig;
-    return rig?.inputs.find(({ id }) => id === rig.chained)?.device === "attic";
+    const { rig, devices } = live.state ?? {};
+    const voice = rig?.inputs.find(({ id }) => id === rig.chained);
+    return devices?.find(({ id }) => id === voice?.device)?.performs ?? false;
   });
   if (!check) return null;
   return (

@@ -2,21 +2,24 @@
 
 import { ToggleGroup } from "radix-ui";
 
-type Props = {
+type Props<Value extends string> = {
   label: string;
-  value: string;
-  options: { value: string; label: string }[];
-  onChange: (value: string) => void;
+  value: Value;
+  options: { value: Value; label: string }[];
+  onChange: (value: Value) => void;
 };
 
-export function Choice({ label, value, options, onChange }: Props) {
+export function Choice<Value extends string>({ label, value, options, onChange }: Props<Value>) {
   return (
     <ToggleGroup.Root
       type="single"
       aria-label={label}
       className="inline-flex gap-0.5 rounded-full bg-raised p-0.5"
       value={value}
-      onValueChange={(next) => next && onChange(next)}
+      onValueChange={(next) => {
+        const chosen = options.find((option) => option.value === next);
+        if (chosen) onChange(chosen.value);
+      }}
     >
       {options.map((option) => (
         <ToggleGroup.Item

@@ -3,18 +3,29 @@
 import { Check, ChevronDown } from "lucide-react";
 import { Select as Radix } from "radix-ui";
 
-type Option = { value: string; label: string };
-type Props = {
+type Option<Value> = { value: Value; label: string };
+type Props<Value extends string> = {
   label: string;
-  value: string;
-  groups: { label?: string; options: Option[] }[];
-  onChange: (value: string) => void;
+  value: Value;
+  groups: { label?: string; options: Option<Value>[] }[];
+  onChange: (value: Value) => void;
   className?: string;
 };
 
-export function Select({ label, value, groups, onChange, className = "" }: Props) {
+export function Select<Value extends string>({
+  label,
+  value,
+  groups,
+  onChange,
+  className = "",
+}: Props<Value>) {
+  const choose = (next: string) => {
+    const options = groups.flatMap((group) => group.options);
+    const chosen = options.find((option) => option.value === next);
+    if (chosen) onChange(chosen.value);
+  };
   return (
-    <Radix.Root value={value} onValueChange={onChange}>
+    <Radix.Root value={value} onValueChange={choose}>
       <Radix.Trigger
         aria-label={label}
         className={`flex items-center justify-between gap-2 rounded-md bg-raised px-3 py-1.5 text-left text-[13px] hover:bg-line ${className}`}

@@ -35,7 +35,7 @@ export function DelayView() {
           label="Delay to"
           value={feed}
           options={FEEDS.map((name) => ({ value: name, label: FEED_LABELS[name] }))}
-          onChange={(name) => setFeed(name as FeedName)}
+          onChange={(name) => setFeed(name)}
         />
         <LedgerPanel feed={feed} />
         <AllDelays />

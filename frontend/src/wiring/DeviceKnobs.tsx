@@ -1,5 +1,11 @@
 import { useRef, useState } from "react";
-import { removeSoundFile, replaySoundFile, uploadSoundFile } from "../api/client";
+import {
+  type DeviceInfo,
+  type Rig,
+  removeSoundFile,
+  replaySoundFile,
+  uploadSoundFile,
+} from "../api/client";
 import { setSetting } from "../live/link";
 import { closeMicrophone, openMicrophone, useSound } from "../live/sound";
 import { say, useLive } from "../live/store";
@@ -9,7 +15,7 @@ import { Progress } from "../ui/Progress";
 import { Setting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
 
-const PERFORMANCES = [
+const PERFORMANCES: { value: Rig["devices"]["attic"]["performance"]; label: string }[] = [
   { value: "silent", label: "be silent" },
   { value: "murmur", label: "murmur" },
   { value: "talk", label: "talk" },
@@ -18,17 +24,17 @@ const PERFORMANCES = [
 ];
 
 /** The knobs of a device itself, as far as they can be turned from here. */
-export function DeviceKnobs({ id }: { id: string }) {
-  switch (id) {
+export function DeviceKnobs({ device }: { device: DeviceInfo }) {
+  switch (device.knobs) {
     case "attic":
       return <AtticKnobs />;
-    case "browser":
+    case "page":
       return <BrowserKnobs />;
     case "file":
       return <FileKnobs />;
     case "player":
       return <Setting path="devices.player.volume_db" colour="var(--music)" />;
-    case "call":
+    case "call_service":
       return (
         <>
           <Toggle path="devices.call_service.is_talking" />

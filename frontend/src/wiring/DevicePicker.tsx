@@ -19,7 +19,7 @@ export function useDevicesWatched() {
 /** Every device with its level now: one sees which one is the microphone before choosing it. */
 export function DevicePicker({ input }: { input: InputSettings }) {
   useDevicesWatched();
-  const devices = useLive((live) => live.known?.devices) ?? [];
+  const devices = useLive((live) => live.state?.devices) ?? [];
   const statuses = useLevels()?.devices ?? {};
   const path = `inputs.${input.id}.device`;
   return (

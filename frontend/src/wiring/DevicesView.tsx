@@ -12,7 +12,7 @@ import { FaultPanel } from "./FaultPanel";
 /** Every device with its rate, clock and buffer; the chosen one's own knobs beside it. */
 export function DevicesView() {
   useDevicesWatched();
-  const devices = useLive((live) => live.known?.devices) ?? [];
+  const devices = useLive((live) => live.state?.devices) ?? [];
   const levels = useLevels();
   const chosen = useView((view) => view.deviceId);
   const device = devices.find(({ id }) => id === chosen) ?? devices[0];
@@ -69,9 +69,9 @@ export function DevicesView() {
             <Panel>
               <h3 className="font-semibold">{device.label}</h3>
               <p className="mb-2 text-xs text-quiet">{device.help}</p>
-              <DeviceKnobs id={device.id} />
+              <DeviceKnobs device={device} />
             </Panel>
-            {device.id !== "browser" && <FaultPanel key={device.id} device={device} />}
+            {device.can_fail && <FaultPanel key={device.id} device={device} />}
           </>
         )}
       </div>

@@ -25,6 +25,7 @@ export function InputPanel({ input }: { input: InputSettings }) {
   const chained = useLive((live) => live.state?.rig.chained);
   const path = `inputs.${input.id}`;
   const isChained = chained === input.id;
+  const device = useLive((live) => live.state?.devices.find(({ id }) => id === input.device));
   return (
     <section aria-label={`Input ${input.name}`} className="rounded-lg bg-panel p-3.5 text-[13px]">
       <div className="flex items-center gap-1">
@@ -80,9 +81,9 @@ export function InputPanel({ input }: { input: InputSettings }) {
       </div>
       <p className="mt-3 mb-1 text-quiet">Device</p>
       <DevicePicker input={input} />
-      {(input.device === "browser" || input.device === "file") && (
+      {device && (device.knobs === "page" || device.knobs === "file") && (
         <div className="mt-2 rounded-md bg-raised/50 p-2">
-          <DeviceKnobs id={input.device} />
+          <DeviceKnobs device={device} />
         </div>
       )}
       <p className="mt-3 mb-1 text-quiet">Channels</p>

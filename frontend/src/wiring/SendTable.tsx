@@ -65,7 +65,7 @@ function stagesOf(input: InputSettings): string {
 function Row({ input, isChained }: { input: InputSettings; isChained: boolean }) {
   const levels = useLevels();
   const isOpen = useView((view) => view.inputId === input.id);
-  const device = useLive((live) => live.known?.devices.find(({ id }) => id === input.device));
+  const device = useLive((live) => live.state?.devices.find(({ id }) => id === input.device));
   const status = levels?.devices[input.device];
   const peak = isChained ? readings.livePeak("microphone") : readings.inputPeak(input.id);
   return (

@@ -27,7 +27,7 @@ export function WiringPage() {
           label="Part of the wiring"
           value={wiring}
           options={WIRING_VIEWS.map((view) => ({ value: view, label: view }))}
-          onChange={(view) => openWiring(view as WiringView)}
+          onChange={(view) => openWiring(view)}
         />
         <div className="flex-1" />
         <AddInput />

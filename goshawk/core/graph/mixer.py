@@ -63,7 +63,7 @@ class Mixer:
         self._microphone_meter = HopMeter()
         self._loudness = LoudnessMeter(2, max_frames)
         self._true_peak = TruePeakMeter(2, max_frames)
-        self._raw = self._silence
+        self._raw = np.zeros((max_frames, 2), np.float32)
         self._key = np.zeros((max_frames, 1), np.float32)
         self._key_place = ""
         self._key_ahead = 0
@@ -326,7 +326,7 @@ class Mixer:
     def _read_main(self, main: Strip | None, sound: dict[str, Block], silence: Block) -> None:
         """The main voice, from its device or what plays in its place to the matrix."""
         if main is None:
-            self._raw = silence
+            self._raw[: len(silence)] = silence
             self._activity.listen(silence)
             self._microphone_meter.measure(silence)
             return
@@ -336,7 +336,8 @@ class Mixer:
         if self._playback.playing != "devices":
             played = self._playback.mixed(self.rig.chained if is_replay else "", raw)
             sound = {**sound, device: played}
-        self._raw = sound.get(device, silence) if is_replay else raw
+        # As it is now: what it lies in is used for other inputs too.
+        self._raw[: len(silence)] = sound.get(device, silence) if is_replay else raw
         came = main.read(sound, silence)
         block = main.enter(came)
         self._activity.listen(block)

@@ -20,7 +20,8 @@ class SoundKeeper:
 
     def forget(self) -> None:
         """Begin anew."""
-        self.start = self.end = self.whole_from = -1
+        self.start = self.end = self.whole_from = 0
+        self._has_begun = False
         self.gaps: list[tuple[int, int]] = []
         """Where silence stands for what is missing: first frame and the one behind the last."""
 
@@ -39,10 +40,11 @@ class SoundKeeper:
         if not len(self._ring):
             self._ring = np.zeros((self._most, 2), np.float32)
         missing = frame - self.end
-        if -len(piece) < missing < 0:
+        if self._has_begun and -len(piece) < missing < 0:
             # The way here has become longer: what comes again has its number, and is there already.
             frame, piece, missing = self.end, piece[-missing:], 0
-        if self.end < 0 or not 0 <= missing <= LONGEST_GAP_S * SAMPLE_RATE_HZ:
+        if not (self._has_begun and 0 <= missing <= LONGEST_GAP_S * SAMPLE_RATE_HZ):
+            self._has_begun = True
             self.start = self.end = self.whole_from = frame
             self.gaps = []
         elif missing:

@@ -130,8 +130,8 @@ class BalanceMeter:
             old = self._levels.get(name, np.zeros((0, 2)))
             length = len(self._activity)
             rows = np.concatenate([old, fresh])[-length:] if length else fresh[:0]
-            missing = np.full((length - len(rows), 2), SILENCE_DBFS)
-            kept[name] = np.concatenate([missing, rows])
+            before = np.full((length - len(rows), 2), SILENCE_DBFS)
+            kept[name] = np.concatenate([before, rows])
             self._gains_db[name] = gain_db
         self._levels = kept
         self._push_ceiling(readings)

@@ -10,8 +10,8 @@ from goshawk.core.graph.stations import KEY, RAW, behind_chain, came, kept_sound
 from goshawk.core.measure.levels import HOP_FRAMES, TAIL
 from goshawk.core.measure.sound_keeper import SoundKeeper
 from goshawk.core.mix import HeardInputs
+from goshawk.core.rendering import LONGEST_LOOP_S
 from goshawk.core.rig import Rig
-from goshawk.core.takes import LONGEST_LOOP_S
 from goshawk.core.wiring import LONGEST_INPUT_DELAY_MS
 from goshawk.units import SAMPLE_RATE_HZ, ms_to_frames
 
@@ -110,7 +110,7 @@ class RowKeeper:
         start = max(
             max(one.whole_from for one in kept.values()), end - round(seconds * SAMPLE_RATE_HZ)
         )
-        if start < 0 or start >= end:
+        if start >= end:
             return None
         return {name: one.cut(start, end) for name, one in kept.items()}
 

@@ -12,9 +12,10 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from goshawk.core.device_info import Known, info_of
 from goshawk.core.measure.levels import HOP_MS, SPEECH
 from goshawk.core.measure.percentiles import median, percentiles
-from goshawk.core.rig import Rig
+from goshawk.core.rig import Rig, knob
 from goshawk.core.rules.finding import Mend, minus
 from goshawk.core.rules.staging import CLIPPED_DBFS
 from goshawk.core.stage import Floats
@@ -74,11 +75,16 @@ def usual_peaks_dbfs(
 
 
 def gain_advice(
-    peaks_dbfs: Floats, activity: NDArray[np.integer], rig: Rig, *, is_whole: bool = False
+    peaks_dbfs: Floats,
+    activity: NDArray[np.integer],
+    rig: Rig,
+    known: Known,
+    *,
+    is_whole: bool = False,
 ) -> GainAdvice:
     """Advice from the microphone's 10 ms peaks, shape (n,), in dBFS, and their activity.
 
-    Only the stand-in's preamp can be set from here; else the sentence is for the hand. ``is_whole``:
+    Some devices' preamps can be set from here; else the sentence is for the hand. ``is_whole``:
     the peaks are a guided minute's, so that the loudest of them counts too.
     """
     found = usual_peaks_dbfs(peaks_dbfs, activity)
@@ -108,12 +114,10 @@ def gain_advice(
         )
     word = "up" if by_db > 0 else "down"
     mend = None
-    if rig.voice and rig.voice.device == "attic":
-        preamp = rig.devices.attic.preamp_gain_db
-        gain = min(MOST_PREAMP_GAIN_DB, max(0.0, preamp + by_db))
-        mend = Mend(
-            label=f"Preamp at {gain:.0f} dB", changes={"devices.attic.preamp_gain_db": gain}
-        )
+    preamp_path = info_of(known, rig.voice.device).preamp_path if rig.voice else ""
+    if preamp_path:
+        gain = min(MOST_PREAMP_GAIN_DB, max(0.0, knob(rig, preamp_path) + by_db))
+        mend = Mend(label=f"Preamp at {gain:.0f} dB", changes={preamp_path: gain})
     return GainAdvice(
         verdict="raise" if by_db > 0 else "lower",
         text=f"{reason}. Turn the preamp {word} by {abs(by_db):.0f} dB.",
@@ -153,7 +157,9 @@ class GainCheck:
         """Break off; what was found before stays forgotten."""
         self.minute = GainMinute()
 
-    def push(self, peaks_dbfs: Floats, activity: NDArray[np.integer], rig: Rig) -> None:
+    def push(
+        self, peaks_dbfs: Floats, activity: NDArray[np.integer], rig: Rig, known: Known
+    ) -> None:
         """Take the newest hops of the microphone."""
         if not self.minute.is_running:
             return
@@ -165,7 +171,7 @@ class GainCheck:
         is_over = speech_s >= WANTED_SPEECH_S or elapsed_s >= LONGEST_MINUTE_S
         result = None
         if is_over:
-            result = gain_advice(np.concatenate(self._peaks), said, rig, is_whole=True)
+            result = gain_advice(np.concatenate(self._peaks), said, rig, known, is_whole=True)
             if result.verdict == "waiting":
                 result = result.model_copy(
                     update={"text": "There was too little speech. Check the microphone, and talk."}

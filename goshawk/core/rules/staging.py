@@ -8,9 +8,10 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from goshawk.core.chain_slots import Chain, Slot, StageName
+from goshawk.core.device_info import Known, info_of
 from goshawk.core.dsp.equaliser import BOLD_BOOST_DB
 from goshawk.core.measure.levels import StationLevels
-from goshawk.core.rig import Rig
+from goshawk.core.rig import Rig, knob
 from goshawk.core.rules.finding import Finding, Mend, minus
 
 CLIPPED_DBFS = -0.1
@@ -49,18 +50,17 @@ def _finding(
     return Finding(code=code, key=code, title=title, text=text, badness=badness, mend=mend)
 
 
-def microphone_findings(levels: StationLevels, rig: Rig) -> Iterable[Finding]:
-    """Clipping at the converter, which no later stage can mend. Only the stand-in's preamp can be
+def microphone_findings(levels: StationLevels, rig: Rig, known: Known) -> Iterable[Finding]:
+    """Clipping at the converter, which no later stage can mend. Some devices' preamps can be
     turned from here; else the sentence is for the hand."""
     highest = levels.highest_peak_dbfs
     if highest is None or highest < CLIPPED_DBFS:
         return
     mend = None
-    if rig.voice and rig.voice.device == "attic":
-        lower = max(0.0, rig.devices.attic.preamp_gain_db - PREAMP_STEP_DB)
-        mend = Mend(
-            label=f"Preamp at {lower:.0f} dB", changes={"devices.attic.preamp_gain_db": lower}
-        )
+    preamp_path = info_of(known, rig.voice.device).preamp_path if rig.voice else ""
+    if preamp_path:
+        lower = max(0.0, knob(rig, preamp_path) - PREAMP_STEP_DB)
+        mend = Mend(label=f"Preamp at {lower:.0f} dB", changes={preamp_path: lower})
     yield _finding(
         "microphone_clips",
         "The microphone clips",
@@ -214,9 +214,9 @@ def eq_findings(slot: Slot, path: str) -> Iterable[Finding]:
         )
 
 
-def staging_findings(stations: dict[str, StationLevels], rig: Rig) -> list[Finding]:
+def staging_findings(stations: dict[str, StationLevels], rig: Rig, known: Known) -> list[Finding]:
     """All findings of the voice's way, from the microphone on."""
-    found = [*microphone_findings(stations["microphone"], rig), *order_findings(rig.chain)]
+    found = [*microphone_findings(stations["microphone"], rig, known), *order_findings(rig.chain)]
     before = "microphone"
     for slot in rig.chain:
         if slot.id not in stations:

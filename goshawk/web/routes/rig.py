@@ -1,6 +1,5 @@
 """The active rig: read it, change a setting, undo and redo."""
 
-from dataclasses import asdict
 from typing import Any
 
 from fastapi import APIRouter, Response
@@ -8,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from goshawk.core.rig import Rig
 from goshawk.core.wiring import Role
-from goshawk.devices.catalog import FAULT_LIST, INPUT_DEVICES
+from goshawk.devices.catalog import FAULT_LIST, FaultInfo
 from goshawk.page_messages.live import Levels, State
 from goshawk.web.dependencies import StudioDep
 
@@ -35,16 +34,18 @@ async def read_levels(studio: StudioDep) -> Response:
     return Response(studio.levels_text or "null", media_type="application/json")
 
 
+class SettingsSchema(BaseModel):
+    """Ranges, units, labels, help and defaults of every setting; what can be made to go wrong with devices."""
+
+    schema_: dict[str, Any] = Field(alias="schema", description="JSON Schema of the rig.")
+    defaults: Rig = Field(description="A new rig.")
+    faults: list[FaultInfo]
+
+
 @router.get("/schema")
-async def read_schema() -> dict[str, Any]:
-    """JSON Schema of the rig and a new rig's values: ranges, units, labels, help and defaults; the
-    devices there are, and what can be made to go wrong with them."""
-    return {
-        "schema": Rig.model_json_schema(),
-        "defaults": Rig().model_dump(mode="json"),
-        "devices": [asdict(device) for device in INPUT_DEVICES],
-        "faults": [asdict(fault) for fault in FAULT_LIST],
-    }
+async def read_schema() -> SettingsSchema:
+    """What a page has to know of all settings before it draws one."""
+    return SettingsSchema(schema=Rig.model_json_schema(), defaults=Rig(), faults=list(FAULT_LIST))
 
 
 @router.patch("/rig")

@@ -1,4 +1,4 @@
-"""Pieces of raw voice that are replayed through a chain."""
+"""Sound rendered through a chain offline, and pieces of raw voice that play over and over."""
 
 import numpy as np
 
