@@ -168,6 +168,28 @@ def _validated(document: dict[str, Any]) -> Rig:
 _FIXED = ("id", "stage", "version")
 
 
+def with_shared(rig: Rig, other: Rig) -> Rig:
+    """The same rig, made of the other's very objects where they are equal, so that what is the same is known at once:
+    the rig, its inputs and their stages."""
+    if rig == other:
+        return other
+    there = {one.id: one for one in other.inputs}
+    inputs = []
+    for one in rig.inputs:
+        was = there.get(one.id)
+        if was is None:
+            inputs.append(one)
+        elif was == one:
+            inputs.append(was)
+        else:
+            slots = {slot.id: slot for slot in was.chain}
+            chain = tuple(
+                slots[slot.id] if slots.get(slot.id) == slot else slot for slot in one.chain
+            )
+            inputs.append(one.model_copy(update={"chain": chain}))
+    return rig.model_copy(update={"inputs": tuple(inputs)})
+
+
 def knob(rig: Rig, path: str) -> float:
     """The value of a device's knob, such as ``devices.attic.preamp_gain_db``."""
     return float(reduce(getattr, path.split("."), rig))  # type: ignore[arg-type]

@@ -1,7 +1,5 @@
 """All devices together: what is plugged in, what it delivers each block, and where the feeds go."""
 
-from pathlib import Path
-
 import numpy as np
 
 from goshawk.core.measure.click import make_click
@@ -82,11 +80,9 @@ class Rack:
         for port in self._ports.values():
             port.set_block_frames(rig.block_frames)
 
-    def play_file(self, path: Path | None, is_looped: bool) -> None:
-        """Play prepared samples as the file device, from their beginning; None takes the file away."""
-        self._ports["file"].source = (
-            FileSource(path, is_looped) if path else SilentSource("no file")
-        )
+    def set_file(self, source: Source) -> None:
+        """What plays as the file device."""
+        self._ports["file"].source = source
 
     def fault(self, device: str, name: str, value: float | None) -> None:
         """Make something go wrong with a device. Raises NotFound or BadInput."""

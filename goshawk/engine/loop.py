@@ -2,7 +2,6 @@
 by a test or a benchmark as well as by time."""
 
 import time
-from pathlib import Path
 
 import numpy as np
 
@@ -17,11 +16,11 @@ from goshawk.core.stage import Block, Floats, Glide, glide, kernel
 from goshawk.core.wiring import FEEDS, CallServiceSettings, FeedName
 from goshawk.devices.rack import Rack
 from goshawk.engine.plan import BAND, LISTEN, Plan
+from goshawk.engine.plan_maker import MAX_FRAMES, Made, make
 from goshawk.timeline.readings import EngineReading, Readings
 from goshawk.timeline.sound import SoundWriter
 from goshawk.units import SAMPLE_RATE_HZ, db_to_linear, frames_to_ms
 
-MAX_FRAMES = 1024
 CLICK_PATIENCE_S = 1.6
 """The longest feed delay and room for the rest."""
 
@@ -82,72 +81,42 @@ class AudioLoop:
         return list(dict.fromkeys([*kept_sounds(self.rig), *main, *FEEDS, *self.plan.points]))
 
     def obey(self, plan: Plan) -> list[str]:
-        """Take a new plan between two blocks. Returns sentences for what could not be done: the sound goes on
-        without it. What is to be shut comes first."""
-        old, self.plan = self.plan, plan
-        trouble: list[str] = []
+        """Make what a plan needs, and take it over. Returns sentences for what could not be done: the sound goes on
+        without it."""
+        return self.take_over(make(plan, self.plan))
+
+    def take_over(self, made: Made) -> list[str]:
+        """Take a plan that is made, after all that were made before it, between two blocks. What is to be shut comes
+        first."""
+        plan, old, self.plan = made.plan, self.plan, made.plan
         mixer = self._mixer
         if plan.is_coughing != old.is_coughing:
             mixer.cough(plan.is_coughing)
-        if plan.rig != old.rig:
-            mixer.apply(plan.rig)
+        if plan.rig is not old.rig:
+            mixer.apply(plan.rig, made.parts)
             self.rack.apply(plan.rig)
         if plan.held_db != old.held_db:
             mixer.set_held(plan.held_db)
-        if (plan.file, plan.file_round) != (old.file, old.file_round):
-            self._play_file(plan, trouble)
+        if made.file is not None:
+            self.rack.set_file(made.file)
         if plan.loop != old.loop:
-            mixer.set_loop(self._mapped(plan.loop, "loop", trouble))
+            mixer.set_loop(made.loop)
         if plan.replay != old.replay:
-            sounds = self._mapped(plan.replay, "replay", trouble)
-            mixer.set_replay(
-                None
-                if sounds is None
-                else dict(zip(plan.replay_names, sounds, strict=False))
-                if sounds.ndim == 3
-                else dict.fromkeys(plan.replay_names, sounds)
-            )
+            mixer.set_replay(made.replay)
         if plan.loop and (plan.loop, plan.comparing) != (old.loop, old.comparing):
-            mixer.compare(plan.comparing.heard, plan.comparing.gain_db, plan.comparing.other)
+            comparing = plan.comparing
+            mixer.compare(comparing.heard, comparing.gain_db, comparing.other, made.parts)
         self._rehearsal_gain.set(db_to_linear(plan.replay_gain_db))
         self.rack.is_watched = plan.is_watching
         parts = [point.split(":") for point in plan.points]
         mixer.watch(frozenset(one[1] for one in parts if one[0] in (*STAGE_SIDES, BAND)))
         bands = [point for point in plan.points if point.startswith(f"{BAND}:")]
         self._bands = {name: self._bands.get(name) or BandAlone(MAX_FRAMES) for name in bands}
-        return trouble
+        return made.trouble
 
     def apply(self, rig: Rig) -> None:
         """Take a new rig; all else stays."""
         self.obey(self.plan.model_copy(update={"rig": rig}))
-
-    def _play_file(self, plan: Plan, trouble: list[str]) -> None:
-        try:
-            self.rack.play_file(
-                Path(plan.file) if plan.file else None, plan.rig.devices.file.is_looped
-            )
-        except (OSError, ValueError):
-            self.rack.play_file(None, False)
-            trouble.append(
-                "The sound file is gone or damaged, so the microphone is silent. Choose it again."
-            )
-
-    @staticmethod
-    def _mapped(path: str | None, what: str, trouble: list[str]) -> Block | None:
-        """Sound that the web process has put into a file; None if there is none. Of one that cannot be read, silence:
-        what is shut while it plays stays shut."""
-        if path is None:
-            return None
-        try:
-            sound: Block = np.load(path, mmap_mode="r")
-            if sound.size and sound.ndim in (2, 3):
-                return sound
-        except (OSError, ValueError):
-            pass
-        trouble.append(
-            f"The {what} could not be read, so it is silent. End it, and start it again."
-        )
-        return np.zeros((MAX_FRAMES, 2), np.float32)
 
     def send_click(self) -> None:
         """Send a click through, to measure the delay to every feed."""

@@ -30,9 +30,8 @@ class NewPlan(msgspec.Struct, tag=True):
     def of(cls, plan: Plan) -> "NewPlan":
         return cls(zlib.compress(plan.model_dump_json().encode(), 1))
 
-    @property
-    def plan(self) -> Plan:
-        """Raises ValueError."""
+    def read(self) -> Plan:
+        """The inverse. Raises ValueError."""
         return Plan.model_validate_json(zlib.decompress(self.packed))
 
 

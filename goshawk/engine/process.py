@@ -9,6 +9,7 @@ import gc
 import os
 import select
 import socket
+import sys
 import time
 
 import numpy as np
@@ -16,6 +17,7 @@ import numpy as np
 from goshawk.engine import messages
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
+from goshawk.engine.plan_maker import PlanMaker
 from goshawk.timeline.memory import SESSION, TEST_CLOCK, Memory
 from goshawk.timeline.readings import EngineReading, ReadingsWriter
 from goshawk.timeline.sound import SoundWriter
@@ -23,6 +25,7 @@ from goshawk.units import SAMPLE_RATE_HZ
 
 READINGS_FRAMES = SAMPLE_RATE_HZ // 30
 SPIN_S = 0.0005
+SWITCH_S = 0.0001
 RESYNC_BLOCKS = 8
 """Further behind than this, the missed time is given up (and counted) rather than caught up."""
 
@@ -101,18 +104,26 @@ class AudioProcess:
         self._loop = AudioLoop(plan)
         self._sound, self._readings = SoundWriter(memory), ReadingsWriter(memory)
         self._loop.begin(self._sound, int(memory.head[SESSION]))
+        self._plans = PlanMaker(plan)
         self._clock = Clock(is_realtime=False)
         self._next_readings = self._loop.frames
         self._is_late = False
         self._is_running = True
         self._tell(self._loop.start_trouble)
 
+    def make_plans_beside(self) -> None:
+        """From now on, in a thread of its own. Whoever has Python gives it up quickly, so that no block waits long."""
+        sys.setswitchinterval(SWITCH_S)
+        self._plans.start()
+
     def run(self) -> None:
         """Until told to quit or the other end is gone."""
         gc.collect()
         gc.freeze()
         gc.disable()  # A collection takes milliseconds; nothing in the loop makes cycles.
-        self._clock = Clock(try_realtime())
+        self._clock = Clock(
+            try_realtime()
+        )  # The thread that makes plans was begun before: it is not.
         try:
             with contextlib.suppress(EOFError, OSError):  # The other end is gone: so are we.
                 messages.send(self._end, messages.Ready())
@@ -134,6 +145,7 @@ class AudioProcess:
             self._next_readings += READINGS_FRAMES
             self._publish_readings()
         self._obey()
+        self._take_over()
         self._clock.finished(block_s)
         self._is_late = self._clock.late_blocks > late_before
 
@@ -142,6 +154,7 @@ class AudioProcess:
         while self._clock.hurried_blocks and self._is_ahead():
             time.sleep(0.0005)
             self._obey()
+            self._take_over()
 
     def _is_ahead(self) -> bool:
         places = self._memory.places[self._memory.places >= 0]
@@ -170,8 +183,7 @@ class AudioProcess:
                 case None:
                     return
                 case messages.NewPlan():
-                    self._tell(self._loop.obey(message.plan))
-                    self._sound.offer(self._loop.offered)
+                    self._plans.give(message.read)
                 case messages.Microphone(rate_hz, channels, samples):
                     sound = np.frombuffer(samples, "<f4").reshape(-1, channels)
                     self._loop.rack.browser.push(rate_hz, sound)
@@ -185,6 +197,15 @@ class AudioProcess:
                     self._clock.hurried_blocks = frames // self._loop.block_frames
                 case messages.Quit():
                     self._is_running = False
+
+    def _take_over(self) -> None:
+        """Plans that are made, in their order."""
+        while (made := self._plans.take()) is not None:
+            if isinstance(made, str):
+                self._tell([made])
+                continue
+            self._tell(self._loop.take_over(made))
+            self._sound.offer(self._loop.offered)
 
     def _tell(self, sentences: list[str]) -> None:
         for sentence in sentences:
@@ -207,10 +228,10 @@ def _play(end: socket.socket, memory: Memory) -> None:
         while (message := messages.receive_in_engine(end)) is None:
             select.select([end], [], [])
         if isinstance(message, messages.NewPlan):
-            AudioProcess(end, memory, message.plan).run()
+            audio = AudioProcess(end, memory, message.read())
+            audio.make_plans_beside()
+            audio.run()
 
 
 if __name__ == "__main__":
-    import sys
-
     run(int(sys.argv[1]), sys.argv[2])

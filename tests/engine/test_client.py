@@ -48,7 +48,7 @@ class Linked:
         found = []
         while message := messages.receive_in_engine(self.engine):
             if isinstance(message, messages.NewPlan):
-                found.append(message.plan)
+                found.append(message.read())
         return found
 
 
@@ -139,7 +139,7 @@ def test_the_largest_rig_fits_into_a_packet() -> None:
     )
     packed = messages.NewPlan.of(plan)
     assert len(packed.packed) < messages.LARGEST_PACKET_BYTES - 100
-    assert packed.plan == plan
+    assert packed.read() == plan
 
 
 def test_a_change_makes_one_numbered_plan_and_no_change_none(linked: Linked) -> None:
@@ -178,7 +178,7 @@ def test_what_is_shut_is_in_the_first_plan_of_a_new_process() -> None:
     client = EngineClient(Rig(), lambda seen: None, lambda text: None, spawned())
     client.apply(changed_together(Rig(), {"inputs.voice.is_muted": True, "is_on_break": True}))
     client.cough(True)
-    plan = messages.NewPlan.of(client._plan).plan
+    plan = messages.NewPlan.of(client._plan).read()
     assert plan.is_coughing
     assert plan.rig.is_on_break
     assert plan.number == client.plan_number

@@ -127,15 +127,21 @@ class KeyedPlace:
     behind_frames: int
 
 
-class RunningChain:
-    """The ordered stages that an input passes, made from an immutable list of slots."""
+MakePlace = Callable[[Slot, int], StagePlace]
+"""Gives a stage in its place, for so many channels."""
 
-    def __init__(self, chain: Chain, channels: int, max_frames: int) -> None:
+
+class RunningChain:
+    """The ordered stages that an input passes, made from an immutable list of slots. ``make`` gives the stages."""
+
+    def __init__(
+        self, chain: Chain, channels: int, max_frames: int, make: MakePlace | None = None
+    ) -> None:
         self.channels = channels
         self._max_frames = max_frames
         self._places: list[StagePlace] = []
         self._duckers: list[KeyedPlace] = []
-        self.apply(chain)
+        self.apply(chain, make)
 
     def __iter__(self) -> Iterator[StagePlace]:
         return iter(self._places)
@@ -162,15 +168,19 @@ class RunningChain:
             default=0,
         )
 
-    def apply(self, chain: Chain) -> None:
+    def apply(self, chain: Chain, make: MakePlace | None = None) -> None:
         """Take a new list: stages that stay keep their sound, new ones start from silence."""
         old = {(place.slot.id, place.slot.stage): place for place in self._places}
         places = []
         for slot in chain:
             place = old.get((slot.id, slot.stage))
             if place is None:
-                place = StagePlace(slot, self.channels, self._max_frames)
-            else:
+                place = (
+                    make(slot, self.channels)
+                    if make
+                    else StagePlace(slot, self.channels, self._max_frames)
+                )
+            elif place.slot is not slot:
                 place.apply(slot)
             places.append(place)
         self._places = places

@@ -9,7 +9,7 @@ import numpy as np
 
 from goshawk.core.chain_slots import Chain
 from goshawk.core.dsp.delay import Delay
-from goshawk.core.graph.chain import RunningChain
+from goshawk.core.graph.chain import MakePlace, RunningChain
 from goshawk.core.stage import Block, Floats, Glide, glide, kernel
 from goshawk.units import db_to_linear
 
@@ -40,14 +40,14 @@ class Comparison:
         self._glide = Glide(3)
         self.choose("chain", 0.0)
 
-    def set_other(self, chain: Chain | None) -> None:
+    def set_other(self, chain: Chain | None, make: MakePlace) -> None:
         """The chain to compare with; None: no more."""
         if chain is None:
             self._other = None
         elif self._other is None:
-            self._other = RunningChain(chain, self.channels, self._max_frames)
+            self._other = RunningChain(chain, self.channels, self._max_frames, make)
         else:
-            self._other.apply(chain)
+            self._other.apply(chain, make)
 
     def choose(self, heard: Heard, gain_db: float) -> None:
         """Hear one of the three, with a gain."""

@@ -16,6 +16,7 @@ from goshawk.core.graph.chain import StagePlace
 from goshawk.core.graph.comparison import Comparison, Heard
 from goshawk.core.graph.feed import Feed
 from goshawk.core.graph.gains import Gains
+from goshawk.core.graph.making import Parts
 from goshawk.core.graph.matrix import ROWS, Matrix
 from goshawk.core.graph.playback import Playback, Replayed
 from goshawk.core.graph.readings import InputReading, MixReadings
@@ -115,9 +116,10 @@ class Mixer:
         """The main voice's strip."""
         return self._strips.get(self.rig.chained)
 
-    def apply(self, rig: Rig, *, at_once: bool = False) -> None:
-        """Take a new rig at a block boundary."""
+    def apply(self, rig: Rig, parts: Parts | None = None, *, at_once: bool = False) -> None:
+        """Take a new rig at a block boundary; what takes long to make is in ``parts``."""
         self.rig = rig
+        self._parts = parts or Parts(self._max_frames)
         before = self._through_frames
         self._follow_inputs()
         self._follow_latencies(at_once)
@@ -173,8 +175,11 @@ class Mixer:
         self._gains.held_db = held_db
         self._set_gains(False)
 
-    def compare(self, heard: Heard, gain_db: float, other: Chain | None) -> None:
+    def compare(
+        self, heard: Heard, gain_db: float, other: Chain | None, parts: Parts | None = None
+    ) -> None:
         """While a loop plays: hear it through the chain, raw, or through another chain."""
+        self._parts = parts or self._parts
         self._compared = (heard, gain_db, other)
         self._follow_comparison()
 
@@ -187,7 +192,7 @@ class Mixer:
         if self._comparison is None or self._comparison.channels != channels:
             self._comparison = Comparison(channels, self._max_frames, LONGEST_CHAIN_FRAMES)
         heard, gain_db, other = self._compared
-        self._comparison.set_other(other)
+        self._comparison.set_other(other, self._parts.place)
         self._comparison.choose(heard, gain_db)
 
     def watch(self, stages: frozenset[str]) -> None:
@@ -227,14 +232,15 @@ class Mixer:
             self._matrix.set_gains(gone.row, [0.0] * len(FEEDS))
         for one in self.rig.inputs:
             if one.id not in self._strips:
-                strip = Strip(one, self._free_row(), self._max_frames)
+                strip = self._parts.strip(one, self._free_row())
                 strip.meter.join(self._microphone_meter)
                 strip.activity.join(self._activity)
                 self._strips[one.id] = strip
             strip = self._strips[one.id]
             if one.role == "voice" and strip.settings.role != "voice":
                 strip.activity.join(self._activity)  # Only of voices it has been listening.
-            strip.apply(one)
+            if one is not strip.settings:
+                strip.apply(one, self._parts.place)
         self._strips = {one.id: self._strips[one.id] for one in self.rig.inputs}
 
     def _follow_latencies(self, at_once: bool) -> None:

@@ -6,10 +6,15 @@ duckers of the others hear it as early as can be; the others wait ahead of their
 
 import numpy as np
 
-from goshawk.core.chain_slots import MOST_STAGES
+from goshawk.core.chain_slots import MOST_STAGES, Slot
 from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
 from goshawk.core.dsp.ducker import LONGEST_LOOK_AHEAD_MS
-from goshawk.core.graph.chain import LONGEST_STAGE_LATENCY_MS, RunningChain
+from goshawk.core.graph.chain import (
+    LONGEST_STAGE_LATENCY_MS,
+    MakePlace,
+    RunningChain,
+    StagePlace,
+)
 from goshawk.core.graph.pick import Pick
 from goshawk.core.measure.levels import HopMeter
 from goshawk.core.measure.speech_activity import SpeechActivity
@@ -70,7 +75,7 @@ class Strip:
         """Its own delay."""
         return ms_to_frames(self.settings.delay_ms)
 
-    def apply(self, settings: InputSettings) -> None:
+    def apply(self, settings: InputSettings, make: MakePlace) -> None:
         """Take new settings. Between mono and stereo another chain, of as many channels, takes over in a crossfade
         when it is warm."""
         self.settings = settings
@@ -80,11 +85,14 @@ class Strip:
         if channels != self.chain.channels and self._leaving is None:
             self._leaving = (self.chain, self._sound)
             self._left_frames = ms_to_frames(WARM_UP_MS) + ms_to_frames(CROSSFADE_MS)
-            self.chain = RunningChain(settings.chain, channels, self._max_frames)
+            self.chain = RunningChain(settings.chain, channels, self._max_frames, make)
             self._sound = np.zeros((self._max_frames, channels), np.float32)
             self.stage_meters = {}
         else:
-            self.chain.apply(settings.chain)
+            self.chain.apply(settings.chain, make)
+
+    def _make(self, slot: Slot, channels: int) -> StagePlace:
+        return StagePlace(slot, channels, self._max_frames)
 
     def align(
         self, most_frames: int, key_ahead_frames: int, *, is_main: bool, at_once: bool
@@ -157,7 +165,7 @@ class Strip:
     def _change_again(self) -> None:
         """Take up a change between mono and stereo that came while another was under way."""
         if channels_of(self.settings) != self.chain.channels:
-            self.apply(self.settings)
+            self.apply(self.settings, self._make)
             self.align(*self._aligned, is_main=self.is_main, at_once=False)
             self.follow_latencies()
 

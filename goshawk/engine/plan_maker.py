@@ -1,0 +1,124 @@
+"""What a plan needs, made beside the sound: it is read, its stages are made, its sounds are loaded. The audio loop takes it
+over between two blocks, ready."""
+
+import queue
+import threading
+from collections import deque
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+
+from goshawk.core.graph.making import Parts
+from goshawk.core.graph.playback import Replayed
+from goshawk.core.rig import with_shared
+from goshawk.core.stage import Block
+from goshawk.devices.base import SilentSource, Source
+from goshawk.devices.file import FileSource
+from goshawk.engine.plan import Plan
+
+MAX_FRAMES = 1024
+MOST_WAITING = 64
+
+
+@dataclass
+class Made:
+    """A plan, and what it needs beyond the one before it. ``trouble`` has sentences for what could not be done."""
+
+    plan: Plan
+    parts: Parts
+    file: Source | None = None
+    """What plays as the file device, if that is another than before."""
+    loop: Block | None = None
+    replay: Replayed | None = None
+    trouble: list[str] = field(default_factory=list)
+
+
+def make(plan: Plan, before: Plan) -> Made:
+    """Everything that takes long. What has not changed is the very same object as before."""
+    plan = plan.model_copy(update={"rig": with_shared(plan.rig, before.rig)})
+    made = Made(plan, Parts(MAX_FRAMES))
+    other = plan.comparing.other if plan.loop else None
+    was_other = before.comparing.other if before.loop else None
+    made.parts.make_ahead(before.rig, plan.rig, was_other, other)
+    if (plan.file, plan.file_round) != (before.file, before.file_round):
+        made.file = _file(plan, made.trouble)
+    if plan.loop and plan.loop != before.loop:
+        made.loop = _loaded(plan.loop, "loop", made.trouble)
+    if plan.replay and plan.replay != before.replay:
+        sounds = _loaded(plan.replay, "replay", made.trouble)
+        made.replay = (
+            dict(zip(plan.replay_names, sounds, strict=False))
+            if sounds.ndim == 3
+            else dict.fromkeys(plan.replay_names, sounds)
+        )
+    return made
+
+
+def _file(plan: Plan, trouble: list[str]) -> Source:
+    if plan.file is None:
+        return SilentSource("no file")
+    try:
+        return FileSource(Path(plan.file), plan.rig.devices.file.is_looped)
+    except (OSError, ValueError):
+        trouble.append(
+            "The sound file is gone or damaged, so the microphone is silent. Choose it again."
+        )
+        return SilentSource("no file")
+
+
+def _loaded(path: str, what: str, trouble: list[str]) -> Block:
+    """Sound that was put into a file. Of one that cannot be read, silence: what is shut while it plays stays shut."""
+    try:
+        sound: Block = np.load(path)
+        if sound.size and sound.ndim in (2, 3):
+            return sound
+    except (OSError, ValueError):
+        pass
+    trouble.append(f"The {what} could not be read, so it is silent. End it, and start it again.")
+    return np.zeros((MAX_FRAMES, 2), np.float32)
+
+
+class PlanMaker:
+    """Makes plans in a thread of its own, one after the other; of those that wait, only the newest is made."""
+
+    def __init__(self, first: Plan) -> None:
+        self._before = first
+        self._given: queue.Queue[Callable[[], Plan]] = queue.Queue(MOST_WAITING)
+        self._made: deque[Made | str] = deque()
+        self._thread = threading.Thread(target=self._run, name="plans", daemon=True)
+
+    def start(self) -> None:
+        """Begin; before that, plans are made when they are given."""
+        self._thread.start()
+
+    def give(self, read: Callable[[], Plan]) -> None:
+        """A plan that has come; ``read`` takes it apart."""
+        if not self._thread.is_alive():
+            self._make(read)
+            return
+        try:
+            self._given.put_nowait(read)
+        except queue.Full:
+            return  # It is sent again until it is heard.
+
+    def take(self) -> Made | str | None:
+        """The next that is made, or a sentence on why one could not be; None if there is none. Costs nothing."""
+        return self._made.popleft() if self._made else None
+
+    def _run(self) -> None:
+        while True:
+            read = self._given.get()
+            while not self._given.empty():
+                read = self._given.get()
+            self._make(read)
+
+    def _make(self, read: Callable[[], Plan]) -> None:
+        try:
+            made = make(read(), self._before)
+        except Exception as error:  # The sound goes on under the plan that is.
+            self._made.append(f"A change could not be taken over ({error}). Take it back.")
+            return
+        self._before = made.plan
+        self._made.append(made)
