@@ -5,6 +5,12 @@ full-scale sine reads -3.01 dBFS RMS.
 """
 
 import math
+from typing import TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+FloatOrFloats = TypeVar("FloatOrFloats", float, NDArray[np.float64])
 
 SAMPLE_RATE_HZ = 48_000
 """The one rate inside Goshawk; other rates are resampled at the edge."""
@@ -14,10 +20,31 @@ SILENCE_DBFS = -120.0
 
 SILENCE_LINEAR = 10.0 ** (SILENCE_DBFS / 20.0)
 
+CLIPPED_DBFS = -0.1
+"""A sample peak above this is taken for full scale: clipped, or about to be."""
+
 
 def db_to_linear(db: float) -> float:
     """Amplitude factor of a gain in dB."""
     return float(10.0 ** (db / 20.0))
+
+
+def db_to_power(db: FloatOrFloats) -> FloatOrFloats:
+    """Power factor of a gain in dB, of one or of many."""
+    power: FloatOrFloats = 10.0 ** (db / 10.0)
+    return power
+
+
+def power_to_db(power: NDArray[np.float64], least: float) -> NDArray[np.float64]:
+    """Levels in dB of powers, none less than that of ``least``."""
+    levels: NDArray[np.float64] = 10.0 * np.log10(np.maximum(power, least))
+    return levels
+
+
+def amplitudes_to_db(amplitudes: NDArray[np.floating]) -> NDArray[np.float64]:
+    """As ``linear_to_db``, of many."""
+    levels: NDArray[np.float64] = 20.0 * np.log10(np.maximum(np.abs(amplitudes), SILENCE_LINEAR))
+    return levels
 
 
 def linear_to_db(linear: float) -> float:

@@ -6,7 +6,7 @@ import numpy as np
 
 from goshawk.core.measure.take import TakeKind
 from goshawk.core.stage import Block
-from goshawk.core.wiring import AtticSettings, Performance
+from goshawk.core.routing import AtticSettings, Performance
 from tests.conftest import AtticMicrophone
 from tests.material import RATE_HZ, Mono, keys, noise, voice
 

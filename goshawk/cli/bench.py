@@ -13,7 +13,7 @@ from goshawk.core.graph.chain import RunningChain
 from goshawk.core.graph.mixer import STRIPS, Mixer
 from goshawk.core.graph.stations import kept_sounds
 from goshawk.core.rig import Rig, changed_together
-from goshawk.core.wiring import FEEDS
+from goshawk.core.routing import FEEDS
 from goshawk.devices.attic import Interface, Room
 from goshawk.timeline.memory import Memory
 from goshawk.timeline.sound import SoundWriter

@@ -248,7 +248,7 @@ def mix(
 ) -> None:
     """Mix recordings of each input as viewers hear them, and bring them to their targets."""
     from goshawk.cli.mix import mix_files, print_mix
-    from goshawk.core.wiring import Role
+    from goshawk.core.routing import Role
 
     given: dict[Role, Path | None] = {"voice": voice, "game": game, "music": music, "call": call}
     files = {role: path for role, path in given.items() if path is not None}

@@ -1,7 +1,7 @@
 """A chain as it is set: an ordered list of places, each with a stage's settings."""
 
 from collections.abc import Collection
-from typing import Annotated, Literal
+from typing import Annotated, Literal, get_args
 
 from pydantic import Field
 
@@ -132,6 +132,24 @@ StageName = Literal[
     "ducker",
     "limiter",
 ]
+SLOTS: dict[str, type[Slot]] = {
+    kind.model_fields["stage"].default: kind for kind in get_args(get_args(Slot)[0])
+}
+"""The slot of each kind of stage."""
+
+STAGE_LABELS: dict[StageName, str] = {
+    "trim": "Trim",
+    "high_pass": "High-pass",
+    "suppressor": "Suppressor",
+    "gate": "Gate",
+    "eq": "EQ",
+    "de_esser": "De-esser",
+    "compressor": "Compressor",
+    "three_band": "Three bands",
+    "leveller": "Leveller",
+    "ducker": "Ducker",
+    "limiter": "Limiter",
+}
 Chain = tuple[Slot, ...]
 
 

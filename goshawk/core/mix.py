@@ -24,7 +24,7 @@ from goshawk.core.rig import Rig, changed_together
 from goshawk.core.rules.balance import Move, PeaksHeard, moves
 from goshawk.core.stage import Block, Floats
 from goshawk.core.who_hears import send_gain
-from goshawk.core.wiring import InputSettings
+from goshawk.core.routing import InputSettings
 
 BLOCK_FRAMES = 1024
 LEAST_PIECES = 12

@@ -16,7 +16,7 @@ from goshawk.core.chain_slots import (
     with_fresh_ids,
 )
 from goshawk.core.settings import PLAIN_TEXT, Settings, choice, number, sentence_of
-from goshawk.core.wiring import (
+from goshawk.core.routing import (
     DeviceSettings,
     Feeds,
     Inputs,

@@ -7,7 +7,7 @@ and from what plays in place of the devices. It fails closed: what is not open b
 from typing import Literal
 
 from goshawk.core.rig import Rig
-from goshawk.core.wiring import FeedName, InputSettings
+from goshawk.core.routing import FeedName, InputSettings
 from goshawk.units import db_to_linear
 
 Playing = Literal["devices", "loop", "replay"]

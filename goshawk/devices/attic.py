@@ -10,7 +10,7 @@ import numpy as np
 
 from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
 from goshawk.core.stage import Block, Floats, Glide, glide, kernel
-from goshawk.core.wiring import AtticSettings, Performance
+from goshawk.core.routing import AtticSettings, Performance
 from goshawk.devices.base import DeviceReading, to_mono
 from goshawk.devices.catalog import DEVICES
 from goshawk.devices.sounds import load_sound

@@ -16,7 +16,7 @@ from goshawk.core.sound_check import run_with_sound
 from goshawk.core.stage import Block
 from goshawk.errors import GoshawkError
 from goshawk.store.work_folder import HEARD_SIDES, heard_path, private_folder
-from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.units import SAMPLE_RATE_HZ, db_to_linear
 
 _MOST_LINEAR = 0.9
 
@@ -77,7 +77,7 @@ def write_pair(folder: Path, serial: int, kind: str, before: Block, after: Block
     """Both sides of a take, equally loud: the raw one is brought to the other, and both down if it would clip."""
     loud = [loudness_lufs(sound) for sound in (before, after)]
     gain_db = 0.0 if loud[0] is None or loud[1] is None else loud[1] - loud[0]
-    raised = before * np.float32(10.0 ** (gain_db / 20.0))
+    raised = before * np.float32(db_to_linear(gain_db))
     greatest = max(float(np.abs(raised).max()), float(np.abs(after).max()), 1e-9)
     share = np.float32(min(1.0, _MOST_LINEAR / greatest))
     for side, sound in zip(HEARD_SIDES, (raised, after), strict=True):

@@ -23,7 +23,7 @@ from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import LEAST_HEARD_S, moves
 from goshawk.core.rules.sound_check.advice import Wish as CheckWish
 from goshawk.core.rules.sound_check.since import drift_of
-from goshawk.core.wiring import FEEDS
+from goshawk.core.routing import FEEDS
 from goshawk.errors import BadInput, GoshawkError
 from goshawk.observer import wishes
 from goshawk.observer.balance import BalanceDesk, with_holds
@@ -92,14 +92,14 @@ class Desk:
             folder.named,
             self._play_loop,
             self._compare,
-            self._tell_standing,
+            self._tell_under_way,
             self.notify,
             self.supervisor,
         )
         self.replay = Replay(self._play_replay, self._tell_balance, folder.named, self.supervisor)
         self.balance = BalanceDesk(self.rows, self.replay, self._hold, self._tell_balance)
         self.room = RoomTaker(
-            self._keep_room, lambda text: self.notify(text, "trouble"), self._tell_standing
+            self._keep_room, lambda text: self.notify(text, "trouble"), self._tell_under_way
         )
         self.sound_check = SoundCheck(
             Path(begin.takes_folder),
@@ -109,7 +109,7 @@ class Desk:
             lambda take: self._ask(wishes.SaveTake(take.model_dump_json().encode())),
             lambda kind: self._ask(wishes.ForgetTake(kind)),
             self._tell_sound_check,
-            self._tell_standing,
+            self._tell_under_way,
             lambda wish: wish.under(self.rig),
             self.supervisor,
         )
@@ -153,7 +153,7 @@ class Desk:
 
     def start(self) -> None:
         """Begin all work that goes on for ever."""
-        self._tell_standing()
+        self._tell_under_way()
         keep = self.supervisor.keep
         keep("taking in the sound", self._listen)
         keep("making the figures", self._make_figures)
@@ -342,9 +342,9 @@ class Desk:
         if self.shown.has_pages:
             self._say(wishes.ToPages(text, kind))
 
-    def _tell_standing(self) -> None:
+    def _tell_under_way(self) -> None:
         self._say(
-            wishes.Standing(
+            wishes.UnderWay(
                 self.looper.state.model_dump_json().encode(),
                 self.sound_check.performance,
                 self.room.stage_id,

@@ -21,14 +21,14 @@ from goshawk.core.observed.balance_meter import InputWindow
 from goshawk.core.observed.monitor import Monitor
 from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import standings
-from goshawk.core.rules.finding import standing
+from goshawk.core.rules.finding import not_put_aside
 from goshawk.core.rules.gain import GainCheck, gain_advice
 from goshawk.core.rules.staging import limiter_share_findings, staging_findings
 from goshawk.core.rules.wiring import Wired, wiring_findings
 from goshawk.core.stage import Block
-from goshawk.core.wiring import FEEDS, FeedName
+from goshawk.core.routing import FEEDS, FeedName
 from goshawk.devices.catalog import DEVICES
-from goshawk.observer.stage_work import StageCosts, stage_work
+from goshawk.observer.stage_figures import StageCosts, stage_work
 from goshawk.page_messages.balance import BalanceLevels
 from goshawk.page_messages.chain import RoomTakeState
 from goshawk.page_messages.live import Levels
@@ -296,7 +296,7 @@ def levels_of(snapshot: Snapshot) -> Levels:
         *staging_findings(stations, rig, DEVICES),
         *limiter_share_findings({name: one.share_percent for name, one in limiters.items()}, rig),
     ]
-    shown = standing(findings, rig)
+    shown = not_put_aside(findings, rig)
     return Levels(
         **figures,
         **snapshot.given,

@@ -301,7 +301,7 @@ class Hold(msgspec.Struct, tag=True):
     held_db: dict[str, float]
 
 
-class Standing(msgspec.Struct, tag=True):
+class UnderWay(msgspec.Struct, tag=True):
     """What the web process has to know of what is under way here: the loop (JSON), what the stand-in performs for a
     take, and for which suppressor the room is learned."""
 
@@ -312,7 +312,7 @@ class Standing(msgspec.Struct, tag=True):
 
 ToObserver = Begin | Follow | Shown | Ask | Answer
 FromObserver = (
-    ToPages | Notify | PlayLoop | Compare | PlayReplay | Hold | Standing | AskToSave | Answer
+    ToPages | Notify | PlayLoop | Compare | PlayReplay | Hold | UnderWay | AskToSave | Answer
 )
 
 _encoder = msgspec.msgpack.Encoder()

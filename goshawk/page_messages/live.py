@@ -14,7 +14,7 @@ from goshawk.core.rules.finding import Finding
 from goshawk.core.rules.gain import GainAdvice, GainMinute
 from goshawk.core.stage import StageReading
 from goshawk.core.target_sets import TargetSet
-from goshawk.core.wiring import FeedName
+from goshawk.core.routing import FeedName
 from goshawk.page_messages.balance import (
     BalanceLevels,
     BalanceState,

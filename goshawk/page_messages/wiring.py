@@ -5,7 +5,7 @@ from typing import Literal
 from pydantic import Field
 
 from goshawk.core.rules.buffer import MOST_SHARE, BufferAdvice, BufferTrial
-from goshawk.core.wiring import Role
+from goshawk.core.routing import Role
 from goshawk.page_messages.base import FromPageModel, FromServerModel
 
 

@@ -6,7 +6,7 @@ import msgspec
 import numpy as np
 
 from goshawk.core.graph.readings import MixReadings
-from goshawk.core.wiring import FeedName
+from goshawk.core.routing import FeedName
 from goshawk.devices.base import DeviceReading, EncoderReading
 from goshawk.timeline.memory import LOG_BYTES, LOGGED, LOGGED_BYTES, Memory
 

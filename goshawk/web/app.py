@@ -21,6 +21,7 @@ from goshawk.store.database import Opened, database_path, open_database
 from goshawk.store.ownership import Ownership, take
 from goshawk.timeline.memory import TEST_CLOCK
 from goshawk.web.errors import add_error_handlers
+from goshawk.web.facts import facts
 from goshawk.web.guard import BodyLimit, Guard
 from goshawk.web.routes import audio, live, presets, rig, sound_check, sound_files, test_clock
 from goshawk.web.studio import Studio
@@ -90,4 +91,5 @@ def openapi_document(app: FastAPI) -> dict[str, Any]:
     asked = TypeAdapter(FromPage).json_schema(ref_template=template)
     schemas.update(asked.pop("$defs"))
     schemas["FromPage"] = asked
+    document["x-facts"] = facts()
     return document

@@ -18,7 +18,7 @@ from goshawk.core.rig import (
     without_stage,
 )
 from goshawk.core.target_sets import CLEARANCES, TARGET_SETS
-from goshawk.core.wiring import Role
+from goshawk.core.routing import Role
 from goshawk.errors import BadSetting, NotFound
 from goshawk.page_messages.live import State
 from goshawk.web.pages import LivePage

@@ -4,7 +4,7 @@ import asyncio
 from collections.abc import Callable
 
 from goshawk.core.graph.stations import at_stage
-from goshawk.core.wiring import FEEDS
+from goshawk.core.routing import FEEDS
 from goshawk.engine.plan import LISTEN
 from goshawk.timeline.memory import Memory
 from goshawk.timeline.sound import SoundReader

@@ -9,7 +9,7 @@ from goshawk.core.chain_slots import same_work
 from goshawk.core.preset import Preset, make_preset, read_preset
 from goshawk.core.rig import Rig, changed, with_chain
 from goshawk.core.starting_points import STARTING_POINTS
-from goshawk.core.wiring import InputSettings
+from goshawk.core.routing import InputSettings
 from goshawk.errors import BadInput, BadSetting, NotFound
 from goshawk.page_messages.chain import PresetInfo
 from goshawk.store import presets

@@ -15,7 +15,7 @@ from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import with_holds_let_go
 from goshawk.core.rules.sentences import feed_sentence
 from goshawk.core.target_sets import TARGET_SETS, chosen_set
-from goshawk.core.wiring import FEEDS
+from goshawk.core.routing import FEEDS
 from goshawk.devices.catalog import DEVICES, INPUT_DEVICES, checked_fault
 from goshawk.engine.client import EngineClient
 from goshawk.engine.spawn import Spawned
@@ -270,8 +270,8 @@ class Studio:
                 self.pages.tell(text, kind)
             case wishes.Notify(text, level):
                 self.notify(text, level)
-            case wishes.Standing():
-                self.plays.stands(said)
+            case wishes.UnderWay():
+                self.plays.follow(said)
                 self.points.learn(said.learning)
                 self.pages.tell_state()
             case wishes.PlayLoop():

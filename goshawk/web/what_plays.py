@@ -8,7 +8,7 @@ from pydantic import TypeAdapter
 from goshawk.core.chain_slots import Chain
 from goshawk.core.device_info import info_of
 from goshawk.core.rig import Rig
-from goshawk.core.wiring import Performance
+from goshawk.core.routing import Performance
 from goshawk.devices.catalog import DEVICES
 from goshawk.engine.client import EngineClient
 from goshawk.observer import wishes
@@ -51,7 +51,7 @@ class WhatPlays:
             )
         self._engine().apply(rig)
 
-    def stands(self, said: wishes.Standing) -> None:
+    def follow(self, said: wishes.UnderWay) -> None:
         """What is under way at the observer."""
         self.loop = LoopState.model_validate_json(said.loop)
         performance = _performance.validate_python(said.performance)
@@ -88,5 +88,5 @@ class WhatPlays:
         """The observer is gone, and with it what it had played."""
         self.play_loop(wishes.PlayLoop(None))
         self.play_replay(wishes.PlayReplay(None, [], 0.0, None))
-        self.stands(wishes.Standing(LoopState().model_dump_json().encode(), None, ""))
+        self.follow(wishes.UnderWay(LoopState().model_dump_json().encode(), None, ""))
         self.hold({})

@@ -25,7 +25,7 @@ from goshawk.core.rig import (
 from goshawk.core.rig_upgrades import read_rig
 from goshawk.core.stage import Block
 from goshawk.core.starting_points import STARTING_POINTS
-from goshawk.core.wiring import FEEDS, FeedName
+from goshawk.core.routing import FEEDS, FeedName
 from goshawk.errors import BadSetting
 from goshawk.store import rigs
 from goshawk.store.database import open_database

@@ -25,7 +25,7 @@ from goshawk.core.rig import (
     without_stage,
 )
 from goshawk.core.rules.staging import limiter_share_findings, staging_findings
-from goshawk.core.wiring import FEEDS, MOST_INPUTS, FeedName, Sends
+from goshawk.core.routing import FEEDS, MOST_INPUTS, FeedName, Sends
 from goshawk.devices.catalog import DEVICES
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan

@@ -9,7 +9,7 @@ from goshawk.core.graph.matrix import ROWS, Matrix
 from goshawk.core.graph.pick import Pick
 from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.stage import GLIDE_MS
-from goshawk.core.wiring import FEEDS
+from goshawk.core.routing import FEEDS
 from tests.conftest import RATE_HZ, random_sound, tone
 
 FRAMES = 4800

@@ -14,7 +14,7 @@ from goshawk.core.rig import Rig, changed_together
 from goshawk.core.rules.balance import PeaksHeard, moves
 from goshawk.core.rules.sound_check import stages
 from goshawk.core.rules.sound_check.advice import SPREAD_DB, Advice, Steadiness
-from goshawk.core.wiring import MOST_TRIM_DB
+from goshawk.core.routing import MOST_TRIM_DB
 
 levels = st.floats(-100.0, 6.0)
 apart = st.floats(0.0, 100.0)

@@ -24,7 +24,7 @@ from goshawk.core.rendering import equal_loudness_gains_db, render, seamless
 from goshawk.core.rig import Rig, with_chain
 from goshawk.core.stage import Block
 from goshawk.core.starting_points import STARTING_POINTS
-from goshawk.core.wiring import FEEDS
+from goshawk.core.routing import FEEDS
 from tests.conftest import BARE, RATE_HZ, mix, peak_db, rig_with, tone
 
 LIVE, LOOPED = 1000.0, 400.0

@@ -11,7 +11,7 @@ from goshawk.core.observed.monitor import Monitor
 from goshawk.core.rig import Rig, changed_together, with_stage
 from goshawk.core.stage import Block
 from goshawk.core.who_hears import feeds_leave, send_gain
-from goshawk.core.wiring import FEEDS
+from goshawk.core.routing import FEEDS
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Comparing, Plan
 from tests.conftest import BARE, RATE_HZ, rig_with, tone

@@ -11,7 +11,7 @@ import pytest
 from goshawk.core.chain_slots import MOST_STAGES, Chain, SuppressorSlot
 from goshawk.core.dsp.suppressor import BINS, LearnedRoom, SuppressorSettings
 from goshawk.core.rig import Rig, changed, changed_together, with_chain, with_input
-from goshawk.core.wiring import MOST_INPUTS, MOST_STAGES_IN_ALL
+from goshawk.core.routing import MOST_INPUTS, MOST_STAGES_IN_ALL
 from goshawk.engine import client as client_module
 from goshawk.engine import messages
 from goshawk.engine.client import SEND_AGAIN_S, TAKEN_AT_ONCE, UNSEEN_S, EngineClient

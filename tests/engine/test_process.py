@@ -12,7 +12,7 @@ import pytest
 
 from goshawk.core.graph.readings import InputReading
 from goshawk.core.rig import Rig, changed
-from goshawk.core.wiring import FeedName
+from goshawk.core.routing import FeedName
 from goshawk.engine import messages, process
 from goshawk.engine.plan import Plan
 from goshawk.engine.process import AudioProcess, Clock

@@ -11,7 +11,7 @@ import pytest
 from goshawk.core.chain_slots import find_stage
 from goshawk.core.masking.what_helps import Improvement
 from goshawk.core.rig import Rig, changed_together
-from goshawk.core.wiring import InputSettings
+from goshawk.core.routing import InputSettings
 from goshawk.engine.plan import Plan
 from goshawk.errors import BadInput, NotFound
 from goshawk.observer.balance import without_holds

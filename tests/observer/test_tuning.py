@@ -16,7 +16,7 @@ from goshawk.core.starting_points import STARTING_POINTS
 from goshawk.engine.plan import Plan
 from goshawk.errors import BadInput, BadSetting, NotFound
 from goshawk.observer.desk import Desk
-from goshawk.observer.stage_work import StageCosts
+from goshawk.observer.stage_figures import StageCosts
 from goshawk.observer.wishes import LoopHear, LoopLast, LoopNew, LoopStop
 from goshawk.page_messages.chain import Spectra
 from goshawk.timeline.sound import SoundWriter

@@ -1,11 +1,12 @@
 /** What shapes a background input at a glance: its trim, its dip under the voice, its EQ, its delay. */
 
+import { HOLD_RANGE_DB } from "../api/facts.gen";
+import { STAGE_LABELS } from "../api/facts.gen";
 import { X } from "lucide-react";
 import { useState, type ReactNode } from "react";
 import type { InputSettings, Slot } from "../api/client";
 import { EqEditor } from "../pictures/EqEditor";
 import { DuckerEditor } from "../pictures/DuckerEditor";
-import { STAGE_LABELS } from "../levelpath/stations";
 import { ask, setSetting } from "../live/link";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
@@ -42,7 +43,7 @@ export function InputDetail({ input, onClose }: Props) {
           <Toggle path={`inputs.${id}.is_held`} />
           <p className="text-[13px] text-quiet">
             “To target” sets the trim; the fader stays for your hand. A hold moves a quarter of a
-            decibel a second, 6 dB at most, and rests while you or it are silent.
+            decibel a second, {HOLD_RANGE_DB} dB at most, and rests while you or it are silent.
           </p>
         </div>
       )}

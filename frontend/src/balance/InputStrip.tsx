@@ -1,5 +1,6 @@
 /** One input: how it stands against its target, its fader, and what brings it there. */
 
+import { HOLD_RANGE_DB } from "../api/facts.gen";
 import type { InputSettings } from "../api/client";
 import { ask, setSetting } from "../live/link";
 import { readings, useLevels } from "../live/readings";
@@ -96,7 +97,7 @@ export function InputStrip({ input, isChained, isOpen, onOpen }: Props) {
               look={input.is_held ? "main" : "plain"}
               aria-pressed={input.is_held}
               aria-label={`Hold ${name} at its target`}
-              title="Keeps it at its target by itself: slowly, by 6 dB at most"
+              title={`Keeps it at its target by itself: slowly, by ${HOLD_RANGE_DB} dB at most`}
               onClick={() => setSetting(`inputs.${id}.is_held`, !input.is_held)}
             >
               Hold

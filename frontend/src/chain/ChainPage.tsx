@@ -1,3 +1,4 @@
+import { STAGE_LABELS } from "../api/facts.gen";
 import { useEffect, type ComponentType } from "react";
 import type { Slot } from "../api/client";
 import { useChosenInput } from "../chosen";
@@ -5,7 +6,6 @@ import { comesIn, stagePath } from "../live/chains";
 import { ask, setSetting } from "../live/link";
 import { useLevels } from "../live/readings";
 import { useLive } from "../live/store";
-import { STAGE_LABELS } from "../levelpath/stations";
 import { Button } from "../ui/Button";
 import { useView } from "../view";
 import { CompressorPanel } from "./CompressorPanel";

@@ -1,10 +1,10 @@
 /** Building the chain: a stage is moved, copied, removed or added, always in one path. */
 
+import { STAGE_LABELS } from "../api/facts.gen";
 import { ArrowLeft, ArrowRight, Copy, Trash2 } from "lucide-react";
 import type { InputSettings, Slot } from "../api/client";
 import { ask } from "../live/link";
 import { useLive } from "../live/store";
-import { STAGE_LABELS } from "../levelpath/stations";
 import { AddMenu } from "../ui/AddMenu";
 import { IconButton } from "../ui/IconButton";
 import { openStage } from "../view";

@@ -1,5 +1,6 @@
 /** Draws the level path: ribbons of voice and room through the stations, and what the viewers get. */
 
+import { CLIPPED_DBFS } from "../api/facts.gen";
 import type { InputSettings, Levels, Rig, StationLevels } from "../api/client";
 import { readings, SILENCE } from "../live/readings";
 import { colour, FIGURES_FONT, hatch, TEXT_FONT } from "../ui/Picture";
@@ -142,7 +143,8 @@ function path(
     }
     // Inside the chain there is room above 0 dBFS; at the converter there is none.
     const highest = levels.stations[meter]?.highest_peak_dbfs ?? SILENCE;
-    if (i === 0 && stageId === null && highest >= -0.1) over(canvas, x, frame.top - 9, "clips");
+    if (i === 0 && stageId === null && highest >= CLIPPED_DBFS)
+      over(canvas, x, frame.top - 9, "clips");
   });
 }
 

@@ -1,5 +1,6 @@
 /** The stations of the level path, from the microphone to the viewers, and what is written under each. */
 
+import { STAGE_LABELS } from "../api/facts.gen";
 import type { StageReading, EqSettings, InputSettings, Levels, Rig, Slot } from "../api/client";
 import { SILENCE } from "../live/readings";
 import { comesIn } from "../live/chains";
@@ -11,20 +12,6 @@ export type Station = {
   label: string;
   /** The stage it opens; null at both ends. */
   stageId: string | null;
-};
-
-export const STAGE_LABELS: Record<Slot["stage"], string> = {
-  trim: "Trim",
-  high_pass: "High-pass",
-  suppressor: "Suppressor",
-  gate: "Gate",
-  eq: "EQ",
-  de_esser: "De-esser",
-  compressor: "Compressor",
-  three_band: "Three bands",
-  leveller: "Leveller",
-  ducker: "Ducker",
-  limiter: "Limiter",
 };
 
 /** Names for where there is no room for the whole: the trade's own short forms. */

@@ -3,12 +3,6 @@
 import type { FeedName, Levels } from "../api/client";
 
 export const FEEDS: FeedName[] = ["viewers", "you", "call", "archive"];
-export const FEED_LABELS: Record<FeedName, string> = {
-  viewers: "Viewers",
-  you: "You",
-  call: "Call",
-  archive: "Archive",
-};
 
 type Reach = Levels["reach"][string] | undefined;
 

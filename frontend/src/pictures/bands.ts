@@ -1,5 +1,6 @@
 /** The bands of an EQ as they are drawn and moved, and the zones of a voice on the frequency axis. */
 
+import { VOICE_ZONES } from "../api/facts.gen";
 import type { EqSettings } from "../api/client";
 
 export type BandName = keyof EqSettings;
@@ -18,16 +19,11 @@ export const BANDS: { name: BandName; label: string; short: string }[] = [
 ];
 
 /** Where in a voice a problem or a virtue lies, in Hz. */
-export const ZONES = [
-  { label: "rumble", from: 20, to: 80 },
-  { label: "body", from: 80, to: 250 },
-  { label: "mud", from: 250, to: 500 },
-  { label: "boxiness", from: 500, to: 1000 },
-  { label: "clarity", from: 1000, to: 3000 },
-  { label: "harshness", from: 3000, to: 5000 },
-  { label: "sibilance", from: 5000, to: 10000 },
-  { label: "air", from: 10000, to: 20000 },
-];
+export const ZONES = VOICE_ZONES.map(({ name, from_hz, to_hz }) => ({
+  label: name,
+  from: from_hz,
+  to: to_hz,
+}));
 
 export const LOWEST_HZ = 20;
 export const HIGHEST_HZ = 20000;

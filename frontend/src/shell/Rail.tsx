@@ -1,8 +1,8 @@
+import { FEED_LABELS, STAGE_LABELS } from "../api/facts.gen";
 import { useEffect } from "react";
 import { Slider } from "radix-ui";
 import type { Rig } from "../api/client";
 import { BANDS } from "../pictures/bands";
-import { STAGE_LABELS } from "../levelpath/stations";
 import { findStage } from "../live/chains";
 import { hearAs, listen, setPlayback, stopListening, useSound } from "../live/sound";
 import { say, useLive } from "../live/store";
@@ -12,7 +12,7 @@ import { signless, spoken } from "../units/format";
 import { openTask, TASKS, useView } from "../view";
 import { Feather } from "./Feather";
 import { Findings } from "./Findings";
-import { FEED_LABELS, FEEDS } from "../live/reach";
+import { FEEDS } from "../live/reach";
 import { cough, toggleBreak, toggleMute } from "./silence";
 import { Tools } from "./Tools";
 

@@ -1,10 +1,11 @@
+import { FEED_LABELS } from "../api/facts.gen";
 import { useEffect, useState, type ReactNode } from "react";
 import type { FeedName } from "../api/client";
 import { setSetting } from "../live/link";
 import { readings, useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { decibels } from "../units/format";
-import { FEED_LABELS, FEEDS, reachSentence } from "../live/reach";
+import { FEEDS, reachSentence } from "../live/reach";
 
 export function TopBar() {
   const state = useLive((live) => live.state);

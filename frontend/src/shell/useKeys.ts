@@ -1,5 +1,5 @@
+import { STAGE_LABELS } from "../api/facts.gen";
 import { useEffect } from "react";
-import { STAGE_LABELS } from "../levelpath/stations";
 import { findStage, stagePath } from "../live/chains";
 import { redo, setSetting, undo } from "../live/link";
 import { readings } from "../live/readings";

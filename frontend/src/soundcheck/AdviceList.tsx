@@ -1,10 +1,10 @@
 /** What follows from the takes: a row a stage, each with its reason, to accept, adjust or refuse. */
 
+import { STAGE_LABELS } from "../api/facts.gen";
 import { SlidersHorizontal } from "lucide-react";
 import { Switch } from "radix-ui";
 import { useId, useState, type FormEvent } from "react";
 import type { Advice, Outcome, SoundCheck, Wish } from "../api/client";
-import { STAGE_LABELS } from "../levelpath/stations";
 import { useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";

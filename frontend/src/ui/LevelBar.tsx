@@ -1,7 +1,8 @@
 /** A level as a bar of one hue: what is over is vermilion and marked. */
 
+import { CLIPPED_DBFS } from "../api/facts.gen";
+
 const LOWEST_DBFS = -72;
-const OVER_DBFS = -0.1;
 
 const shareOf = (dbfs: number) =>
   Math.max(0, Math.min(1, (dbfs - LOWEST_DBFS) / -LOWEST_DBFS)) * 100;
@@ -9,7 +10,7 @@ const shareOf = (dbfs: number) =>
 type Props = { dbfs: number; colour: string; label: string; className?: string };
 
 export function LevelBar({ dbfs, colour, label, className = "h-2.5" }: Props) {
-  const isOver = dbfs >= OVER_DBFS;
+  const isOver = dbfs >= CLIPPED_DBFS;
   return (
     <span
       role="meter"

@@ -1,9 +1,11 @@
+import { SOUND_EARLIER_MS, SOUND_LATER_MS } from "../api/facts.gen";
+import { FEED_LABELS } from "../api/facts.gen";
 import { useState } from "react";
 import type { BufferTrial, FeedName } from "../api/client";
 import { ask, setSetting } from "../live/link";
 import { useLevels } from "../live/readings";
 import { useLive } from "../live/store";
-import { FEED_LABELS, FEEDS } from "../live/reach";
+import { FEEDS } from "../live/reach";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { Panel } from "../ui/Panel";
@@ -22,8 +24,8 @@ export function DelayView() {
           <h3 className="font-semibold">Voice and picture</h3>
           <p className="mb-2 text-[13px] text-quiet">
             Say here by how much your broadcast program delays the picture: Goshawk tells you when
-            the voice comes more than 125 ms after the lips, or 45 ms before them. To hold a
-            listener's sound back, open its feed under Who hears what.
+            the voice comes more than {SOUND_LATER_MS} ms after the lips, or {SOUND_EARLIER_MS} ms
+            before them. To hold a listener's sound back, open its feed under Who hears what.
           </p>
           <div className="max-w-[420px]">
             <Setting path="picture_delay_ms" />

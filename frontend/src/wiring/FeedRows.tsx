@@ -1,8 +1,9 @@
+import { FEED_LABELS } from "../api/facts.gen";
 import type { FeedName, FeedSettings } from "../api/client";
 import { setSetting } from "../live/link";
 import { useLevels } from "../live/readings";
 import { useLive } from "../live/store";
-import { FEED_LABELS, FEEDS } from "../live/reach";
+import { FEEDS } from "../live/reach";
 import { Choice } from "../ui/Choice";
 import { Popover } from "../ui/Popover";
 import { Setting } from "../ui/Setting";

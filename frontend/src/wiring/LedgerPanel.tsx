@@ -1,8 +1,8 @@
+import { FEED_LABELS } from "../api/facts.gen";
 import type { FeedName, Levels } from "../api/client";
 import { ask } from "../live/link";
 import { useLevels } from "../live/readings";
 import { useLive } from "../live/store";
-import { FEED_LABELS } from "../live/reach";
 import { Button } from "../ui/Button";
 import { openWiring, useView } from "../view";
 import { partsOf } from "./ledger";

@@ -1,7 +1,7 @@
+import { FEED_LABELS } from "../api/facts.gen";
 import type { FeedName, InputSettings } from "../api/client";
 import { setSetting } from "../live/link";
 import { useLevels } from "../live/readings";
-import { FEED_LABELS } from "../live/reach";
 import { Choice } from "../ui/Choice";
 import { Popover } from "../ui/Popover";
 import { roleColour } from "../ui/roles";

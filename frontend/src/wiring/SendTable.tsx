@@ -1,7 +1,8 @@
+import { FEED_LABELS } from "../api/facts.gen";
 import type { DeviceStatus, FeedName, InputSettings } from "../api/client";
 import { readings, useLevels } from "../live/readings";
 import { useLive } from "../live/store";
-import { FEED_LABELS, FEEDS } from "../live/reach";
+import { FEEDS } from "../live/reach";
 import { LevelBar } from "../ui/LevelBar";
 import { roleColour, roleText } from "../ui/roles";
 import { decibels, signless } from "../units/format";

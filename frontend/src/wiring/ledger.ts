@@ -1,8 +1,8 @@
 /** The delay from the microphone to a listener, part by part, as it is drawn. */
 
+import { STAGE_LABELS } from "../api/facts.gen";
 import type { FeedName, Levels, Rig } from "../api/client";
 import { findStage } from "../live/chains";
-import { STAGE_LABELS } from "../levelpath/stations";
 
 type Part = { name: string; ms: number; startMs: number };
 

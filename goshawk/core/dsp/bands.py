@@ -3,7 +3,7 @@
 import numpy as np
 
 from goshawk.core.stage import Floats
-from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.units import SAMPLE_RATE_HZ, db_to_power, power_to_db
 
 BANDS_PER_OCTAVE = 6
 BAND_CENTRES_HZ: Floats = 1000.0 * 2.0 ** (np.arange(-34, 27) / BANDS_PER_OCTAVE)
@@ -27,7 +27,5 @@ def band_weights(
 
 def in_db(power: Floats) -> list[float]:
     """Powers as levels in dB, for a screen."""
-    levels: list[float] = (
-        (10.0 * np.log10(np.maximum(power, 10.0 ** (LEAST_DB / 10.0)))).round(1).tolist()
-    )
+    levels: list[float] = (power_to_db(power, db_to_power(LEAST_DB))).round(1).tolist()
     return levels

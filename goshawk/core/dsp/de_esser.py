@@ -17,14 +17,14 @@ from goshawk.core.dsp.fast_math import amplitude, power_db
 from goshawk.core.dsp.filter_bank import FilterBank
 from goshawk.core.settings import Settings, number
 from goshawk.core.stage import Block, Floats, Glide, Stage, StageReading, glide_along, kernel
-from goshawk.units import SILENCE_LINEAR, one_pole_coefficient
+from goshawk.units import SILENCE_LINEAR, db_to_power, one_pole_coefficient
 
 DETECTOR_MS = 3.0
 VOICE_MS = 20.0
 VOICE_RELEASE_MS = 800.0
 """The voice's level is held over a word: longer than an s lasts."""
 
-LEAST_VOICE = 10.0 ** (-60.0 / 10.0)
+LEAST_VOICE = db_to_power(-60.0)
 """Under this power (−60 dBFS) there is no voice to compare with: hiss in a pause is left alone."""
 
 

@@ -25,6 +25,7 @@ import numpy as np
 
 from goshawk.core.dsp.fast_math import exp2, log2
 from goshawk.core.stage import Floats, inlined, kernel
+from goshawk.units import db_to_power
 
 HEAVY_SMOOTHING = 0.985
 LIGHT_SMOOTHING = 0.85
@@ -45,10 +46,10 @@ PRESENCE_FROM_DB = -7.0
 PRESENCE_OVER_DB = 10.0
 """Speech is unlikely at a smoothed SNR of the first, and sure that much above it."""
 
-_CLEAR = 10.0 ** (CLEAR_DB / 10.0)
+_CLEAR = db_to_power(CLEAR_DB)
 _CLEAR_PER_OCTAVE = 10.0 * math.log10(2.0) / CLEAR_DB
-_FROM = 10.0 ** (PRESENCE_FROM_DB / 10.0)
-_SURE = _FROM * 10.0 ** (PRESENCE_OVER_DB / 10.0)
+_FROM = db_to_power(PRESENCE_FROM_DB)
+_SURE = _FROM * db_to_power(PRESENCE_OVER_DB)
 _PRESENCE_PER_OCTAVE = 10.0 * math.log10(2.0) / PRESENCE_OVER_DB
 
 _AWAY = FIXED_PRIOR / (1.0 + FIXED_PRIOR) * math.log2(math.e)

@@ -31,7 +31,15 @@ from goshawk.core.dsp.spectral_gain import (
 )
 from goshawk.core.settings import Settings, number
 from goshawk.core.stage import Block, Floats, Stage, StageReading, kernel
-from goshawk.units import SAMPLE_RATE_HZ, SILENCE_LINEAR, db_to_linear, linear_to_db, ms_to_frames
+from goshawk.units import (
+    SAMPLE_RATE_HZ,
+    SILENCE_LINEAR,
+    db_to_linear,
+    db_to_power,
+    linear_to_db,
+    ms_to_frames,
+    power_to_db,
+)
 
 WINDOW_FRAMES = ms_to_frames(20.0)
 HOP_FRAMES = ms_to_frames(5.0)
@@ -78,7 +86,7 @@ class LearnedRoom(Settings):
     @classmethod
     def of_power(cls, power: Floats) -> "LearnedRoom":
         """From a mean power in each bin, shape (BINS,)."""
-        levels = 10.0 * np.log10(np.maximum(power, _LEAST_POWER))
+        levels = power_to_db(power, _LEAST_POWER)
         return cls(
             rate_hz=SAMPLE_RATE_HZ, levels_db=tuple(round(float(level), 1) for level in levels)
         )
@@ -86,7 +94,7 @@ class LearnedRoom(Settings):
     @property
     def power(self) -> Floats:
         """Mean power in each bin, shape (BINS,)."""
-        power: Floats = 10.0 ** (np.array(self.levels_db) / 10.0)
+        power: Floats = db_to_power(np.array(self.levels_db))
         return power
 
 

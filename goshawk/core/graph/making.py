@@ -4,7 +4,7 @@ from goshawk.core.chain_slots import Chain, Slot
 from goshawk.core.graph.chain import StagePlace
 from goshawk.core.graph.strip import Strip, channels_of
 from goshawk.core.rig import Rig
-from goshawk.core.wiring import InputSettings
+from goshawk.core.routing import InputSettings
 
 
 class Parts:

@@ -36,7 +36,7 @@ from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.rig import Rig
 from goshawk.core.stage import Block, Floats
 from goshawk.core.who_hears import Playing, feeds_leave
-from goshawk.core.wiring import FEEDS, FeedName
+from goshawk.core.routing import FEEDS, FeedName
 
 STRIPS = "strips"
 """What all inputs' ways to the matrix cost together, beside the stages."""

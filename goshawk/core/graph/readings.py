@@ -5,7 +5,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.core.stage import Floats, StageReading
-from goshawk.core.wiring import FeedName
+from goshawk.core.routing import FeedName
 
 
 class InputReading(msgspec.Struct):

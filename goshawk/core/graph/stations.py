@@ -3,7 +3,7 @@
 from typing import Literal
 
 from goshawk.core.rig import Rig
-from goshawk.core.wiring import FeedName
+from goshawk.core.routing import FeedName
 
 MICROPHONE = "microphone"
 """The station at which the main voice comes in."""

@@ -10,7 +10,7 @@ from goshawk.core.measure.levels import PAUSE, SPEECH
 from goshawk.core.mix import HeardInputs, contribution, peaks_of
 from goshawk.core.rig import Rig, SettingValue, stage_changes
 from goshawk.core.stage import Floats
-from goshawk.core.wiring import InputSettings
+from goshawk.core.routing import InputSettings
 
 SHORTEST_HOLD_MS, LONGEST_HOLD_MS = 250.0, 600.0
 """Shorter and it flutters between syllables; longer and the game never comes back."""

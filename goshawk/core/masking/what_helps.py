@@ -23,8 +23,9 @@ from goshawk.core.mix import Bands, HeardInputs, bands_of, contribution, contrib
 from goshawk.core.rig import Rig, SettingValue, changed_together, stage_changes
 from goshawk.core.rules.balance import CLEARANCE_TOLERANCE_DB
 from goshawk.core.stage import Floats
-from goshawk.core.wiring import MOST_TRIM_DB, InputSettings
+from goshawk.core.routing import MOST_TRIM_DB, InputSettings
 from goshawk.errors import BadSetting
+from goshawk.units import db_to_power
 
 DUCK_DEPTHS_DB = (6.0, 9.0, 12.0)
 """The least that is enough is suggested; more would be heard as pumping."""
@@ -71,7 +72,7 @@ class _Tried:
 
     def index_with(self, name: str, gain_db: Floats | float) -> float:
         """The index with another input changed by a gain, in all bands or each."""
-        powers = self.bands.others[name] * 10.0 ** (np.asarray(gain_db) / 10.0)
+        powers = self.bands.others[name] * db_to_power(np.asarray(gain_db))
         return self.bands.with_other(name, powers).hearing().index
 
 
@@ -234,7 +235,7 @@ def _lift(tried: _Tried) -> Improvement | None:
     voice, rest = tried.bands.voice.mean(axis=0), tried.bands.rest().mean(axis=0)
     found = {}
     for place in _places():
-        gain = 10.0 ** (response_db(bell(BANDS_HZ[place], LIFT_DB, LIFT_Q)[None], BANDS_HZ) / 10.0)
+        gain = db_to_power(response_db(bell(BANDS_HZ[place], LIFT_DB, LIFT_Q)[None], BANDS_HZ))
         found[place] = hearing(voice * gain, rest).index
     place = max(found, key=lambda place: found[place])
     hz = float(BAND_HZ[place])

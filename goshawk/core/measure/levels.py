@@ -13,7 +13,13 @@ from numpy.typing import NDArray
 
 from goshawk.core.measure.percentiles import median, percentiles
 from goshawk.core.stage import Block, Floats, clean, kernel
-from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, SILENCE_LINEAR
+from goshawk.units import (
+    SAMPLE_RATE_HZ,
+    SILENCE_DBFS,
+    SILENCE_LINEAR,
+    amplitudes_to_db,
+    power_to_db,
+)
 
 HOP_MS = 10
 HOP_FRAMES = SAMPLE_RATE_HZ * HOP_MS // 1000
@@ -103,8 +109,8 @@ class HopMeter:
 def hops_in_db(hops: Floats) -> Floats:
     """Power and peak in columns → RMS and peak in dBFS."""
     out: Floats = np.empty_like(hops)
-    out[..., 0] = 10.0 * np.log10(np.maximum(hops[..., 0], SILENCE_LINEAR**2))
-    out[..., 1] = 20.0 * np.log10(np.maximum(hops[..., 1], SILENCE_LINEAR))
+    out[..., 0] = power_to_db(hops[..., 0], SILENCE_LINEAR**2)
+    out[..., 1] = amplitudes_to_db(hops[..., 1])
     return out
 
 

@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from goshawk.core.dsp.bands import BAND_CENTRES_HZ, band_weights
 from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.stage import Floats
+from goshawk.units import power_to_db
 
 _REFERENCE_DB = {
     63: 38.6, 80: 43.5, 100: 54.4, 125: 57.7, 160: 56.8, 200: 60.2, 250: 60.3, 315: 59.0, 400: 62.1,
@@ -70,7 +71,7 @@ def mean_power(sound: Floats, wanted: NDArray[np.bool_]) -> Floats | None:
 def thirds_db(power: Floats) -> Floats:
     """Levels in THIRD_CENTRES_HZ, in dBFS (RMS), of what ``mean_power`` gives."""
     weights = band_weights(_FFT_FRAMES, THIRD_CENTRES_HZ, 3)
-    levels: Floats = 10.0 * np.log10(np.maximum(weights @ power, 1e-14))
+    levels: Floats = power_to_db(weights @ power, 1e-14)
     return levels
 
 
@@ -106,7 +107,7 @@ class Resonance:
 def resonances(power: Floats, pitch_hz: float) -> list[Resonance]:
     """Narrow peaks of what ``mean_power`` gives, in sixths of an octave, the strongest first. The lowest harmonics of a
     voice that hardly moves its pitch are none."""
-    levels = 10.0 * np.log10(np.maximum(band_weights(_FFT_FRAMES) @ power, 1e-14))
+    levels = power_to_db(band_weights(_FFT_FRAMES) @ power, 1e-14)
     harmonics = pitch_hz * np.arange(1, 5)
     found: list[Resonance] = []
     for band, hz in enumerate(BAND_CENTRES_HZ):

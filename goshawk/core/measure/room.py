@@ -14,7 +14,7 @@ from goshawk.core.dsp.suppressor import HOP_FRAMES as STEP_FRAMES
 from goshawk.core.measure.levels import HOP_FRAMES, SPEECH
 from goshawk.core.measure.speech_activity import NOTHING_LINEAR, SpeechActivity
 from goshawk.core.stage import Floats
-from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.units import SAMPLE_RATE_HZ, power_to_db
 
 TAKE_S = 3.0
 LEAST_S = 0.5
@@ -93,7 +93,7 @@ def learn_room(sound: Floats) -> RoomTake:
     listener = SpeechActivity()
     listener.listen(np.ascontiguousarray(sound[:, None], np.float32))
     speech = float((listener.decisions(0, len(hops)) == SPEECH).mean())
-    low, high = np.percentile(10.0 * np.log10(np.maximum(power[is_there], 1e-12)), (20, 95))
+    low, high = np.percentile(power_to_db(power[is_there], 1e-12), (20, 95))
     if speech > MOST_SPEECH or high - low > MOST_SPREAD_DB:
         return RoomTake(
             1.0,

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from goshawk.core.dsp.side_chain import filter_sample, high_pass_coefficients
 from goshawk.core.measure.levels import HOP_FRAMES, KEPT_HOPS, PAUSE, SPEECH, TAIL
 from goshawk.core.stage import Block, Floats, kernel
-from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.units import SAMPLE_RATE_HZ, db_to_power
 
 ON_DB = 10.0
 OFF_DB = 6.0
@@ -42,10 +42,10 @@ NOTHING_FRAMES = 120
 
 LONGEST_GAP_HOPS = 1000
 
-_LEAST_FLOOR = 10.0 ** (LEAST_FLOOR_DBFS / 10.0)
-_BIAS = 10.0 ** (MINIMUM_BIAS_DB / 10.0)
-_ON = 10.0 ** (ON_DB / 10.0)
-_OFF = 10.0 ** (OFF_DB / 10.0)
+_LEAST_FLOOR = db_to_power(LEAST_FLOOR_DBFS)
+_BIAS = db_to_power(MINIMUM_BIAS_DB)
+_ON = db_to_power(ON_DB)
+_OFF = db_to_power(OFF_DB)
 _LOW_PASS = 1.0 - math.exp(-2.0 * math.pi * 4000.0 / SAMPLE_RATE_HZ)
 
 SUM, COUNT, LOW, SMOOTH, RECENT, IN_WINDOW, SUB, LOUD, SPEAKING, QUIET, DONE = range(11)

@@ -12,6 +12,7 @@ from goshawk.core.dsp.compressor import CompressorSettings, reduction_at_db
 from goshawk.core.measure.levels import HOP_MS, LEAST_HOPS, SPEECH
 from goshawk.core.measure.percentiles import percentiles
 from goshawk.core.stage import Floats
+from goshawk.units import db_to_power
 
 ONSET_MS = 50
 LOST_DB = 3.0
@@ -55,7 +56,7 @@ def first_syllable_losses(before: Floats, after: Floats, activity: Activity) -> 
 
 
 def _energy_db(hops: Floats) -> float:
-    return float(10.0 * np.log10((10.0 ** (hops[:, 0] / 10.0)).sum()))
+    return float(10.0 * np.log10((db_to_power(hops[:, 0])).sum()))
 
 
 def chatter_per_minute(before: Floats, after: Floats) -> float:

@@ -14,7 +14,14 @@ from goshawk.core.measure.room import SETTLE_S
 from goshawk.core.measure.speech_activity import SpeechActivity
 from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.stage import Block, Floats
-from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, SILENCE_LINEAR
+from goshawk.units import (
+    CLIPPED_DBFS,
+    SAMPLE_RATE_HZ,
+    SILENCE_DBFS,
+    amplitudes_to_db,
+    db_to_linear,
+    power_to_db,
+)
 
 TakeKind = Literal["room", "low", "usual", "big", "keys"]
 TAKE_KINDS: tuple[TakeKind, ...] = ("room", "low", "usual", "big", "keys")
@@ -22,8 +29,7 @@ VOICES: tuple[TakeKind, ...] = ("low", "usual", "big")
 LEAST_TAKE_S = 0.5
 """Less tells nothing, not even of a room."""
 
-CLIPPED_LINEAR = 0.9885
-"""−0.1 dBFS, as everywhere."""
+CLIPPED_LINEAR = db_to_linear(CLIPPED_DBFS)
 
 SETTLE_HOPS = round(SETTLE_S * SAMPLE_RATE_HZ) // HOP_FRAMES
 
@@ -77,7 +83,7 @@ def mono_of(sound: Block) -> Block:
     if sound.shape[1] == 1:
         return sound
     power = (sound.astype(np.float64) ** 2).mean(axis=0)
-    apart_db = 10.0 * np.log10(np.maximum(power, 1e-20))
+    apart_db = power_to_db(power, 1e-20)
     if abs(apart_db[0] - apart_db[1]) > DEAD_SIDE_DB:
         side = int(apart_db.argmax())
         return np.ascontiguousarray(sound[:, side : side + 1])
@@ -91,8 +97,8 @@ def hops_of(sound: Block) -> tuple[Floats, Floats]:
     rms = np.sqrt((pieces**2).mean(axis=1)) if count else np.zeros(0)
     peak = np.abs(pieces).max(axis=1) if count else np.zeros(0)
     return (
-        20.0 * np.log10(np.maximum(rms, SILENCE_LINEAR)),
-        20.0 * np.log10(np.maximum(peak, SILENCE_LINEAR)),
+        amplitudes_to_db(rms),
+        amplitudes_to_db(peak),
     )
 
 
@@ -150,7 +156,7 @@ def measure_take(kind: TakeKind, sound: Block, activity: Activity) -> TakeFigure
         "highest_peak_dbfs": None if is_silent or not len(peak) else float(peak.max()),
         "true_peak_dbtp": None if is_silent else meter.take_dbtp(),
         "integrated_lufs": loudness_lufs(sound),
-        "clipped_moments": int((peak > 20.0 * np.log10(CLIPPED_LINEAR)).sum()),
+        "clipped_moments": int((peak > CLIPPED_DBFS).sum()),
         "pitch_low_hz": pitch and pitch.low_hz,
         "pitch_median_hz": pitch and pitch.median_hz,
         "pitch_high_hz": pitch and pitch.high_hz,

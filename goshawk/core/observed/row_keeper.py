@@ -12,7 +12,7 @@ from goshawk.core.measure.sound_keeper import SoundKeeper
 from goshawk.core.mix import HeardInputs
 from goshawk.core.rendering import LONGEST_LOOP_S
 from goshawk.core.rig import Rig
-from goshawk.core.wiring import LONGEST_INPUT_DELAY_MS
+from goshawk.core.routing import LONGEST_INPUT_DELAY_MS
 from goshawk.units import SAMPLE_RATE_HZ, ms_to_frames
 
 KEPT_S = 30.0

@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from pydantic import BaseModel
 
 from goshawk.core.rig import Rig
-from goshawk.core.wiring import FeedName
+from goshawk.core.routing import FeedName
 
 WORSE_BY = 3.0
 """A finding that was put aside comes back when its figure (mostly decibels) is this much worse."""
@@ -37,7 +37,7 @@ class Finding(BaseModel):
     evidence: str = ""
 
 
-def standing(findings: Iterable[Finding], rig: Rig) -> list[Finding]:
+def not_put_aside(findings: Iterable[Finding], rig: Rig) -> list[Finding]:
     """Those that were not put aside, or have become worse since."""
     aside = {one.key: one.badness for one in rig.dismissed}
     return [

@@ -17,9 +17,9 @@ from goshawk.core.measure.levels import HOP_MS, SPEECH
 from goshawk.core.measure.percentiles import median, percentiles
 from goshawk.core.rig import Rig, knob
 from goshawk.core.rules.finding import Mend, minus
-from goshawk.core.rules.staging import CLIPPED_DBFS
 from goshawk.core.stage import Floats
-from goshawk.core.wiring import MOST_PREAMP_GAIN_DB
+from goshawk.core.routing import MOST_PREAMP_GAIN_DB
+from goshawk.units import CLIPPED_DBFS
 
 LANDING_LOW_DBFS = -18.0
 LANDING_HIGH_DBFS = -10.0

@@ -13,9 +13,7 @@ from goshawk.core.dsp.equaliser import BOLD_BOOST_DB
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.rig import Rig, knob
 from goshawk.core.rules.finding import Finding, Mend, minus
-
-CLIPPED_DBFS = -0.1
-"""A converter at its end gives full scale; 0.1 dB is for what a filter behind it rounds off."""
+from goshawk.units import CLIPPED_DBFS
 
 LEAST_GATE_GAP_DB = 3.0
 """Room peaks wander by 2 to 3 dB; a close threshold nearer than this lets them hold the gate open."""

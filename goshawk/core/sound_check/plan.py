@@ -1,21 +1,10 @@
 """The stages up to the de-esser, each planned from what really arrives at it."""
 
 from dataclasses import dataclass, field, replace
-from typing import Any
 
 from pydantic import ValidationError
 
-from goshawk.core.chain_slots import (
-    CompressorSlot,
-    DeEsserSlot,
-    EqSlot,
-    GateSlot,
-    HighPassSlot,
-    LimiterSlot,
-    Slot,
-    SuppressorSlot,
-    TrimSlot,
-)
+from goshawk.core.chain_slots import SLOTS, Slot
 from goshawk.core.measure.long_term_spectrum import common_resonance
 from goshawk.core.measure.take import VOICES
 from goshawk.core.rules.sound_check import stages
@@ -23,17 +12,6 @@ from goshawk.core.rules.sound_check.advice import Advice, left_out
 from goshawk.core.rules.sound_check.found import VOICE_WEIGHTS
 from goshawk.core.settings import Settings, sentence_of
 from goshawk.core.sound_check.proof import Proving
-
-SLOTS: dict[str, Any] = {
-    "trim": TrimSlot,
-    "high_pass": HighPassSlot,
-    "suppressor": SuppressorSlot,
-    "gate": GateSlot,
-    "eq": EqSlot,
-    "de_esser": DeEsserSlot,
-    "compressor": CompressorSlot,
-    "limiter": LimiterSlot,
-}
 
 
 @dataclass

@@ -15,6 +15,7 @@ from goshawk.core.rules.sound_check.advice import SPREAD_DB, Advice
 from goshawk.core.sound_check.outcome import Proof
 from goshawk.core.sound_check.plan import Plan
 from goshawk.core.sound_check.takes import Sounds
+from goshawk.units import db_to_linear
 
 MOST_SEARCHES = 5
 
@@ -78,7 +79,7 @@ class Search(Plan):
             # The makeup is a gain behind the curve: no need to pass the takes again for it.
             if "compressor.makeup_gain_db" not in wish.adjusted:
                 makeup = max(0.0, min(30.0, settings.makeup_gain_db + gain))
-                louder = np.float32(10.0 ** ((makeup - settings.makeup_gain_db) / 20.0))
+                louder = np.float32(db_to_linear(makeup - settings.makeup_gain_db))
                 out = {kind: sound * louder for kind, sound in out.items()}
                 settings = settings.model_copy(update={"makeup_gain_db": round(makeup, 1)})
             if "limiter" not in wish.refused:
@@ -153,5 +154,5 @@ class Search(Plan):
                 elif one.stage == "gate":
                     title = stages.say_thresholds(moved)
                 self.advice[number] = replace(one, title=title, reason=reason, settings=moved)
-        louder = np.float32(10.0 ** (miss / 20.0))
+        louder = np.float32(db_to_linear(miss))
         self.sounds = {kind: sound * louder for kind, sound in self.sounds.items()}

@@ -6,7 +6,7 @@ from fastapi import APIRouter, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from goshawk.core.rig import Rig
-from goshawk.core.wiring import Role
+from goshawk.core.routing import Role
 from goshawk.devices.catalog import FAULT_LIST, FaultInfo
 from goshawk.page_messages.live import Levels, State
 from goshawk.web.dependencies import StudioDep

@@ -15,6 +15,7 @@ from goshawk.core.rules.finding import minus
 from goshawk.core.rules.gain import LANDING_HIGH_DBFS, LANDING_LOW_DBFS
 from goshawk.core.rules.sound_check.advice import Confidence
 from goshawk.core.rules.sound_check.verdicts import CLIPPED_MOMENTS
+from goshawk.units import db_to_power
 
 ZONE_APART_DB = 3.0
 """Long-term spectra of single talkers scatter by about 3 dB a band around the mean of all (Byrne et al.,
@@ -103,7 +104,7 @@ def room_findings(room: TakeFigures) -> list[TakeFinding]:
             )
         )
     if room.thirds_db:
-        power = 10.0 ** (np.array(room.thirds_db) / 10.0)
+        power = db_to_power(np.array(room.thirds_db))
         for code, name, inside in (
             ("rumble", "rumble under 125 Hz", THIRD_CENTRES_HZ < 120.0),
             ("hiss", "hiss above 3 kHz", THIRD_CENTRES_HZ > 3000.0),

@@ -6,6 +6,7 @@ from goshawk.core.measure.microphone import OPPOSITE
 from goshawk.core.rules.finding import Finding, Mend, minus
 from goshawk.core.rules.wiring.echoes import _sides
 from goshawk.core.rules.wiring.wired import Wired
+from goshawk.units import CLIPPED_DBFS
 
 OFFSET_DBFS = -40.0
 """A constant offset above this costs headroom at the converter, and no later stage gives it back."""
@@ -62,7 +63,7 @@ def microphone(wired: Wired) -> Iterator[Finding]:
         )
     side = next((s for s in taken if s != dead), 0)
     flat = health.flat_tops_dbfs[side]
-    if flat is not None and flat < -0.1:
+    if flat is not None and flat < CLIPPED_DBFS:
         yield Finding(
             code="flat_tops",
             key=f"flat_tops:{one.id}",

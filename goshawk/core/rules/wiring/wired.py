@@ -9,14 +9,7 @@ from goshawk.core.measure.levels import StationLevels
 from goshawk.core.measure.microphone import MicrophoneHealth
 from goshawk.core.rig import Rig
 from goshawk.core.rules.finding import Mend
-from goshawk.core.wiring import FeedName, InputSettings
-
-FEED_LABELS: dict[FeedName, str] = {
-    "viewers": "Viewers",
-    "you": "You",
-    "call": "Call",
-    "archive": "Archive",
-}
+from goshawk.core.routing import FEED_LABELS, FeedName, InputSettings
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,12 @@ from goshawk.core.settings import PLAIN_TEXT, Id, Settings, choice, number
 
 FeedName = Literal["viewers", "you", "call", "archive"]
 FEEDS: tuple[FeedName, ...] = ("viewers", "you", "call", "archive")
+FEED_LABELS: dict[FeedName, str] = {
+    "viewers": "Viewers",
+    "you": "You",
+    "call": "Call",
+    "archive": "Archive",
+}
 Role = Literal["voice", "game", "music", "call", "other"]
 Channels = Literal["left", "right", "sum", "stereo"]
 Tap = Literal["after_fader", "before_fader", "as_it_came"]

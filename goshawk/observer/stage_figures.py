@@ -14,7 +14,7 @@ from goshawk.core.measure.stage_work import (
 )
 from goshawk.core.observed.monitor import Monitor
 from goshawk.core.rig import Rig
-from goshawk.core.wiring import InputSettings
+from goshawk.core.routing import InputSettings
 from goshawk.page_messages.chain import Effort, GateWork, LimiterWork
 
 KEPT_COSTS = 60
