@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from goshawk.core.chain_slots import default_chain
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.rig import Rig, changed_together
-from goshawk.core.stage import Block, Stage
 from goshawk.core.routing import FeedName
+from goshawk.core.stage import Block, Stage
 from goshawk.devices.attic import Interface, Room
 
 RATE_HZ = 48_000

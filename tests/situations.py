@@ -5,8 +5,8 @@ from collections.abc import Callable
 import numpy as np
 
 from goshawk.core.measure.take import TakeKind
-from goshawk.core.stage import Block
 from goshawk.core.routing import AtticSettings, Performance
+from goshawk.core.stage import Block
 from tests.conftest import AtticMicrophone
 from tests.material import RATE_HZ, Mono, keys, noise, voice
 

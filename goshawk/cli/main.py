@@ -5,8 +5,6 @@ import json
 import os
 import socket
 import sys
-from collections.abc import Iterator
-from contextlib import closing, contextmanager
 from enum import StrEnum
 from math import isfinite
 from pathlib import Path
@@ -15,6 +13,8 @@ from typing import Annotated, Any
 import platformdirs
 import typer
 
+from goshawk.cli.common import JsonFlag, fail, plain_errors
+from goshawk.cli.presets import presets_app
 from goshawk.errors import GoshawkError
 from goshawk.paths import FRONTEND_DIR
 
@@ -25,27 +25,11 @@ app = typer.Typer(
     help="A real-time microphone chain and gain staging for voice-led streamers.",
 )
 
-JsonFlag = Annotated[bool, typer.Option("--json", help="Print JSON for programs.")]
 PortOption = Annotated[int, typer.Option(help="Port on this machine.", min=1, max=65535)]
 DataDirOption = Annotated[
     Path | None, typer.Option(envvar="GOSHAWK_DATA_DIR", help="Where settings and files are kept.")
 ]
 DEFAULT_PORT = 8610
-
-
-def fail(sentence: str) -> typer.Exit:
-    """Say what is wrong on stderr; raise what is returned."""
-    typer.echo(f"goshawk: {sentence}", err=True)
-    return typer.Exit(2)
-
-
-@contextmanager
-def plain_errors() -> Iterator[None]:
-    """Turn our own errors into one sentence and exit code 2."""
-    try:
-        yield
-    except GoshawkError as error:
-        raise fail(str(error)) from None
 
 
 def _serve(port: int, data_dir: Path) -> None:
@@ -326,101 +310,7 @@ def bench_drift(
             typer.echo(f"{name:<18} {value}")
 
 
-presets_app = typer.Typer(no_args_is_help=True, help="The presets that are saved.")
 app.add_typer(presets_app, name="presets")
-OwnOption = Annotated[
-    Path | None, typer.Option("--data-dir", envvar="GOSHAWK_DATA_DIR", help="Where they are kept.")
-]
-
-
-def _saved_presets(data_dir: Path | None) -> dict[str, Any]:
-    """Every preset and starting point by its id. Nothing is changed by looking, whoever owns the folder."""
-    from goshawk.core.starting_points import STARTING_POINTS
-    from goshawk.store.database import database_path, open_to_read
-    from goshawk.store.presets import list_presets
-
-    with plain_errors():
-        database = open_to_read(database_path(_own_folder(data_dir)))
-        if database is None:
-            return dict(STARTING_POINTS)
-        with closing(database):
-            return {**STARTING_POINTS, **list_presets(database)}
-
-
-def _own_folder(data_dir: Path | None) -> Path:
-    return data_dir or platformdirs.user_data_path("goshawk")
-
-
-def _named(found: dict[str, Any], name: str) -> Any:
-    """A preset by its id or its name. Raises NotFound."""
-    from goshawk.errors import NotFound
-
-    chosen = [one for key, one in found.items() if name in (key, one.name)]
-    if len(chosen) == 1:
-        return chosen[0]
-    if chosen:
-        raise NotFound(f"{len(chosen)} presets are called {name}. Give the id that the list shows.")
-    raise NotFound(f"There is no preset {name}. See the list: goshawk presets list.")
-
-
-@presets_app.command("list")
-def presets_list(data_dir: OwnOption = None, as_json: JsonFlag = False) -> None:
-    """Ids, names and what each is for; starting points first."""
-    rows = [
-        {"id": key, "name": p.name, "description": p.description}
-        for key, p in _saved_presets(data_dir).items()
-    ]
-    if as_json:
-        typer.echo(json.dumps(rows))
-        return
-    for row in rows:
-        typer.echo(f"{row['id']:<18} {row['name']:<28} {row['description']}")
-
-
-@presets_app.command("show")
-def presets_show(name: str, data_dir: OwnOption = None) -> None:
-    """The stages of a preset and what is set."""
-    with plain_errors():
-        preset = _named(_saved_presets(data_dir), name)
-    typer.echo(f"{preset.name}: {preset.description}" if preset.description else preset.name)
-    for slot in preset.chain:
-        settings = slot.settings.model_dump(mode="json", exclude={"room"})
-        said = ", ".join(
-            f"{key} {value}" for key, value in settings.items() if not isinstance(value, dict)
-        )
-        typer.echo(f"{slot.id:<12} {'bypassed  ' if slot.is_bypassed else ''}{said}")
-
-
-@presets_app.command("export")
-def presets_export(name: str, target: Path, data_dir: OwnOption = None) -> None:
-    """Write a preset's JSON to a file."""
-    from goshawk.cli.offline import write_preset
-
-    with plain_errors():
-        preset = _named(_saved_presets(data_dir), name)
-        write_preset(preset, target)
-    typer.echo(f"{preset.name} → {target}")
-
-
-@presets_app.command("import")
-def presets_import(source: Path, data_dir: OwnOption = None) -> None:
-    """Keep the preset in a JSON file."""
-    import secrets
-
-    from goshawk.cli.offline import load_preset_file
-    from goshawk.store.database import database_path, open_database
-    from goshawk.store.ownership import take
-    from goshawk.store.presets import save_preset
-
-    folder = _own_folder(data_dir)
-    with plain_errors():
-        preset = load_preset_file(source)
-        # Its owner must not find a preset that it does not know: it takes presets in on its page.
-        ownership = take(folder)
-        with closing(open_database(database_path(folder)).connection) as database:
-            save_preset(database, secrets.token_hex(8), preset)
-        ownership.release()
-    typer.echo(f"{preset.name} is kept.")
 
 
 @app.command()

@@ -19,8 +19,8 @@ from goshawk.core.mix import (
 )
 from goshawk.core.rig import Rig
 from goshawk.core.rig_upgrades import read_rig
-from goshawk.core.stage import Block
 from goshawk.core.routing import Role
+from goshawk.core.stage import Block
 from goshawk.devices.file import read_sound_file
 from goshawk.errors import BadInput
 from goshawk.units import SAMPLE_RATE_HZ

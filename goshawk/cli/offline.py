@@ -13,8 +13,8 @@ from goshawk.core.measure.take import mono_of
 from goshawk.core.preset import Preset, make_preset, read_preset
 from goshawk.core.rendering import chain_latency_frames, render
 from goshawk.core.rig import Rig, changed
-from goshawk.core.stage import Block
 from goshawk.core.routing import InputSettings
+from goshawk.core.stage import Block
 from goshawk.devices.file import read_sound_file
 from goshawk.errors import BadInput, BadPreset
 from goshawk.units import SAMPLE_RATE_HZ, frames_to_ms

@@ -21,10 +21,10 @@ from goshawk.core.measure.loudness import loudness_lufs
 from goshawk.core.measure.take import activity_of, hops_of
 from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.rig import Rig, changed_together
+from goshawk.core.routing import InputSettings
 from goshawk.core.rules.balance import Move, PeaksHeard, moves
 from goshawk.core.stage import Block, Floats
 from goshawk.core.who_hears import send_gain
-from goshawk.core.routing import InputSettings
 
 BLOCK_FRAMES = 1024
 LEAST_PIECES = 12

@@ -5,8 +5,8 @@ from typing import Any
 
 from goshawk.core.chain_slots import background_chain
 from goshawk.core.rig import RIG_VERSION, Rig, Targets
-from goshawk.core.settings import visible
 from goshawk.core.routing import FeedSettings, default_inputs
+from goshawk.core.settings import visible
 
 
 def _to_2(old: dict[str, Any]) -> dict[str, Any]:

@@ -12,8 +12,8 @@ from goshawk.core.graph.stations import STAGE_SIDES, at_stage, came, kept_sounds
 from goshawk.core.measure.click import ClickListener
 from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.rig import BlockFrames, Rig, changed_together
-from goshawk.core.stage import Block, Floats, Glide, glide, kernel
 from goshawk.core.routing import FEEDS, CallServiceSettings, FeedName
+from goshawk.core.stage import Block, Floats, Glide, glide, kernel
 from goshawk.devices.rack import Rack
 from goshawk.engine.plan import BAND, LISTEN, Plan
 from goshawk.engine.plan_maker import MAX_FRAMES, Made, make

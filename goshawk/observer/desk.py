@@ -6,7 +6,7 @@ import json
 import time
 from collections.abc import Awaitable, Callable
 from pathlib import Path
-from typing import Any, get_args
+from typing import Any
 
 from pydantic import TypeAdapter
 
@@ -15,18 +15,15 @@ from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.graph.comparison import Heard
 from goshawk.core.graph.pick import picked
 from goshawk.core.graph.stations import RAW, at_stage, kept_sounds
-from goshawk.core.masking.ducking import suggested_ducker
-from goshawk.core.measure.levels import SPEECH
 from goshawk.core.measure.take import TakeFigures, TakeKind
 from goshawk.core.observed.row_keeper import RowKeeper
 from goshawk.core.rig import Rig
-from goshawk.core.rules.balance import LEAST_HEARD_S, moves
-from goshawk.core.rules.sound_check.advice import Wish as CheckWish
-from goshawk.core.rules.sound_check.since import drift_of
 from goshawk.core.routing import FEEDS
-from goshawk.errors import BadInput, GoshawkError
+from goshawk.core.rules.sound_check.since import drift_of
+from goshawk.errors import GoshawkError
 from goshawk.observer import wishes
-from goshawk.observer.balance import BalanceDesk, with_holds
+from goshawk.observer.balance import BalanceDesk
+from goshawk.observer.doing import Doing
 from goshawk.observer.drift import Drift
 from goshawk.observer.figures import (
     LEVELS_EVERY_S,
@@ -40,7 +37,7 @@ from goshawk.observer.replay import Replay
 from goshawk.observer.room_taker import RoomTaker
 from goshawk.observer.sound_check import SoundCheck
 from goshawk.observer.stage_spectra import StageSpectra
-from goshawk.page_messages.live import History, Levels
+from goshawk.page_messages.live import Levels
 from goshawk.store.sound_checks import KeptCheck, StoredTake
 from goshawk.store.work_folder import WorkFolder
 from goshawk.supervisor import Supervisor
@@ -81,10 +78,10 @@ class Desk:
         self.rows = RowKeeper()
         self.figures = Figures(self.rows.raw)
         self.newest: Readings | None = None
-        self._heard_frame = 0
+        self.heard_frame = 0
         self._figures_due = asyncio.Event()
         self._spectra: dict[str, StageSpectra] = {}
-        self._drift = Drift()
+        self.drift = Drift()
         self._replayed: tuple[Path | None, list[str]] = (None, [])
         folder = WorkFolder(Path(begin.work_folder))
         self.looper = Looper(
@@ -113,43 +110,7 @@ class Desk:
             lambda wish: wish.under(self.rig),
             self.supervisor,
         )
-        self._handlers: dict[type, Callable[[Any], Any]] = {
-            wishes.LoopLast: self._loop_last,
-            wishes.LoopNew: lambda wish: self.looper.record(wish.seconds),
-            wishes.LoopStop: lambda wish: self.looper.stop(),
-            wishes.LoopHear: lambda wish: self.looper.hear(_one_of(Heard, wish.heard)),
-            wishes.KeepOther: self._keep_other,
-            wishes.Other: lambda wish: self.looper.other and _chain.dump_json(self.looper.other),
-            wishes.LearnRoom: lambda wish: self.room.start(wish.stage_id),
-            wishes.StartTake: self._start_take,
-            wishes.CancelTake: lambda wish: self.sound_check.cancel(),
-            wishes.GiveTake: lambda wish: self.sound_check.give(
-                wish.kind, Path(wish.path), wish.name
-            ),
-            wishes.RemoveTake: lambda wish: self.sound_check.remove(wish.kind),
-            wishes.RunCheck: lambda wish: self.sound_check.run(
-                CheckWish.model_validate_json(wish.wish)
-            ),
-            wishes.StopCheck: lambda wish: self.sound_check.stop_run(),
-            wishes.Outcome: self._outcome,
-            wishes.Accepted: self._accepted,
-            wishes.CheckState: lambda wish: self.sound_check.state.model_dump_json(),
-            wishes.ReplayLast: self._replay_last,
-            wishes.ReplayStop: lambda wish: self.replay.stop(),
-            wishes.ReplayHear: lambda wish: self.replay.hear(
-                "before" if wish.heard == "before" else "now"
-            ),
-            wishes.ToTarget: self._to_target,
-            wishes.SuggestDucker: self._suggest_ducker,
-            wishes.CountAnew: lambda wish: self.balance.meter.forget_whole(),
-            wishes.LetGo: self._let_go,
-            wishes.MeasureGain: self._measure_gain,
-            wishes.NoticeFault: lambda wish: self.figures.notice_fault(),
-            wishes.MeasureDelay: lambda wish: self.figures.forget_delay(),
-            wishes.Badness: self._badness,
-            wishes.Opening: lambda wish: self._opening(),
-            wishes.CatchUp: self._catch_up,
-        }
+        self._doing = Doing(self)
 
     def start(self) -> None:
         """Begin all work that goes on for ever."""
@@ -206,13 +167,9 @@ class Desk:
 
     async def do(self, wish: wishes.Wish) -> Any:
         """Do what is asked for. Raises GoshawkError."""
-        value = self._handlers[type(wish)](wish)
-        return await value if asyncio.iscoroutine(value) else value
+        return await self._doing.do(wish)
 
     # --- what is under way ------------------------------------------------------------------------
-
-    async def _loop_last(self, wish: wishes.LoopLast) -> None:
-        await self.looper.start(wish.seconds)
 
     def _play_loop(self, path: Path | None) -> None:
         if path:
@@ -225,15 +182,6 @@ class Desk:
         self._say(
             wishes.Compare(heard, gain_db, None if other is None else _chain.dump_json(other))
         )
-
-    def _keep_other(self, wish: wishes.KeepOther) -> None:
-        self.looper.keep_other(_chain.validate_json(wish.chain), wish.name)
-        self.looper.measure(self.rig_set)
-
-    async def _replay_last(self, wish: wishes.ReplayLast) -> None:
-        if self.looper.state.is_on or self.looper.state.is_recording:
-            self.looper.stop()
-        await self.replay.start(self.rows.recorded(self.rig_set, wish.seconds), self.rig_set)
 
     def _play_replay(self, path: Path | None, names: list[str], gain_db: float) -> None:
         before = self.replay.before if self.replay.state.heard == "before" else None
@@ -261,76 +209,6 @@ class Desk:
                 self.notify(str(error), "trouble")
 
         self.supervisor.once("keeping the room", keep())
-
-    def _start_take(self, wish: wishes.StartTake) -> None:
-        if self.rig.voice is None:
-            raise BadInput("There is no main voice. Choose your microphone in Wiring first.")
-        if self.looper.state.is_on or self.looper.state.is_recording:
-            self.looper.stop()
-        self.replay.stop()
-        if wish.kind:
-            self.sound_check.start(_one_of(TakeKind, wish.kind))
-        else:
-            self.sound_check.start_round()
-
-    def _outcome(self, wish: wishes.Outcome) -> list[bytes]:
-        outcome = self.sound_check.outcome
-        chain = outcome.chain if outcome else ()
-        return [_chain.dump_json(chain), _figures.dump_json(self.sound_check.figures)]
-
-    def _accepted(self, wish: wishes.Accepted) -> None:
-        self.sound_check.accepted(KeptCheck.model_validate_json(wish.kept))
-        self._drift.forget()
-
-    def _to_target(self, wish: wishes.ToTarget) -> list[Any]:
-        rig, held_db = self.rig_set, self.balance.held_db
-        made = moves(self.balance.meter.heard(), with_holds(rig, held_db), wish.input_id)
-        changes = {
-            f"inputs.{one.input_id}.trim_db": one.trim_db for one in made if one.by_db is not None
-        }
-        sentence = "; ".join(one.text.removesuffix(".") for one in made)
-        if not changes and made and not wish.input_id:
-            sentence = (
-                "Nothing was moved: too little was heard in the last half minute. It takes "
-                f"{LEAST_HEARD_S:.0f} s of your voice, and as much of each input"
-            )
-        if not changes:
-            raise BadInput(
-                f"{sentence or 'Viewers hear nothing that could be brought to a target'}."
-            )
-        return [changes, sentence]
-
-    def _let_go(self, wish: wishes.LetGo) -> None:
-        held_db = self.balance.held_db
-        self.balance.set_held({name: db for name, db in held_db.items() if name not in wish.inputs})
-
-    async def _suggest_ducker(self, wish: wishes.SuggestDucker) -> bytes:
-        rig = self.rig_set
-        one = rig.input(wish.input_id)
-        if one is None or one.id == rig.chained:
-            raise BadInput("Only a background input dips under the voice.")
-        heard = self.rows.heard(rig)
-        if heard is None or (heard.activity == SPEECH).sum() < 100 * LEAST_HEARD_S:
-            raise BadInput(
-                f"Goshawk needs {LEAST_HEARD_S:.0f} seconds of your voice to set the dip. Talk a little first."
-            )
-        settings = await asyncio.to_thread(suggested_ducker, rig, heard, one)
-        packed: bytes = settings.model_dump_json().encode()
-        return packed
-
-    def _measure_gain(self, wish: wishes.MeasureGain) -> None:
-        check = self.figures.gain_check
-        (check.start if wish.is_on else check.stop)()
-
-    def _badness(self, wish: wishes.Badness) -> float | None:
-        findings = self.figures.levels.findings if self.figures.levels else []
-        return next((one.badness for one in findings if one.key == wish.key), None)
-
-    def _opening(self) -> list[str]:
-        texts = [self.sound_check.state.model_dump_json(), self.balance.state.model_dump_json()]
-        if self.figures.levels:
-            texts.append(History(**self.figures.monitor.history()).model_dump_json())
-        return texts
 
     # --- what pages see ---------------------------------------------------------------------------
 
@@ -413,7 +291,7 @@ class Desk:
         elif self.newest and self.newest.is_replaying and not readings.is_replaying:
             self.balance.forget()  # What was kept since is the replay's tail.
         self.newest = readings
-        self._heard_frame = readings.end_frame
+        self.heard_frame = readings.end_frame
         self.rows.push_activity(readings.first_hop, readings.activity)
         is_due = self.figures.push(readings, self.rig)
         is_due |= self.balance.push(readings, self.rig)
@@ -470,7 +348,7 @@ class Desk:
         """Say once, when it lasts, that room or voice are not those of the check any more."""
         if self.sound_check.kept and not self.sound_check.performance:
             said = drift_of(self.sound_check.kept.figures, levels.stations["microphone"])
-            sentence = self._drift.push(said)
+            sentence = self.drift.push(said)
             if sentence:
                 self.notify(sentence, "news")
 
@@ -479,17 +357,6 @@ class Desk:
             await asyncio.sleep(SLOW_EVERY_S)
             if self.figures.levels:
                 await self.figures.listen_slowly(self.rig)
-
-    async def _catch_up(self, wish: wishes.CatchUp) -> None:
-        while self._heard_frame < wish.frame:
-            await asyncio.sleep(TICK_S / 2)
-        await self.figure_once()
-
-
-def _one_of(literal: Any, value: str) -> Any:
-    if value not in get_args(literal):
-        raise BadInput("That was not understood. Reload the page.")
-    return value
 
 
 def _device_of(rig: Rig) -> tuple[str, ...]:

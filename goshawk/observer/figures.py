@@ -20,13 +20,13 @@ from goshawk.core.measure.sound_keeper import SoundKeeper
 from goshawk.core.observed.balance_meter import InputWindow
 from goshawk.core.observed.monitor import Monitor
 from goshawk.core.rig import Rig
+from goshawk.core.routing import FEEDS, FeedName
 from goshawk.core.rules.balance import standings
 from goshawk.core.rules.finding import not_put_aside
 from goshawk.core.rules.gain import GainCheck, gain_advice
 from goshawk.core.rules.staging import limiter_share_findings, staging_findings
 from goshawk.core.rules.wiring import Wired, wiring_findings
 from goshawk.core.stage import Block
-from goshawk.core.routing import FEEDS, FeedName
 from goshawk.devices.catalog import DEVICES
 from goshawk.observer.stage_figures import StageCosts, stage_work
 from goshawk.page_messages.balance import BalanceLevels

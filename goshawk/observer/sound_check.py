@@ -21,12 +21,12 @@ from goshawk.core.measure.take import (
     measure_take,
     mono_of,
 )
+from goshawk.core.routing import Performance
 from goshawk.core.rules.sound_check.advice import Wish
 from goshawk.core.rules.sound_check.since import changes_since
 from goshawk.core.rules.sound_check.verdicts import TAKE_NAMES, judged
 from goshawk.core.sound_check import Outcome
 from goshawk.core.stage import Block
-from goshawk.core.routing import Performance
 from goshawk.devices.take_file import read_take_file
 from goshawk.errors import BadInput, BadSoundFile, GoshawkError, NotFound
 from goshawk.observer.check_process import work, write_take

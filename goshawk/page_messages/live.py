@@ -9,12 +9,12 @@ from goshawk.core.device_info import DeviceInfo
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.observed.monitor import Reach
 from goshawk.core.rig import Rig
+from goshawk.core.routing import FeedName
 from goshawk.core.rules.balance import Standing
 from goshawk.core.rules.finding import Finding
 from goshawk.core.rules.gain import GainAdvice, GainMinute
 from goshawk.core.stage import StageReading
 from goshawk.core.target_sets import TargetSet
-from goshawk.core.routing import FeedName
 from goshawk.page_messages.balance import (
     BalanceLevels,
     BalanceState,

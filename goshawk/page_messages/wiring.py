@@ -4,8 +4,8 @@ from typing import Literal
 
 from pydantic import Field
 
-from goshawk.core.rules.buffer import MOST_SHARE, BufferAdvice, BufferTrial
 from goshawk.core.routing import Role
+from goshawk.core.rules.buffer import MOST_SHARE, BufferAdvice, BufferTrial
 from goshawk.page_messages.base import FromPageModel, FromServerModel
 
 

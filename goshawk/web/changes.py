@@ -4,10 +4,8 @@ from collections.abc import Callable
 from typing import Any
 
 from goshawk.core.chain_slots import StageName
-from goshawk.core.rig import (
-    Rig,
-    changed,
-    changed_together,
+from goshawk.core.rig import Rig, changed, changed_together
+from goshawk.core.rig_changes import (
     with_dismissal,
     with_input,
     with_input_moved,
@@ -17,8 +15,8 @@ from goshawk.core.rig import (
     without_input,
     without_stage,
 )
-from goshawk.core.target_sets import CLEARANCES, TARGET_SETS
 from goshawk.core.routing import Role
+from goshawk.core.target_sets import CLEARANCES, TARGET_SETS
 from goshawk.errors import BadSetting, NotFound
 from goshawk.page_messages.live import State
 from goshawk.web.pages import LivePage

@@ -8,7 +8,8 @@ from pydantic import TypeAdapter
 
 from goshawk.core.chain_slots import Chain
 from goshawk.core.measure.take import TakeFigures, TakeKind
-from goshawk.core.rig import Rig, with_chain, with_more_trim, with_stages_of
+from goshawk.core.rig import Rig
+from goshawk.core.rig_changes import with_chain, with_more_trim, with_stages_of
 from goshawk.errors import BadInput, NotFound
 from goshawk.observer import wishes
 from goshawk.observer.client import ObserverClient

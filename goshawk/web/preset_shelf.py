@@ -7,9 +7,10 @@ from typing import Any
 
 from goshawk.core.chain_slots import same_work
 from goshawk.core.preset import Preset, make_preset, read_preset
-from goshawk.core.rig import Rig, changed, with_chain
-from goshawk.core.starting_points import STARTING_POINTS
+from goshawk.core.rig import Rig, changed
+from goshawk.core.rig_changes import with_chain
 from goshawk.core.routing import InputSettings
+from goshawk.core.starting_points import STARTING_POINTS
 from goshawk.errors import BadInput, BadSetting, NotFound
 from goshawk.page_messages.chain import PresetInfo
 from goshawk.store import presets

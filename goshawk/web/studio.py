@@ -12,10 +12,10 @@ from goshawk.core.device_info import info_of
 from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.measure.take import TakeKind
 from goshawk.core.rig import Rig
+from goshawk.core.routing import FEEDS
 from goshawk.core.rules.balance import with_holds_let_go
 from goshawk.core.rules.sentences import feed_sentence
 from goshawk.core.target_sets import TARGET_SETS, chosen_set
-from goshawk.core.routing import FEEDS
 from goshawk.devices.catalog import DEVICES, INPUT_DEVICES, checked_fault
 from goshawk.engine.client import EngineClient
 from goshawk.engine.spawn import Spawned

@@ -6,7 +6,8 @@ from pydantic import TypeAdapter
 
 from goshawk.core.chain_slots import Chain
 from goshawk.core.dsp.suppressor import LearnedRoom
-from goshawk.core.rig import changed, with_chain
+from goshawk.core.rig import changed
+from goshawk.core.rig_changes import with_chain
 from goshawk.errors import BadInput, BadSetting
 from goshawk.observer import wishes
 from goshawk.observer.client import ObserverClient

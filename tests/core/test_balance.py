@@ -35,7 +35,8 @@ from goshawk.core.mix import (
 )
 from goshawk.core.observed.balance_meter import BalanceMeter
 from goshawk.core.observed.row_keeper import RowKeeper
-from goshawk.core.rig import Rig, changed, changed_together, with_stage
+from goshawk.core.rig import Rig, changed, changed_together
+from goshawk.core.rig_changes import with_stage
 from goshawk.core.rules.balance import HOLD_RANGE_DB, HOLD_STEP_DB, PeaksHeard, held_step, moves
 from goshawk.core.stage import Block
 from goshawk.core.target_sets import CLEARANCES, TARGET_SETS, chosen_set

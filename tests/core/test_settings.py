@@ -6,7 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from goshawk.core.rig import Rig, changed, with_stage
+from goshawk.core.rig import Rig, changed
+from goshawk.core.rig_changes import with_stage
 from goshawk.core.stage import Glide
 from goshawk.devices.sounds import load_sound
 from goshawk.errors import BadSetting

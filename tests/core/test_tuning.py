@@ -21,10 +21,11 @@ from goshawk.core.measure.stage_work import (
 )
 from goshawk.core.preset import read_preset
 from goshawk.core.rendering import equal_loudness_gains_db, render, seamless
-from goshawk.core.rig import Rig, with_chain
+from goshawk.core.rig import Rig
+from goshawk.core.rig_changes import with_chain
+from goshawk.core.routing import FEEDS
 from goshawk.core.stage import Block
 from goshawk.core.starting_points import STARTING_POINTS
-from goshawk.core.routing import FEEDS
 from tests.conftest import BARE, RATE_HZ, mix, peak_db, rig_with, tone
 
 LIVE, LOOPED = 1000.0, 400.0

@@ -8,10 +8,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from goshawk.core.observed.monitor import Monitor
-from goshawk.core.rig import Rig, changed_together, with_stage
+from goshawk.core.rig import Rig, changed_together
+from goshawk.core.rig_changes import with_stage
+from goshawk.core.routing import FEEDS
 from goshawk.core.stage import Block
 from goshawk.core.who_hears import feeds_leave, send_gain
-from goshawk.core.routing import FEEDS
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Comparing, Plan
 from tests.conftest import BARE, RATE_HZ, rig_with, tone

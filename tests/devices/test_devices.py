@@ -12,8 +12,8 @@ from goshawk.cli.bench_drift import residue_db
 from goshawk.core.dsp.rate_matcher import RateMatcher
 from goshawk.core.measure.recording import measure_recording
 from goshawk.core.rig import Rig
-from goshawk.core.stage import Block
 from goshawk.core.routing import CallServiceSettings
+from goshawk.core.stage import Block
 from goshawk.devices.base import LoopSource
 from goshawk.devices.browser import BrowserMicrophone
 from goshawk.devices.call_service import RETURN_DB, RETURN_MS, CallService

@@ -10,7 +10,8 @@ import pytest
 
 from goshawk.core.chain_slots import MOST_STAGES, Chain, SuppressorSlot
 from goshawk.core.dsp.suppressor import BINS, LearnedRoom, SuppressorSettings
-from goshawk.core.rig import Rig, changed, changed_together, with_chain, with_input
+from goshawk.core.rig import Rig, changed, changed_together
+from goshawk.core.rig_changes import with_chain, with_input
 from goshawk.core.routing import MOST_INPUTS, MOST_STAGES_IN_ALL
 from goshawk.engine import client as client_module
 from goshawk.engine import messages

@@ -253,7 +253,8 @@ def test_no_kernel_is_compiled_on_air(tmp_path: Path) -> None:
     code = """
 import sys
 import numpy as np
-from goshawk.core.rig import Rig, changed_together, with_stage
+from goshawk.core.rig import Rig, changed_together
+from goshawk.core.rig_changes import with_stage
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Comparing, Plan
 

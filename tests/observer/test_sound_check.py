@@ -8,7 +8,8 @@ import pytest
 
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.measure.take import TakeFigures, TakeKind
-from goshawk.core.rig import Rig, with_more_trim, with_stages_of
+from goshawk.core.rig import Rig
+from goshawk.core.rig_changes import with_more_trim, with_stages_of
 from goshawk.core.rules.sound_check.advice import Wish
 from goshawk.core.rules.sound_check.since import changes_since, drift_of
 from goshawk.core.sound_check import measured

@@ -7,8 +7,8 @@ from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.limiter import LimiterSettings
 from goshawk.core.graph.chain import StagePlace
 from goshawk.core.measure.levels import HopMeter
-from goshawk.core.stage import Block, clean
 from goshawk.core.routing import LONGEST_FEED_DELAY_MS, FeedSettings
+from goshawk.core.stage import Block, clean
 from goshawk.units import ms_to_frames
 
 

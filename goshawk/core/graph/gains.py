@@ -4,8 +4,8 @@ from goshawk.core.graph.matrix import Matrix
 from goshawk.core.graph.playback import Playback
 from goshawk.core.graph.strip import Strip
 from goshawk.core.rig import Rig
-from goshawk.core.who_hears import send_gain, when_passed
 from goshawk.core.routing import FEEDS
+from goshawk.core.who_hears import send_gain, when_passed
 
 
 class Gains:

@@ -1,7 +1,7 @@
 """The whole: devices → inputs → each its chain → sends → the four feeds.
 
 Made from one immutable rig. It is driven by a clock (live) or as fast as it can (offline), with the
-same samples as a result. All inputs wait for the slowest chain, so that what was together in the room is together for
+same samples as a result. (Longer than other modules: the order in which a block passes stands in one place.) All inputs wait for the slowest chain, so that what was together in the room is together for
 every listener. The main voice goes first: the others' duckers hear it as it leaves its gate (the chain's last one;
 without one, as it leaves the chain).
 """
@@ -34,9 +34,9 @@ from goshawk.core.measure.levels import HopMeter
 from goshawk.core.measure.speech_activity import SpeechActivity
 from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.rig import Rig
+from goshawk.core.routing import FEEDS, FeedName
 from goshawk.core.stage import Block, Floats
 from goshawk.core.who_hears import Playing, feeds_leave
-from goshawk.core.routing import FEEDS, FeedName
 
 STRIPS = "strips"
 """What all inputs' ways to the matrix cost together, beside the stages."""

@@ -3,8 +3,8 @@
 import numpy as np
 
 from goshawk.core.dsp.delay import CROSSFADE_MS
-from goshawk.core.stage import LOUDEST_LINEAR, TINY, Block, kernel
 from goshawk.core.routing import Channels
+from goshawk.core.stage import LOUDEST_LINEAR, TINY, Block, kernel
 from goshawk.units import ms_to_frames
 
 _MODES: dict[Channels, int] = {"left": 0, "right": 1, "sum": 2, "stereo": 3}

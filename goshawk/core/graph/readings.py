@@ -4,8 +4,8 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from goshawk.core.stage import Floats, StageReading
 from goshawk.core.routing import FeedName
+from goshawk.core.stage import Floats, StageReading
 
 
 class InputReading(msgspec.Struct):

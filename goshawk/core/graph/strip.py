@@ -18,8 +18,8 @@ from goshawk.core.graph.chain import (
 from goshawk.core.graph.pick import Pick
 from goshawk.core.measure.levels import HopMeter
 from goshawk.core.measure.speech_activity import SpeechActivity
-from goshawk.core.stage import Block, kernel
 from goshawk.core.routing import LONGEST_INPUT_DELAY_MS, InputSettings
+from goshawk.core.stage import Block, kernel
 from goshawk.units import ms_to_frames
 
 LONGEST_CHAIN_FRAMES = ms_to_frames(LONGEST_STAGE_LATENCY_MS) * MOST_STAGES

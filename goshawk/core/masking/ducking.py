@@ -8,9 +8,10 @@ from goshawk.core.dsp.ducker import CLOSES_BELOW_DB, DuckerSettings
 from goshawk.core.measure.clearance import background_peaks_dbfs
 from goshawk.core.measure.levels import PAUSE, SPEECH
 from goshawk.core.mix import HeardInputs, contribution, peaks_of
-from goshawk.core.rig import Rig, SettingValue, stage_changes
-from goshawk.core.stage import Floats
+from goshawk.core.rig import Rig, SettingValue
+from goshawk.core.rig_changes import stage_changes
 from goshawk.core.routing import InputSettings
+from goshawk.core.stage import Floats
 
 SHORTEST_HOLD_MS, LONGEST_HOLD_MS = 250.0, 600.0
 """Shorter and it flutters between syllables; longer and the game never comes back."""

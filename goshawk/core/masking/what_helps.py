@@ -20,10 +20,11 @@ from goshawk.core.measure.intelligibility import (
     speech_pieces,
 )
 from goshawk.core.mix import Bands, HeardInputs, bands_of, contribution, contributions, peaks_of
-from goshawk.core.rig import Rig, SettingValue, changed_together, stage_changes
+from goshawk.core.rig import Rig, SettingValue, changed_together
+from goshawk.core.rig_changes import stage_changes
+from goshawk.core.routing import MOST_TRIM_DB, InputSettings
 from goshawk.core.rules.balance import CLEARANCE_TOLERANCE_DB
 from goshawk.core.stage import Floats
-from goshawk.core.routing import MOST_TRIM_DB, InputSettings
 from goshawk.errors import BadSetting
 from goshawk.units import db_to_power
 

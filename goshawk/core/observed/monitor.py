@@ -32,8 +32,8 @@ from goshawk.core.measure.levels import (
     station_levels,
 )
 from goshawk.core.rig import Rig
-from goshawk.core.stage import Floats
 from goshawk.core.routing import FEEDS, FeedName
+from goshawk.core.stage import Floats
 from goshawk.units import SILENCE_DBFS, frames_to_ms, linear_to_db
 
 WINDOW_S = 10.0

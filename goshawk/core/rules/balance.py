@@ -21,8 +21,8 @@ from goshawk.core.measure.clearance import (
 from goshawk.core.measure.levels import SPEECH
 from goshawk.core.measure.percentiles import percentiles
 from goshawk.core.rig import Rig, changed_together
-from goshawk.core.stage import Floats
 from goshawk.core.routing import MOST_TRIM_DB, InputSettings
+from goshawk.core.stage import Floats
 
 CLEARANCE_TOLERANCE_DB = 2.0
 """Nearer than this counts as on target: the measured peaks of a lively game wander by as much."""

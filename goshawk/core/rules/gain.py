@@ -16,9 +16,9 @@ from goshawk.core.device_info import Known, info_of
 from goshawk.core.measure.levels import HOP_MS, SPEECH
 from goshawk.core.measure.percentiles import median, percentiles
 from goshawk.core.rig import Rig, knob
+from goshawk.core.routing import MOST_PREAMP_GAIN_DB
 from goshawk.core.rules.finding import Mend, minus
 from goshawk.core.stage import Floats
-from goshawk.core.routing import MOST_PREAMP_GAIN_DB
 from goshawk.units import CLIPPED_DBFS
 
 LANDING_LOW_DBFS = -18.0

@@ -1,8 +1,8 @@
 """What each listener hears, said in a sentence."""
 
 from goshawk.core.rig import Rig
-from goshawk.core.rules.finding import minus
 from goshawk.core.routing import FeedName, InputSettings
+from goshawk.core.rules.finding import minus
 
 _WHO: dict[FeedName, tuple[str, str, str]] = {
     "viewers": ("Viewers", "hear", "do not hear"),

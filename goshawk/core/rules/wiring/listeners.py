@@ -2,9 +2,9 @@
 
 from collections.abc import Iterator
 
+from goshawk.core.routing import FEED_LABELS, FEEDS
 from goshawk.core.rules.finding import Finding, Mend, Value
 from goshawk.core.rules.wiring.wired import Wired, send_path, take_off
-from goshawk.core.routing import FEED_LABELS, FEEDS
 
 
 def silent_listeners(wired: Wired) -> Iterator[Finding]:

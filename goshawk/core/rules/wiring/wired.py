@@ -8,8 +8,8 @@ from goshawk.core.measure.alike import Alike
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.measure.microphone import MicrophoneHealth
 from goshawk.core.rig import Rig
-from goshawk.core.rules.finding import Mend
 from goshawk.core.routing import FEED_LABELS, FeedName, InputSettings
+from goshawk.core.rules.finding import Mend
 
 
 @dataclass(frozen=True)

@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 from goshawk.core.graph.matrix import ROWS, Matrix
 from goshawk.core.graph.pick import Pick
 from goshawk.core.measure.levels import HOP_FRAMES
-from goshawk.core.stage import GLIDE_MS
 from goshawk.core.routing import FEEDS
+from goshawk.core.stage import GLIDE_MS
 from tests.conftest import RATE_HZ, random_sound, tone
 
 FRAMES = 4800

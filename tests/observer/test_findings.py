@@ -8,7 +8,8 @@ from typing import Any
 
 import pytest
 
-from goshawk.core.rig import Rig, changed_together, with_dismissal, with_input
+from goshawk.core.rig import Rig, changed_together
+from goshawk.core.rig_changes import with_dismissal, with_input
 from goshawk.core.rules.finding import Finding
 from goshawk.engine.plan import Plan
 from goshawk.observer.desk import Desk

@@ -13,26 +13,19 @@ from goshawk.core.graph.chain import RunningChain
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.measure.levels import SPEECH
 from goshawk.core.preset import read_preset
-from goshawk.core.rig import (
-    Rig,
-    changed,
-    changed_together,
-    stage_changes,
-    with_chain,
-    with_input,
-    with_stage,
-)
+from goshawk.core.rig import Rig, changed, changed_together
+from goshawk.core.rig_changes import stage_changes, with_chain, with_input, with_stage
 from goshawk.core.rig_upgrades import read_rig
+from goshawk.core.routing import FEEDS, FeedName
 from goshawk.core.stage import Block
 from goshawk.core.starting_points import STARTING_POINTS
-from goshawk.core.routing import FEEDS, FeedName
 from goshawk.errors import BadSetting
 from goshawk.store import rigs
 from goshawk.store.database import open_database
 from goshawk.store.presets import list_presets
 from tests.conftest import BARE, RATE_HZ, rig_with, tone
 
-BEFORE = Path(__file__).parents[1] / "data" / "before_chains"
+BEFORE = Path(__file__).parents[2] / "data" / "before_chains"
 """A rig, a preset and a database of the version in which one voice had a chain and all else an EQ and a ducker, and
 what its graph made of ``everything`` for all four feeds."""
 

@@ -7,7 +7,8 @@ import pytest
 from goshawk.core.measure.alike import Alike
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.measure.microphone import Hum, MicrophoneHealth
-from goshawk.core.rig import Rig, changed_together, with_input
+from goshawk.core.rig import Rig, changed_together
+from goshawk.core.rig_changes import with_input
 from goshawk.core.rules.buffer import BufferTrial, advise_buffer
 from goshawk.core.rules.finding import Finding
 from goshawk.core.rules.sentences import feed_sentence

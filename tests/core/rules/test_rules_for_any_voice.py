@@ -11,10 +11,10 @@ from goshawk.core.dsp.gate import GateSettings
 from goshawk.core.measure.levels import PAUSE, SPEECH
 from goshawk.core.measure.long_term_spectrum import THIRD_CENTRES_HZ, Resonance
 from goshawk.core.rig import Rig, changed_together
+from goshawk.core.routing import MOST_TRIM_DB
 from goshawk.core.rules.balance import PeaksHeard, moves
 from goshawk.core.rules.sound_check import stages
 from goshawk.core.rules.sound_check.advice import SPREAD_DB, Advice, Steadiness
-from goshawk.core.routing import MOST_TRIM_DB
 
 levels = st.floats(-100.0, 6.0)
 apart = st.floats(0.0, 100.0)

@@ -16,7 +16,8 @@ from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.rate_matcher import RateMatcher
 from goshawk.core.graph.chain import RunningChain
 from goshawk.core.graph.mixer import Mixer
-from goshawk.core.rig import Rig, changed, with_chain, without_stage
+from goshawk.core.rig import Rig, changed
+from goshawk.core.rig_changes import with_chain, without_stage
 from tests.conftest import RATE_HZ, mix, peak_db, random_sound, rig_with, tone
 
 

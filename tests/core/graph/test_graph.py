@@ -12,10 +12,8 @@ from goshawk.core.graph.mixer import Mixer
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.observed.monitor import Monitor
 from goshawk.core.preset import Preset, read_preset
-from goshawk.core.rig import (
-    Rig,
-    changed,
-    changed_together,
+from goshawk.core.rig import Rig, changed, changed_together
+from goshawk.core.rig_changes import (
     with_input,
     with_input_moved,
     with_stage,
@@ -24,8 +22,8 @@ from goshawk.core.rig import (
     without_input,
     without_stage,
 )
-from goshawk.core.rules.staging import limiter_share_findings, staging_findings
 from goshawk.core.routing import FEEDS, MOST_INPUTS, FeedName, Sends
+from goshawk.core.rules.staging import limiter_share_findings, staging_findings
 from goshawk.devices.catalog import DEVICES
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
