@@ -1,0 +1,122 @@
+"""Plans are made beside the sound: in order, complete, and what is wrong with one is said while the sound goes on."""
+
+import threading
+from pathlib import Path
+
+import numpy as np
+
+from goshawk.core.rig import Rig, changed, changed_together, with_shared
+from goshawk.core.rig_changes import with_chain, with_input, with_stage
+from goshawk.core.starting_points import STARTING_POINTS
+from goshawk.engine.loop import AudioLoop
+from goshawk.engine.messages import NewPlan
+from goshawk.engine.plan import Comparing, Plan
+from goshawk.engine.plan_maker import Made, PlanMaker, make
+
+
+def rigs() -> list[Rig]:
+    """An evening of changes, each on top of the one before."""
+    made = [Rig(), changed(Rig(), "inputs.game.fader_db", -9.0)]
+    made.append(with_stage(made[-1], "voice", "three_band", "trim"))
+    made.append(with_input(made[-1], "voice"))
+    made.append(changed(made[-1], "inputs.voice.channels", "stereo"))
+    made.append(with_chain(made[-1], "voice", STARTING_POINTS["start_noisy"].chain, ""))
+    made.append(Rig())
+    return made
+
+
+def test_what_was_made_ahead_sounds_as_what_is_made_on_the_spot() -> None:
+    """Bit for bit, over additions, removals, another chain and another count of channels."""
+    ahead, there = AudioLoop(Plan()), AudioLoop(Plan())
+    for number, rig in enumerate(rigs()):
+        plan = Plan(number=number, rig=rig)
+        arrived = NewPlan.of(plan).read()
+        ahead.take_over(make(arrived, ahead.plan))
+        there.plan = there.plan.model_copy(update={"number": number, "rig": rig})
+        there._mixer.apply(rig)
+        there.rack.apply(rig)
+        for _ in range(60):
+            for loop in (ahead, there):
+                loop.run_block()
+            for feed in ("viewers", "you", "call"):
+                np.testing.assert_array_equal(ahead.sound(feed)[0], there.sound(feed)[0])
+
+
+def test_what_has_not_changed_is_the_very_same() -> None:
+    """So that a fader costs a look at an input, not at every stage of every input."""
+    before = Rig()
+    after = NewPlan.of(Plan(rig=changed(before, "inputs.game.fader_db", -9.0))).read().rig
+    shared = with_shared(after, before)
+    assert shared == after
+    same = [one for one in shared.inputs if any(one is was for was in before.inputs)]
+    assert [one.id for one in same] == ["voice", "music", "copilot"]
+    assert shared.inputs[1].chain[0] is before.inputs[1].chain[0]
+    assert with_shared(NewPlan.of(Plan()).read().rig, before) is before
+
+
+def taken(maker: PlanMaker, until: int) -> list[int]:
+    """The numbers of the plans that are made, up to one."""
+    numbers = []
+    waits = threading.Event()
+    while until not in numbers:
+        made = maker.take()
+        if isinstance(made, Made):
+            numbers.append(made.plan.number)
+        elif made is None:
+            waits.wait(0.005)
+    return numbers
+
+
+def test_plans_are_made_in_order_and_of_those_that_wait_the_newest() -> None:
+    maker = PlanMaker(Plan())
+    maker.start()
+    began, goes_on = threading.Event(), threading.Event()
+
+    def slow() -> Plan:
+        began.set()
+        goes_on.wait(30.0)
+        return Plan(number=1)
+
+    maker.give(slow)
+    assert began.wait(30.0)
+    for number in range(2, 40):
+        maker.give(lambda number=number: Plan(number=number))
+    assert maker.take() is None, "the audio loop never waits for one"
+    goes_on.set()
+    assert taken(maker, 39) == [1, 39]
+
+
+def test_a_plan_that_cannot_be_made_is_said(tmp_path: Path) -> None:
+    maker = PlanMaker(Plan())
+    maker.give(lambda: NewPlan(b"damaged").read())
+    said = maker.take()
+    assert isinstance(said, str)
+    assert "could not be taken over" in said
+    # What a plan's files lack is said with it, and silence stands for them.
+    gone = str(tmp_path / "gone.npy")
+    plan = Plan(file=gone, loop=gone, replay=gone, replay_names=("voice",))
+    made = make(plan, Plan())
+    assert len(made.trouble) == 3
+    assert made.loop is not None
+    assert not made.loop.any()
+    assert made.replay is not None
+    # A loop that goes on is not loaded again; chain B is made with it.
+    other = STARTING_POINTS["start_whisper"].chain
+    again = make(plan.model_copy(update={"comparing": Comparing(other=other)}), plan)
+    assert again.trouble == []
+    assert again.loop is None
+    assert again.parts.place(other[0], 1).slot == other[0]
+
+
+def test_a_refused_change_of_one_setting_does_not_touch_others() -> None:
+    """The next plan goes on from what was taken over."""
+    maker = PlanMaker(Plan())
+    rig = changed_together(Rig(), {"inputs.game.fader_db": -9.0})
+    maker.give(lambda: Plan(number=1, rig=rig))
+    maker.give(lambda: NewPlan(b"damaged").read())
+    maker.give(lambda: Plan(number=2, rig=changed(rig, "inputs.music.fader_db", -3.0)))
+    first, said, last = maker.take(), maker.take(), maker.take()
+    assert isinstance(first, Made)
+    assert isinstance(said, str)
+    assert isinstance(last, Made)
+    assert last.plan.rig.inputs[1] is first.plan.rig.inputs[1]
