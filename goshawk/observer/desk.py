@@ -80,6 +80,7 @@ class Desk:
         self.newest: Readings | None = None
         self.heard_frame = 0
         self._figures_due = asyncio.Event()
+        self._every_s = LEVELS_EVERY_S
         self._spectra: dict[str, StageSpectra] = {}
         self.drift = Drift()
         self._replayed: tuple[Path | None, list[str]] = (None, [])
@@ -316,6 +317,9 @@ class Desk:
             began = time.monotonic()
             await self.figure_once()
             took_s = time.monotonic() - began
+            # What it comes to over the last few, so that one slow one is no news.
+            every_s = max(LEVELS_EVERY_S, 2.0 * took_s)
+            self._every_s += (every_s - self._every_s) / 8.0
             # At most half of the time goes into figures, however slow the machine is.
             await asyncio.sleep(max(took_s, LEVELS_EVERY_S - took_s))
 
@@ -331,6 +335,7 @@ class Desk:
             readings,
             self.rig,
             self.lost,
+            self._every_s,
             self.room.state,
             self.sound_check.progress,
             self.balance.levels,

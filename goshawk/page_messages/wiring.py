@@ -97,6 +97,8 @@ class EngineHealth(FromServerModel):
     block_frames: int
     is_realtime: bool
     restarts: int
+    figures_every_s: float
+    """How often figures are made now: less often when time is short."""
     lost_pieces: int
     """Readings and pieces of sound that the audio process could not hand on, or that came too late to be read."""
 

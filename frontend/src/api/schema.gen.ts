@@ -1475,6 +1475,8 @@ export interface components {
         EngineHealth: {
             /** Block Frames */
             block_frames: number;
+            /** Figures Every S */
+            figures_every_s: number;
             /** Is Realtime */
             is_realtime: boolean;
             /** Late Blocks */

@@ -178,6 +178,9 @@ function Clearance({ role }: { role: "game" | "music" }) {
   );
 }
 
+/** Figures that come less often than this are told to do so. */
+const THINNED_S = 0.5;
+
 function Health() {
   const levels = useLevels();
   const isRunning = useLive((live) => live.state?.is_engine_running);
@@ -189,10 +192,12 @@ function Health() {
     );
   }
   const { load_percent, late_in_last_minute: late, lost_pieces: lost } = levels.engine;
+  const isThinned = levels.engine.figures_every_s > THINNED_S;
+  const label = isThinned ? "Short of time" : "Engine";
   return (
     <Figure
-      label={late ? `Engine, ${late} late` : "Engine"}
-      title={`Share of each block's time; late: blocks of the last minute that came too late. ${lost} pieces of sound or figures were lost on their way to this page's server.`}
+      label={late ? `${label}, ${late} late` : label}
+      title={`Share of each block's time; late: blocks of the last minute that came too late. ${lost} pieces of sound or figures were lost on their way to the figures.${isThinned ? ` The computer is busy: figures come every ${levels.engine.figures_every_s} s.` : ""}`}
     >
       {load_percent.toFixed(0)}
       <Unit>%</Unit>
