@@ -19,7 +19,7 @@ from goshawk.page_messages.balance import BalanceLevels, BalanceState, IndexPoin
 from goshawk.timeline.readings import Readings
 
 LOOK_EVERY_S = 2.0
-LOOK_UNWATCHED_EVERY_S = 5.0
+LOOK_UNWATCHED_EVERY_S = 20.0
 TRY_EVERY_S = 8.0
 LEVELS_EVERY_S = 0.4
 SIGHTS_S = (3, 10)

@@ -27,7 +27,9 @@ from goshawk.observer.doing import Doing
 from goshawk.observer.drift import Drift
 from goshawk.observer.figures import (
     LEVELS_EVERY_S,
+    LEVELS_UNSEEN_EVERY_S,
     SLOW_EVERY_S,
+    SLOW_UNSEEN_EVERY_S,
     Figures,
     compared_sounds,
     levels_of,
@@ -46,6 +48,9 @@ from goshawk.timeline.readings import Readings, ReadingsReader
 from goshawk.timeline.sound import SoundReader
 
 TICK_S = 0.03
+TICK_UNSEEN_S = 0.12
+"""Without a page nothing has to be taken in at picture rate; the shared memory holds ten times as much."""
+
 TAKEN_AT_ONCE = 16
 """One turn of the event loop takes so many readings at most."""
 
@@ -159,6 +164,7 @@ class Desk:
     def look_at(self, shown: wishes.Shown) -> None:
         """Pages look at other things."""
         was_balance, self.shown = self.shown.is_balance, shown
+        self.figures.every_s = self._seen(LEVELS_EVERY_S, LEVELS_UNSEEN_EVERY_S)
         self._spectra = {
             name: self._spectra.get(name) or StageSpectra(name) for name in shown.stages
         }
@@ -243,7 +249,11 @@ class Desk:
         while True:
             # Behind, it goes on at once, but lets everything else have its turn.
             is_behind = self.take_in() >= TAKEN_AT_ONCE // 2
-            await asyncio.sleep(0.0 if is_behind else TICK_S)
+            await asyncio.sleep(0.0 if is_behind else self._seen(TICK_S, TICK_UNSEEN_S))
+
+    def _seen(self, often_s: float, seldom_s: float) -> float:
+        """How often something is done: often while a page shows it."""
+        return often_s if self.shown.has_pages else seldom_s
 
     def take_in(self) -> int:
         """Take what is new: sounds, then readings; returns how many readings there were."""
@@ -359,7 +369,7 @@ class Desk:
 
     async def _listen_slowly(self) -> None:
         while True:
-            await asyncio.sleep(SLOW_EVERY_S)
+            await asyncio.sleep(self._seen(SLOW_EVERY_S, SLOW_UNSEEN_EVERY_S))
             if self.figures.levels:
                 await self.figures.listen_slowly(self.rig)
 

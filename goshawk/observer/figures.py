@@ -38,7 +38,11 @@ from goshawk.timeline.readings import Readings
 from goshawk.units import SAMPLE_RATE_HZ
 
 LEVELS_EVERY_S = 0.1
+LEVELS_UNSEEN_EVERY_S = 0.5
 SLOW_EVERY_S = 2.0
+SLOW_UNSEEN_EVERY_S = 10.0
+"""Without a page, only what findings, holds and history need."""
+
 MINUTE_S = 60.0
 FIGURES_WINDOW_S = 10
 KEPT_ENCODER_PEAKS = 90
@@ -90,6 +94,7 @@ class Figures:
         self._raw_from = -1
         self._health: MicrophoneHealth | None = None
         self._levels_at = 0.0
+        self.every_s = LEVELS_EVERY_S
         self._busy = (0.0, 0.0)
         self._late_counts: deque[int] = deque(maxlen=round(MINUTE_S / LEVELS_EVERY_S))
         self._dropouts: dict[str, deque[tuple[float, int]]] = {}
@@ -142,7 +147,7 @@ class Figures:
             self._device_peaks[name] = [
                 max(pair) for pair in zip(peaks, status["peaks_dbfs"], strict=True)
             ]
-        return time.monotonic() - self._levels_at >= LEVELS_EVERY_S
+        return time.monotonic() - self._levels_at >= self.every_s
 
     def hear(self, name: str, at: int, samples: Block) -> None:
         """A piece of one of the ``compared_sounds``, shape (frames, 2), with the time at which it came in, or went out."""
