@@ -146,6 +146,11 @@ class Port:
             )
         )
 
+    @property
+    def has_own_clock(self) -> bool:
+        """Whether the device's sound comes at another pace than the engine's."""
+        return self._clock is not None or self.info.is_of_a_page
+
     def read(self, block: Block, at_s: float) -> None:
         """Fill a block of shape (frames, 2); ``at_s`` is the engine's time at its end."""
         if not self.is_plugged:

@@ -1,5 +1,7 @@
 """All devices together: what is plugged in, what it delivers each block, and where the feeds go."""
 
+from collections.abc import Collection
+
 import numpy as np
 
 from goshawk.core.measure.click import make_click
@@ -113,6 +115,10 @@ class Rack:
                 if is_captured and name in _PLAYED:
                     self._computer.block[:frames] += block
         return blocks
+
+    def runs_by_our_clock(self, devices: Collection[str]) -> bool:
+        """Whether none of these devices has a clock of its own."""
+        return not any(self._ports[name].has_own_clock for name in devices if name in self._ports)
 
     def play(self, viewers: Block, you: Block, call: Block, *, is_late: bool) -> None:
         """Give the feeds to the devices that play them."""

@@ -52,15 +52,15 @@ class Clock:
         self.missed_blocks = 0
         self.busy_s = 0.0
         self._slowest_share = 0.0
-        self.hurried_blocks = 0
-        """So many blocks are run without waiting for their time."""
+        self.hurried_frames = 0
+        """So many frames pass without waiting for their time."""
         self._due = time.monotonic()
         self._woke = self._due
 
     def wait(self, block_s: float) -> None:
         """Sleep until the next block is due."""
-        if self.hurried_blocks:
-            self.hurried_blocks -= 1
+        if self.hurried_frames:
+            self.hurried_frames = max(0, self.hurried_frames - round(block_s * SAMPLE_RATE_HZ))
             self._due = self._woke = time.monotonic()
             return
         self._due += block_s
@@ -134,11 +134,13 @@ class AudioProcess:
             gc.enable()
 
     def _run_block(self) -> None:
-        block_s = self._loop.block_frames / SAMPLE_RATE_HZ
+        hurried = self._clock.hurried_frames
+        frames = self._loop.longest_frames if hurried else self._loop.block_frames
+        block_s = frames / SAMPLE_RATE_HZ
         self._let_readers_follow()
         self._clock.wait(block_s)
         late_before = self._clock.late_blocks
-        self._loop.run_block(is_late=self._is_late)
+        self._loop.run_block(frames, is_late=self._is_late)
         self._loop.publish(self._sound)
         if self._loop.frames >= self._next_readings:
             self._next_readings = max(self._next_readings, self._loop.frames - READINGS_FRAMES)
@@ -151,7 +153,7 @@ class AudioProcess:
 
     def _let_readers_follow(self) -> None:
         """While a test hurries the clock, as fast as the readers follow; never else."""
-        while self._clock.hurried_blocks and self._is_ahead():
+        while self._clock.hurried_frames and self._is_ahead():
             time.sleep(0.0005)
             self._obey()
             self._take_over()
@@ -194,7 +196,7 @@ class AudioProcess:
                 case messages.Fault(device, fault, value):
                     self._loop.rack.fault(device, fault, value)
                 case messages.Hurry(frames) if os.environ.get(TEST_CLOCK):
-                    self._clock.hurried_blocks = frames // self._loop.block_frames
+                    self._clock.hurried_frames = frames
                 case messages.Quit():
                     self._is_running = False
 

@@ -48,6 +48,7 @@ from goshawk.timeline.readings import Readings, ReadingsReader
 from goshawk.timeline.sound import SoundReader
 
 TICK_S = 0.03
+TICK_BEHIND_S = 0.001
 TICK_UNSEEN_S = 0.12
 """Without a page nothing has to be taken in at picture rate; the shared memory holds ten times as much."""
 
@@ -246,10 +247,14 @@ class Desk:
     # --- sound and readings -----------------------------------------------------------------------
 
     async def _listen(self) -> None:
+        tick_s = TICK_S
         while True:
-            # Behind, it goes on at once, but lets everything else have its turn.
+            # Behind, it goes on soon, and more and more calmly; everything else has its turn between.
             is_behind = self.take_in() >= TAKEN_AT_ONCE // 2
-            await asyncio.sleep(0.0 if is_behind else self._seen(TICK_S, TICK_UNSEEN_S))
+            tick_s = (
+                TICK_BEHIND_S if is_behind else min(2.0 * tick_s, self._seen(TICK_S, TICK_UNSEEN_S))
+            )
+            await asyncio.sleep(tick_s)
 
     def _seen(self, often_s: float, seldom_s: float) -> float:
         """How often something is done: often while a page shows it."""

@@ -88,11 +88,11 @@ def run_blocks(audio: AudioProcess, count: int) -> None:
     done = [0]
     block = audio._loop.run_block
 
-    def counted(*, is_late: bool) -> None:
+    def counted(frames: int, *, is_late: bool) -> None:
         done[0] += 1
         if done[0] > count:
             raise Enough
-        block(is_late=is_late)
+        block(frames, is_late=is_late)
 
     audio._loop.run_block = counted  # type: ignore[method-assign]
     with pytest.raises(Enough):
