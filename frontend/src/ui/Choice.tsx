@@ -14,7 +14,7 @@ export function Choice<Value extends string>({ label, value, options, onChange }
     <ToggleGroup.Root
       type="single"
       aria-label={label}
-      className="inline-flex gap-0.5 rounded-full bg-raised p-0.5"
+      className={`inline-flex gap-0.5 bg-raised p-0.5 ${options.length > 4 ? "flex-wrap rounded-2xl" : "rounded-full"}`}
       value={value}
       onValueChange={(next) => {
         const chosen = options.find((option) => option.value === next);
