@@ -267,11 +267,6 @@ class Figures:
             },
         )
 
-    def make_levels(self, readings: Readings, rig: Rig) -> Levels:
-        """Figures and findings over the last ten seconds, at once."""
-        self.levels = levels_of(self.snapshot(readings, rig))
-        return self.levels
-
 
 def levels_of(snapshot: Snapshot) -> Levels:
     """Figures and findings over the last ten seconds. It takes its time, and shares nothing."""

@@ -102,11 +102,11 @@ def test_what_is_removed_is_what_entered_less_what_left(attic_talk: Block) -> No
     for start in range(0, len(attic_talk) - 480, 480):
         mixer.process({"attic": attic_talk[start : start + 480]}, 480)
         for kind, kept in parts.items():
-            kept.append(mixer.stage_sound(kind, "suppressor", 480).copy())
+            kept.append(mixer.sound(f"{kind}:suppressor", 480)[0].copy())
     before, after, removed = (np.concatenate(one) for one in parts.values())
     np.testing.assert_allclose(before - after, removed, atol=1e-7)
     assert 0 < np.abs(removed).max() < np.abs(before).max()
-    assert not mixer.stage_sound("after", "gate", 480).any(), "nobody watches it"
+    assert not mixer.sound("after:gate", 480)[0].any(), "nobody watches it"
 
 
 @pytest.mark.parametrize(

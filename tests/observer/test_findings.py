@@ -13,6 +13,7 @@ from goshawk.core.rig_changes import with_dismissal, with_input
 from goshawk.core.rules.finding import Finding
 from goshawk.engine.plan import Plan
 from goshawk.observer.desk import Desk
+from goshawk.observer.figures import levels_of
 from goshawk.observer.wishes import Begin, Follow
 from tests.conftest import RATE_HZ, rig_with
 from tests.playing import Playing, engine_reading
@@ -54,7 +55,7 @@ class Evening:
         figures = self.desk.figures
         asyncio.run(figures.listen_slowly(self.rig))
         assert self.desk.newest is not None
-        levels = figures.make_levels(self.desk.newest, self.rig)
+        levels = levels_of(figures.snapshot(self.desk.newest, self.rig))
         self.levels = levels
         return {finding.code: finding for finding in levels.findings}
 

@@ -196,7 +196,7 @@ class Mixer:
         self._comparison.choose(heard, gain_db)
 
     def watch(self, stages: frozenset[str]) -> None:
-        """Keep what leaves these stages, by their ids, for ``stage_sound``."""
+        """Keep what leaves these stages, by their ids, for ``sound``."""
         self._watched = stages
         for place in self._places():
             place.is_watched = place.slot.id in stages
@@ -206,12 +206,8 @@ class Mixer:
         ordered = sorted(self._strips.values(), key=lambda strip: strip is not self.main)
         return [place for strip in ordered for place in strip.chain]
 
-    def stage_sound(self, kind: str, stage_id: str, frames: int) -> Block:
-        """The last block ``before`` or ``after`` a watched stage, or what it ``removed``, shape
-        (frames, 2); silence if there is no such stage."""
-        return self._stage_sound(kind, stage_id, frames)[0]
-
     def _stage_sound(self, kind: str, stage_id: str, frames: int) -> tuple[Block, int]:
+        """The last block before or after a watched stage, or what it removed; silence if there is no such stage."""
         for strip in self._strips.values():
             for place in strip.chain:
                 if place.slot.id == stage_id and place.is_watched:

@@ -19,17 +19,14 @@ from goshawk.units import (
     SAMPLE_RATE_HZ,
     SILENCE_DBFS,
     amplitudes_to_db,
-    db_to_linear,
     power_to_db,
 )
 
 TakeKind = Literal["room", "low", "usual", "big", "keys"]
-TAKE_KINDS: tuple[TakeKind, ...] = ("room", "low", "usual", "big", "keys")
 VOICES: tuple[TakeKind, ...] = ("low", "usual", "big")
 LEAST_TAKE_S = 0.5
 """Less tells nothing, not even of a room."""
 
-CLIPPED_LINEAR = db_to_linear(CLIPPED_DBFS)
 
 SETTLE_HOPS = round(SETTLE_S * SAMPLE_RATE_HZ) // HOP_FRAMES
 

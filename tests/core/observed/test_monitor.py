@@ -57,7 +57,7 @@ def test_lost_readings_are_silence_that_says_nothing() -> None:
     monitor.push(readings(100, [-16, -8, -20, -26], SPEECH, first_hop=monitor.next_hop + 30))
     said = monitor.history()["activity"]
     assert said == [SPEECH] * 200 + [TAIL] * 30 + [SPEECH] * 100
-    assert monitor.stations(Rig())["microphone"].peaks_dbfs == -8.0
+    assert monitor.stations(Rig())["microphone"].peaks_dbfs == -16.0
     monitor.push(readings(50, [-16, -8, -20, -26], SPEECH, first_hop=0))
     assert len(monitor.history()["activity"]) == 50, "another count begins anew"
 
