@@ -1,6 +1,7 @@
 """What is going on now: puts together the rig's desk, the processes that play and observe, and the pages that watch."""
 
 import asyncio
+import contextlib
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar
@@ -285,10 +286,28 @@ class Studio:
 
     def _on_observer_lost(self) -> None:
         self._levels = None
-        self.plays.forget()
         self.points.learn("")
+        if self.plays.is_apart:
+            self.supervisor.once("ending what played", self._mute_and_end())
+            return
+        self.plays.forget()
+        self.notify("The process that makes the figures stopped. It was started again.", "trouble")
+
+    async def _mute_and_end(self) -> None:
+        """What nobody was to hear must not go out because a process was lost: the voices are muted before their
+        microphones return."""
+        voices = [one for one in self.desk.set.inputs if one.role == "voice" and not one.is_muted]
+        if voices:
+            with contextlib.suppress(
+                StoreUnusable
+            ):  # It is heard, and tried again until it is saved.
+                await self.changes.set_together(
+                    {f"inputs.{one.id}.is_muted": True for one in voices}
+                )
+        self.plays.forget()
         self.notify(
-            "The process that makes the figures stopped. It was started again; a loop or replay has ended.",
+            "The process that makes the figures stopped, and was started again. What played in your microphone's place "
+            "has ended, so your voice was muted: unmute it when you are ready.",
             "trouble",
         )
 

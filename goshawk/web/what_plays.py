@@ -28,9 +28,15 @@ class WhatPlays:
         self.buffer_search: BufferSearch | None = None
         self.held_db: dict[str, float] = {}
         self.loop = LoopState()
+        self._loop: str | None = None
         self._performance: Performance | None = None
         self._before: Rig | None = None
         self._replayed: tuple[str | None, list[str]] = (None, [])
+
+    @property
+    def is_apart(self) -> bool:
+        """Whether something plays in the place of microphones, which nobody else is to hear meanwhile."""
+        return self._loop is not None or self._replayed[0] is not None
 
     def give(self) -> None:
         """The rig as it is to be heard now."""
@@ -61,6 +67,7 @@ class WhatPlays:
 
     def play_loop(self, said: wishes.PlayLoop) -> None:
         """A loop in the microphone's place, or no more."""
+        self._loop = said.path
         self._engine().loop(Path(said.path) if said.path else None)
 
     def compare(self, said: wishes.Compare) -> None:

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import pytest
 
+from goshawk.core.routing import InputSettings
 from goshawk.engine.plan import Plan
 from goshawk.errors import BadSetting
 from goshawk.store.rigs import load_active_rig
@@ -177,6 +178,38 @@ def test_a_lost_engines_levels_are_not_shown_any_more(studio: Studio) -> None:
     assert newest.end_frame > last.end_frame
     assert newest.first_hop * 480 >= last.end_frame - 480
     assert desk_of(studio).figures.levels is None
+
+
+def test_a_lost_observer_opens_no_microphone(studio: Studio) -> None:
+    """A loop played, so that nobody heard the voice: it is muted before the microphone returns."""
+    told = studio.engine.told  # type: ignore[attr-defined]
+
+    async def story() -> None:
+        page = studio.open_page()
+        studio._on_observer_lost()
+        assert not studio.rig.inputs[0].is_muted, "nothing played: nothing has to be shut"
+        desk_of(studio)._play_loop(tmp / "loop.npy")
+        at = len(told)
+        studio.engine.loop = lambda path: told.append(("loop", path, heard().is_muted))  # type: ignore[method-assign]
+        studio._on_observer_lost()
+        assert told[at:] == [], "not yet"
+        for _ in range(100):
+            await asyncio.sleep(0.01)
+            if told[at:]:
+                break
+        assert ("loop", None, True) in told[at:], "shut first"
+        assert studio.rig.inputs[0].is_muted
+        assert not studio.plays.is_apart
+        assert any("unmute it when you are ready" in text for text in await taken(page))
+        assert (await studio.changes.step(-1)).rig.inputs[0].is_muted is False
+
+    def heard() -> InputSettings:
+        rig = studio.engine.rig
+        assert rig is not None
+        return rig.inputs[0]
+
+    tmp = Path("work")
+    asyncio.run(story())
 
 
 def test_the_search_for_a_buffer_tries_every_size_and_can_be_broken_off(
