@@ -13,6 +13,7 @@ from typing import Annotated, Any
 import platformdirs
 import typer
 
+import goshawk
 from goshawk.cli.common import JsonFlag, fail, plain_errors
 from goshawk.cli.presets import presets_app
 from goshawk.errors import GoshawkError
@@ -49,6 +50,9 @@ def _serve(port: int, data_dir: Path) -> None:
 
 
 def _serve_with(spawned: Any, port: int, data_dir: Path) -> None:
+    goshawk.runs_kernels = (
+        False  # Sound and figures are other processes': this one needs no compiler.
+    )
     import uvicorn
 
     from goshawk.store.database import database_path, open_database

@@ -12,10 +12,10 @@ from abc import ABC, abstractmethod
 from typing import Generic, TypeVar
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 from typing_extensions import TypedDict
 
+from goshawk.core.compiled import kernel
 from goshawk.core.settings import Settings
 from goshawk.units import SAMPLE_RATE_HZ, one_pole_coefficient
 
@@ -29,13 +29,6 @@ with zero slope, so a jump of a setting has no corner that would be heard as a c
 
 TINY = 1e-20
 """State smaller than this is set to zero: denormal numbers cost 20 to 40 times the usual time."""
-
-kernel = njit(cache=True, nogil=True, error_model="numpy")
-"""Compiles a kernel. Division by zero gives infinity as in NumPy, which saves a test per division. Fast-math
-stays off: it lets the compiler assume that NaN cannot occur."""
-
-inlined = njit(cache=True, nogil=True, error_model="numpy", inline="always")
-"""Compiles a small function into every kernel that calls it, so that a loop around it can run in vector instructions."""
 
 
 @kernel

@@ -8,9 +8,10 @@ and has a noise of its own; left is the microphone, right has nothing plugged in
 
 import numpy as np
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
 from goshawk.core.routing import AtticSettings, Performance
-from goshawk.core.stage import Block, Floats, Glide, glide, kernel
+from goshawk.core.stage import Block, Floats, Glide, glide
 from goshawk.devices.base import DeviceReading, to_mono
 from goshawk.devices.catalog import DEVICES
 from goshawk.devices.sounds import load_sound

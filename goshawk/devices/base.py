@@ -5,7 +5,8 @@ from typing import Protocol
 import numpy as np
 from typing_extensions import TypedDict
 
-from goshawk.core.stage import Block, Floats, Glide, glide, kernel
+from goshawk.core.compiled import kernel
+from goshawk.core.stage import Block, Floats, Glide, glide
 from goshawk.units import db_to_linear
 
 

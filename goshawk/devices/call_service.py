@@ -3,9 +3,10 @@ sends with a gain control and a noise suppression of its own, left on by mistake
 
 import numpy as np
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.routing import CallServiceSettings
-from goshawk.core.stage import Block, Floats, kernel
+from goshawk.core.stage import Block, Floats
 from goshawk.devices.base import DeviceReading, LoopSource, to_mono
 from goshawk.devices.sounds import load_sound
 from goshawk.units import db_to_linear, ms_to_frames, one_pole_coefficient

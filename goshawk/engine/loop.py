@@ -5,6 +5,7 @@ import time
 
 import numpy as np
 
+from goshawk.core.compiled import kernel
 from goshawk.core.graph.band_alone import BandAlone
 from goshawk.core.graph.chain import warm_up_stages
 from goshawk.core.graph.mixer import Mixer
@@ -13,7 +14,7 @@ from goshawk.core.measure.click import ClickListener
 from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.rig import BlockFrames, Rig, changed_together
 from goshawk.core.routing import FEEDS, CallServiceSettings, FeedName
-from goshawk.core.stage import Block, Floats, Glide, glide, kernel
+from goshawk.core.stage import Block, Floats, Glide, glide
 from goshawk.devices.rack import Rack
 from goshawk.engine.plan import BAND, LISTEN, Plan
 from goshawk.engine.plan_maker import MAX_FRAMES, Made, make

@@ -18,8 +18,9 @@ import math
 
 import numpy as np
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.side_chain import high_pass_coefficients
-from goshawk.core.stage import TINY, Block, Floats, kernel
+from goshawk.core.stage import TINY, Block, Floats
 from goshawk.units import SILENCE_LINEAR, ms_to_frames
 
 TICK_FRAMES = ms_to_frames(2.5)

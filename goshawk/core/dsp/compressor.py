@@ -14,11 +14,12 @@ later. Attack and release are the times in which the gain reduction in dB covers
 import numpy as np
 from numpy.typing import NDArray
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.fast_math import amplitude, amplitude_db
 from goshawk.core.dsp.side_chain import high_pass_coefficients, loudest
 from goshawk.core.dsp.sliding import Integers, SlidingMaximum, sliding_maximum
 from goshawk.core.settings import Settings, choice, number
-from goshawk.core.stage import Block, Floats, Glide, Stage, StageReading, glide_along, kernel
+from goshawk.core.stage import Block, Floats, Glide, Stage, StageReading, glide_along
 from goshawk.units import SILENCE_LINEAR, ms_to_frames, one_pole_coefficient
 
 PEAK_WINDOW_MS = 10.0

@@ -12,11 +12,12 @@ threshold is taken away, dB for dB, up to the amount. Attack and release are tim
 
 import numpy as np
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.crossover import two_bands
 from goshawk.core.dsp.fast_math import amplitude, power_db
 from goshawk.core.dsp.filter_bank import FilterBank
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import Block, Floats, Glide, Stage, StageReading, glide_along, kernel
+from goshawk.core.stage import Block, Floats, Glide, Stage, StageReading, glide_along
 from goshawk.units import SILENCE_LINEAR, db_to_power, one_pole_coefficient
 
 DETECTOR_MS = 3.0

@@ -7,7 +7,8 @@ import math
 
 import numpy as np
 
-from goshawk.core.stage import Block, kernel
+from goshawk.core.compiled import kernel
+from goshawk.core.stage import Block
 from goshawk.units import SAMPLE_RATE_HZ, ms_to_frames
 
 CROSSFADE_MS = 20.0

@@ -10,20 +10,11 @@ Attack and release are the time constants (63 % of the step) of the gain, as an 
 
 import numpy as np
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.gate import DETECTOR_RELEASE_MS
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import (
-    TINY,
-    Block,
-    Floats,
-    Glide,
-    Stage,
-    StageReading,
-    glide,
-    is_gliding,
-    kernel,
-)
+from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, StageReading, glide, is_gliding
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
 
 LONGEST_LOOK_AHEAD_MS = 20.0

@@ -7,34 +7,7 @@ right to 1e-9 and exp2 to 1e-9 of its value. There is no branch in them, so that
 instructions. Arguments are finite; log2's are positive and normal, exp2's between -1000 and 1000.
 """
 
-from typing import Any
-
-from llvmlite import ir
-from numba import types
-from numba.extending import intrinsic
-
-from goshawk.core.stage import inlined
-
-
-def _as_bits(context: Any, x: Any) -> Any:
-    def build(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
-        return builder.bitcast(arguments[0], ir.IntType(64))
-
-    return types.int64(types.float64), build
-
-
-def _from_bits(context: Any, bits: Any) -> Any:
-    def build(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
-        return builder.bitcast(arguments[0], ir.DoubleType())
-
-    return types.float64(types.int64), build
-
-
-_bits_of: Any = intrinsic(_as_bits)
-"""The bits of a float64 as an int64."""
-
-_of_bits: Any = intrinsic(_from_bits)
-"""The float64 of the bits in an int64."""
+from goshawk.core.compiled import bits_of, inlined, of_bits
 
 _ONE = 0x3FF0000000000000
 _HALF_ROOT = 0x3FE6A09E667F3BCD
@@ -50,10 +23,10 @@ _ROUNDER = 6755399441055744.0
 @inlined
 def log2(x: float) -> float:
     """The logarithm to base 2 of a positive, normal number."""
-    bits = _bits_of(x)
+    bits = bits_of(x)
     shifted = bits - _HALF_ROOT
     exponent = shifted >> 52
-    m: float = _of_bits(bits - (exponent << 52))
+    m: float = of_bits(bits - (exponent << 52))
     s = (m - 1.0) / (m + 1.0)
     q = s * s
     series = 1.0 + q * (1.0 / 3.0 + q * (1.0 / 5.0 + q * (1.0 / 7.0 + q * (1.0 / 9.0 + q / 11.0))))
@@ -84,7 +57,7 @@ def exp2(x: float) -> float:
         )
     )
     # The whole number stands in the lowest bits of what was rounded; it is the exponent.
-    power: float = _of_bits((_bits_of(rounded) << 52) + _ONE)
+    power: float = of_bits((bits_of(rounded) << 52) + _ONE)
     return series * power
 
 

@@ -8,8 +8,9 @@ from abc import abstractmethod
 
 import numpy as np
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import CROSSFADE_MS
-from goshawk.core.stage import TINY, Block, Floats, SettingsT, Stage, StageReading, kernel
+from goshawk.core.stage import TINY, Block, Floats, SettingsT, Stage, StageReading
 from goshawk.units import ms_to_frames
 
 

@@ -13,20 +13,11 @@ from typing import Self
 import numpy as np
 from pydantic import model_validator
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.side_chain import high_pass_coefficients, loudest
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import (
-    TINY,
-    Block,
-    Floats,
-    Glide,
-    Stage,
-    StageReading,
-    glide,
-    is_gliding,
-    kernel,
-)
+from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, StageReading, glide, is_gliding
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
 
 DETECTOR_RELEASE_MS = 15.0

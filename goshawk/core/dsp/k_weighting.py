@@ -6,7 +6,8 @@ the greatest momentary loudness is asked for: a tone of 400 ms begins where it l
 
 import numpy as np
 
-from goshawk.core.stage import TINY, Block, Floats, kernel
+from goshawk.core.compiled import kernel
+from goshawk.core.stage import TINY, Block, Floats
 from goshawk.units import SAMPLE_RATE_HZ
 
 SEGMENT_FRAMES = SAMPLE_RATE_HZ // 10

@@ -11,6 +11,7 @@ import math
 
 import numpy as np
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.k_weighting import (
     OFFSET_LUFS,
     RELATIVE_GATE_LU,
@@ -18,7 +19,7 @@ from goshawk.core.dsp.k_weighting import (
     LoudnessMeter,
 )
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import Block, Floats, Stage, StageReading, kernel
+from goshawk.core.stage import Block, Floats, Stage, StageReading
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, db_to_linear, ms_to_frames
 
 SPEECH_S = 3.0

@@ -13,10 +13,11 @@ The averages are summed in whole numbers (gains in units of 2^-40): exact howeve
 
 import numpy as np
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.oversampling import LIMITER_PHASES, between_samples, greatest_gain, spans_of
 from goshawk.core.dsp.sliding import Integers, SlidingMaximum, sliding_maximum
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import Block, Floats, Glide, Stage, StageReading, glide, is_gliding, kernel
+from goshawk.core.stage import Block, Floats, Glide, Stage, StageReading, glide, is_gliding
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
 
 MAIN_LOOK_AHEAD_MS = 1.2

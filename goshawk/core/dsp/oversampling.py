@@ -7,7 +7,8 @@ one for the limiter, which has to find what any later converter or meter may fin
 import numpy as np
 from numpy.typing import NDArray
 
-from goshawk.core.stage import Block, kernel
+from goshawk.core.compiled import kernel
+from goshawk.core.stage import Block
 
 Phases = NDArray[np.float32]
 """Shape (phases, taps): row p interpolates the point p/phases of the way between two samples."""

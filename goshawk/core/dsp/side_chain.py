@@ -8,7 +8,8 @@ import math
 
 import numpy as np
 
-from goshawk.core.stage import TINY, Block, Floats, kernel
+from goshawk.core.compiled import kernel
+from goshawk.core.stage import TINY, Block, Floats
 from goshawk.units import SAMPLE_RATE_HZ
 
 

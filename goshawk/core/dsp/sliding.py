@@ -7,7 +7,8 @@ using no more than three comparisons per element", Nordic Journal of Computing 1
 import numpy as np
 from numpy.typing import NDArray
 
-from goshawk.core.stage import Floats, kernel
+from goshawk.core.compiled import kernel
+from goshawk.core.stage import Floats
 
 Integers = NDArray[np.int64]
 

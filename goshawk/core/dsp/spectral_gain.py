@@ -23,8 +23,9 @@ import math
 
 import numpy as np
 
+from goshawk.core.compiled import inlined, kernel
 from goshawk.core.dsp.fast_math import exp2, log2
-from goshawk.core.stage import Floats, inlined, kernel
+from goshawk.core.stage import Floats
 from goshawk.units import db_to_power
 
 HEAVY_SMOOTHING = 0.985

@@ -14,6 +14,7 @@ from typing import Self
 import numpy as np
 from pydantic import Field, model_validator
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.bands import band_weights, in_db
 from goshawk.core.dsp.clatter import LOOK_AHEAD_FRAMES, ClatterSoftener
 from goshawk.core.dsp.sliding import Integers
@@ -30,7 +31,7 @@ from goshawk.core.dsp.spectral_gain import (
     follow_noise,
 )
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import Block, Floats, Stage, StageReading, kernel
+from goshawk.core.stage import Block, Floats, Stage, StageReading
 from goshawk.units import (
     SAMPLE_RATE_HZ,
     SILENCE_LINEAR,

@@ -8,18 +8,9 @@ import math
 
 import numpy as np
 
+from goshawk.core.compiled import kernel
 from goshawk.core.settings import Settings, choice, number
-from goshawk.core.stage import (
-    TINY,
-    Block,
-    Floats,
-    Glide,
-    Stage,
-    StageReading,
-    glide,
-    is_gliding,
-    kernel,
-)
+from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, StageReading, glide, is_gliding
 from goshawk.units import SAMPLE_RATE_HZ, db_to_linear
 
 DC_CORNER_HZ = 5.0

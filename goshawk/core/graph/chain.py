@@ -8,6 +8,7 @@ import numpy as np
 from pydantic import TypeAdapter
 
 from goshawk.core.chain_slots import Chain, Slot
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.compressor import Compressor
 from goshawk.core.dsp.de_esser import DeEsser
 from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
@@ -20,7 +21,7 @@ from goshawk.core.dsp.limiter import Limiter
 from goshawk.core.dsp.suppressor import Suppressor
 from goshawk.core.dsp.three_band import ThreeBand
 from goshawk.core.dsp.trim import Trim
-from goshawk.core.stage import Block, Stage, clean, kernel
+from goshawk.core.stage import Block, Stage, clean
 from goshawk.units import ms_to_frames
 
 STAGES: dict[str, Callable[..., Stage[Any]]] = {

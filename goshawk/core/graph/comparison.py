@@ -8,9 +8,10 @@ from typing import Literal
 import numpy as np
 
 from goshawk.core.chain_slots import Chain
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.graph.chain import MakePlace, RunningChain
-from goshawk.core.stage import Block, Floats, Glide, glide, kernel
+from goshawk.core.stage import Block, Floats, Glide, glide
 from goshawk.units import db_to_linear
 
 Heard = Literal["chain", "raw", "other"]

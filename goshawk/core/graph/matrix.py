@@ -5,9 +5,10 @@ An input has two sides: shaped by its strip (EQ, ducker), and as it came. A feed
 
 import numpy as np
 
+from goshawk.core.compiled import kernel
 from goshawk.core.measure.levels import HOP_FRAMES, KEPT_HOPS
 from goshawk.core.routing import FEEDS, MOST_INPUTS
-from goshawk.core.stage import Block, Floats, Glide, glide, kernel
+from goshawk.core.stage import Block, Floats, Glide, glide
 
 ROWS = MOST_INPUTS + 4
 """An input that was removed keeps its row until it has faded out."""

@@ -2,9 +2,10 @@
 
 import numpy as np
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import CROSSFADE_MS
 from goshawk.core.routing import Channels
-from goshawk.core.stage import LOUDEST_LINEAR, TINY, Block, kernel
+from goshawk.core.stage import LOUDEST_LINEAR, TINY, Block
 from goshawk.units import ms_to_frames
 
 _MODES: dict[Channels, int] = {"left": 0, "right": 1, "sum": 2, "stereo": 3}

@@ -7,6 +7,7 @@ duckers of the others hear it as early as can be; the others wait ahead of their
 import numpy as np
 
 from goshawk.core.chain_slots import MOST_STAGES, Slot
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
 from goshawk.core.dsp.ducker import LONGEST_LOOK_AHEAD_MS
 from goshawk.core.graph.chain import (
@@ -19,7 +20,7 @@ from goshawk.core.graph.pick import Pick
 from goshawk.core.measure.levels import HopMeter
 from goshawk.core.measure.speech_activity import SpeechActivity
 from goshawk.core.routing import LONGEST_INPUT_DELAY_MS, InputSettings
-from goshawk.core.stage import Block, kernel
+from goshawk.core.stage import Block
 from goshawk.units import ms_to_frames
 
 LONGEST_CHAIN_FRAMES = ms_to_frames(LONGEST_STAGE_LATENCY_MS) * MOST_STAGES

@@ -7,8 +7,9 @@ so that it is found under a talking voice.
 
 import numpy as np
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.side_chain import filter_sample, high_pass_coefficients
-from goshawk.core.stage import Block, Floats, kernel
+from goshawk.core.stage import Block, Floats
 from goshawk.units import SAMPLE_RATE_HZ
 
 CLICK_FRAMES = SAMPLE_RATE_HZ // 100

@@ -11,8 +11,9 @@ from dataclasses import asdict, dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from goshawk.core.compiled import kernel
 from goshawk.core.measure.percentiles import median, percentiles
-from goshawk.core.stage import Block, Floats, clean, kernel
+from goshawk.core.stage import Block, Floats, clean
 from goshawk.units import (
     SAMPLE_RATE_HZ,
     SILENCE_DBFS,

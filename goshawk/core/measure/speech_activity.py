@@ -16,9 +16,10 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.side_chain import filter_sample, high_pass_coefficients
 from goshawk.core.measure.levels import HOP_FRAMES, KEPT_HOPS, PAUSE, SPEECH, TAIL
-from goshawk.core.stage import Block, Floats, kernel
+from goshawk.core.stage import Block, Floats
 from goshawk.units import SAMPLE_RATE_HZ, db_to_power
 
 ON_DB = 10.0

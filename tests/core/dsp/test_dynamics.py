@@ -6,6 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import signal
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.compressor import (
     PEAK_WINDOW_MS,
     Compressor,
@@ -17,7 +18,6 @@ from goshawk.core.dsp.gate import Gate, GateSettings
 from goshawk.core.dsp.limiter import Limiter, LimiterSettings
 from goshawk.core.dsp.trim import Trim, TrimSettings
 from goshawk.core.measure.true_peak import TruePeakMeter
-from goshawk.core.stage import kernel
 from goshawk.errors import BadSetting
 from goshawk.units import ms_to_frames
 from tests.conftest import RATE_HZ, peak_db, random_sound, run, tone

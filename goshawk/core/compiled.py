@@ -1,0 +1,51 @@
+"""Compiled kernels. A process that runs none (the web process) says so before it imports anything of the core
+(``goshawk.runs_kernels``), and is spared the compiler: its kernels are plain functions."""
+
+from typing import Any
+
+import numpy as np
+
+import goshawk
+
+if goshawk.runs_kernels:
+    from llvmlite import ir
+    from numba import njit, types
+    from numba.extending import intrinsic
+
+    kernel = njit(cache=True, nogil=True, error_model="numpy")
+    """Compiles a kernel. Division by zero gives infinity as in NumPy, which saves a test per division. Fast-math
+    stays off: it lets the compiler assume that NaN cannot occur."""
+
+    inlined = njit(cache=True, nogil=True, error_model="numpy", inline="always")
+    """Compiles a small function into every kernel that calls it, so that a loop around it can run in vector
+    instructions."""
+
+    def _as_bits(context: Any, x: Any) -> Any:
+        def build(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+            return builder.bitcast(arguments[0], ir.IntType(64))
+
+        return types.int64(types.float64), build
+
+    def _from_bits(context: Any, bits: Any) -> Any:
+        def build(context: Any, builder: Any, signature: Any, arguments: Any) -> Any:
+            return builder.bitcast(arguments[0], ir.DoubleType())
+
+        return types.float64(types.int64), build
+
+    bits_of: Any = intrinsic(_as_bits)
+    """The bits of a float64 as an int64."""
+
+    of_bits: Any = intrinsic(_from_bits)
+    """The float64 of the bits in an int64."""
+else:
+
+    def _as_it_is(function: Any) -> Any:
+        return function
+
+    kernel = inlined = _as_it_is
+
+    def bits_of(x: Any) -> Any:
+        return np.float64(x).view(np.int64)
+
+    def of_bits(bits: Any) -> Any:
+        return np.int64(bits).view(np.float64)
