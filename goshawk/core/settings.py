@@ -7,6 +7,7 @@ browser, which reads it as JSON Schema (``minimum``, ``maximum``, ``unit``, ``st
 import unicodedata
 from typing import Annotated, Any
 
+from annotated_types import Ge, Le
 from pydantic import (
     AfterValidator,
     BaseModel,
@@ -64,6 +65,16 @@ class Settings(BaseModel):
         allow_inf_nan=False,
         json_schema_serialization_defaults_required=True,
     )
+
+    @classmethod
+    def held(cls, name: str, value: float) -> float:
+        """A value, held within the range of one of these settings."""
+        for rule in cls.model_fields[name].metadata:
+            if isinstance(rule, Ge):
+                value = max(value, float(rule.ge))  # type: ignore[arg-type]
+            elif isinstance(rule, Le):
+                value = min(value, float(rule.le))  # type: ignore[arg-type]
+        return value
 
 
 def number(

@@ -28,7 +28,7 @@ def _shifted(slot: Slot, by_db: float) -> Slot:
             update = {"gain_db": round(settings.gain_db + by_db, 1)}
         case "gate":
             update = {
-                name: round(max(-80.0, min(0.0, getattr(settings, name) + by_db)), 1)
+                name: round(settings.held(name, getattr(settings, name) + by_db), 1)
                 for name in ("open_threshold_dbfs", "close_threshold_dbfs")
             }
         case "suppressor" if settings.room:
@@ -78,7 +78,7 @@ class Search(Plan):
             gain = wish.voice_peaks_dbfs - self.peaks("usual", 95, out)
             # The makeup is a gain behind the curve: no need to pass the takes again for it.
             if "compressor.makeup_gain_db" not in wish.adjusted:
-                makeup = max(0.0, min(30.0, settings.makeup_gain_db + gain))
+                makeup = settings.held("makeup_gain_db", settings.makeup_gain_db + gain)
                 louder = np.float32(db_to_linear(makeup - settings.makeup_gain_db))
                 out = {kind: sound * louder for kind, sound in out.items()}
                 settings = settings.model_copy(update={"makeup_gain_db": round(makeup, 1)})
@@ -140,7 +140,8 @@ class Search(Plan):
             self.advice = [made_up if one.stage == "trim" else one for one in self.advice]
         if trim is None or abs(miss) < 0.3:
             return
-        miss = max(-30.0, min(40.0, round(trim.settings.gain_db + miss, 1))) - trim.settings.gain_db
+        was = trim.settings.gain_db
+        miss = TrimSettings.held("gain_db", round(was + miss, 1)) - was
         self.slots = [_shifted(slot, miss) for slot in self.slots]
         settings: dict[str, Any] = {slot.stage: slot.settings for slot in self.slots}
         for number, one in enumerate(self.advice):

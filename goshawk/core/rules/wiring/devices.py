@@ -90,7 +90,7 @@ def _second_homes(wired: Wired) -> Iterator[Finding]:
             continue
         changes: dict[str, Value] = {info.volume_path: 0.0}
         for one in players:
-            changes[f"inputs.{one.id}.fader_db"] = max(-60.0, min(12.0, one.fader_db + volume))
+            changes[f"inputs.{one.id}.fader_db"] = one.held("fader_db", one.fader_db + volume)
         yield Finding(
             code="device_volume",
             key=f"device_volume:{device}",

@@ -40,9 +40,9 @@ def compressor_for(
     """A compressor with times that suit the steadiness, within its ranges."""
     attack, release = _TIMES_MS[steadiness]
     return CompressorSettings(
-        threshold_dbfs=round(max(-60.0, min(0.0, threshold_dbfs)), 1),
+        threshold_dbfs=round(CompressorSettings.held("threshold_dbfs", threshold_dbfs), 1),
         ratio=round(max(1.0, min(MOST_RATIO, ratio)), 2),
-        makeup_gain_db=round(max(0.0, min(30.0, makeup_db)), 1),
+        makeup_gain_db=round(CompressorSettings.held("makeup_gain_db", makeup_db), 1),
         attack_ms=attack,
         release_ms=release,
     )

@@ -35,7 +35,7 @@ def plan_trim(usual_peaks_dbfs: float, has_compressor: bool, target_dbfs: float)
     if has_compressor and LANDING_LOW_DBFS <= round(usual_peaks_dbfs) <= LANDING_HIGH_DBFS:
         return left_out("trim", f"Usual peaks reach {minus(usual_peaks_dbfs)} dBFS already.")
     goal = LANDING_MIDDLE_DBFS if has_compressor else target_dbfs
-    gain = max(-30.0, min(40.0, round(goal - usual_peaks_dbfs, 1)))
+    gain = TrimSettings.held("gain_db", round(goal - usual_peaks_dbfs, 1))
     if abs(gain) < NO_MOVE_DB:
         return left_out("trim", f"Usual peaks reach {minus(usual_peaks_dbfs)} dBFS already.")
     return Advice(
