@@ -87,6 +87,7 @@ class PlanMaker:
         self._before = first
         self._given: queue.Queue[Callable[[], Plan]] = queue.Queue(MOST_WAITING)
         self._made: deque[Made | str] = deque()
+        self._said = ""
         self._thread = threading.Thread(target=self._run, name="plans", daemon=True)
 
     def start(self) -> None:
@@ -118,7 +119,11 @@ class PlanMaker:
         try:
             made = make(read(), self._before)
         except Exception as error:  # The sound goes on under the plan that is.
-            self._made.append(f"A change could not be taken over ({error}). Take it back.")
+            said = f"A change could not be taken over ({error}). Take it back."
+            if said != self._said:  # It is sent again and again, since it is not seen.
+                self._said = said
+                self._made.append(said)
             return
+        self._said = ""
         self._before = made.plan
         self._made.append(made)

@@ -121,9 +121,8 @@ class AudioProcess:
         gc.collect()
         gc.freeze()
         gc.disable()  # A collection takes milliseconds; nothing in the loop makes cycles.
-        self._clock = Clock(
-            try_realtime()
-        )  # The thread that makes plans was begun before: it is not.
+        # The thread that makes plans was begun before: it is not given it.
+        self._clock = Clock(try_realtime())
         try:
             with contextlib.suppress(EOFError, OSError):  # The other end is gone: so are we.
                 messages.send(self._end, messages.Ready())

@@ -78,8 +78,8 @@ class ObserverClient:
         self._send(wishes.Ask(0, what))
 
     def _send(self, message: wishes.ToObserver) -> None:
-        if self._writer and not self._writer.transport.is_closing():
-            self._writer.write(wishes.packed(message))
+        if self._writer:
+            wishes.put(self._writer, message)
 
     async def _keep_running(self) -> None:
         pause_s = 0.2

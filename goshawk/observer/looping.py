@@ -17,7 +17,7 @@ from goshawk.core.rendering import SHORTEST_LOOP_S, equal_loudness_gains_db, sea
 from goshawk.core.rig import Rig
 from goshawk.core.stage import Block
 from goshawk.errors import BadInput
-from goshawk.observer.kept_sound import write_sound
+from goshawk.observer.kept_sound import KeptSound
 from goshawk.page_messages.chain import LoopState
 from goshawk.supervisor import NewestWish, Supervisor
 from goshawk.units import SAMPLE_RATE_HZ
@@ -38,10 +38,9 @@ class Looper:
         supervisor: Supervisor,
     ) -> None:
         self._raw = raw
-        self._folder, self._play, self._compare, self._tell = folder, play, compare, tell
+        self._play, self._compare, self._tell = play, compare, tell
+        self._kept = KeptSound(lambda: folder("loop"))
         self._notify, self._supervisor = notify, supervisor
-        self._count = 0
-        self._path: Path | None = None
         self._sound: Block | None = None
         self._recording_left = 0
         self._recorded: list[Block] = []
@@ -58,9 +57,7 @@ class Looper:
 
     def _forget_sound(self) -> None:
         self._sound = None
-        if self._path:
-            self._path.unlink(missing_ok=True)
-            self._path = None
+        self._kept.forget()
 
     def push(self, frame: int, piece: Block) -> None:
         """Raw microphone, shape (frames, 2), as it comes; ``frame`` is the first one's number. What is being taken is
@@ -107,7 +104,7 @@ class Looper:
         """The microphone again."""
         self._recording_left = 0
         self._recorded = []
-        self._count += 1
+        self._kept.call_off()
         if self.state.is_on:
             self._play(None)
         self._forget_sound()
@@ -132,30 +129,20 @@ class Looper:
         self._tell()
 
     async def _begin(self, raw: Block) -> None:
-        self._count += 1
-        count, path = self._count, self._folder("loop") / f"{self._count}.npy"
-
-        def make() -> Block:
-            sound = seamless(raw)
-            write_sound(path, sound)
-            return sound
-
-        sound = await asyncio.to_thread(make)
-        if count != self._count:
-            path.unlink(missing_ok=True)
-            return  # It was stopped, or another was begun, meanwhile.
-        self._forget_sound()
-        self._sound, self._path = sound, path
+        sound = await self._kept.keep(lambda: seamless(raw))
+        if sound is None:
+            return
+        self._sound = sound
         self.state = self.state.model_copy(
             update={
                 "is_on": True,
                 "is_recording": False,
                 "heard": "chain",
-                "duration_s": round(len(self._sound) / SAMPLE_RATE_HZ, 1),
+                "duration_s": round(len(sound) / SAMPLE_RATE_HZ, 1),
             }
         )
         self._gains = {"chain": 0.0, "raw": 0.0, "other": 0.0}
-        self._play(path)
+        self._play(self._kept.path)
         self._send()
         self._tell()
 

@@ -3,6 +3,7 @@ ends."""
 
 import asyncio
 import contextlib
+import logging
 import os
 import socket
 from typing import Any
@@ -12,11 +13,13 @@ from goshawk.observer import wishes
 from goshawk.observer.desk import Desk
 from goshawk.timeline.memory import HURRIED_PLACE, TEST_CLOCK, Memory
 
+log = logging.getLogger(__name__)
+
 NICENESS = 5
 """The sound on air goes first, and so does what a page asks of the web process."""
 
-MOST_WAITING_BYTES = 8 << 20
-"""Of what the web process has not taken yet: beyond it, what the next message of its kind replaces is left out."""
+PASSING_BYTES = 1 << 20
+"""So much the web process has not taken yet: what the next message of its kind replaces is left out then."""
 
 
 class _Link:
@@ -29,10 +32,9 @@ class _Link:
 
     def say(self, message: wishes.FromObserver) -> None:
         passing = isinstance(message, wishes.ToPages) and message.kind
-        if passing and self._writer.transport.get_write_buffer_size() > MOST_WAITING_BYTES // 8:
+        if passing and self._writer.transport.get_write_buffer_size() > PASSING_BYTES:
             return
-        if not self._writer.transport.is_closing():
-            self._writer.write(wishes.packed(message))
+        wishes.put(self._writer, message)
 
     async def ask(self, what: wishes.ToSave) -> Any:
         self._count += 1
@@ -82,6 +84,9 @@ async def _serve(end: socket.socket, memory: Memory) -> None:
                     desk.supervisor.once("what was asked for", _answer(desk, link, message))
                 case wishes.Answer():
                     link.answered(message)
+    except Exception as error:
+        if not isinstance(error, EOFError | ConnectionError):  # Else the web process has ended.
+            log.exception("the observer broke off")
     finally:
         await desk.close()
         memory.remove_if_left()

@@ -12,7 +12,7 @@ from goshawk.core.rendering import MOST_GAIN_DB, SHORTEST_LOOP_S, seamless
 from goshawk.core.rig import Rig
 from goshawk.core.stage import Block
 from goshawk.errors import BadInput
-from goshawk.observer.kept_sound import write_sound
+from goshawk.observer.kept_sound import KeptSound
 from goshawk.page_messages.balance import ReplayHeard, ReplayState
 from goshawk.supervisor import NewestWish, Supervisor
 from goshawk.units import SAMPLE_RATE_HZ
@@ -29,22 +29,16 @@ class Replay:
         supervisor: Supervisor,
     ) -> None:
         """``play`` goes to the engine, ``tell`` shows the state in every window; ``folder`` gives a place for sound."""
-        self._play, self._tell, self._folder = play, tell, folder
-        self._path: Path | None = None
+        self._play, self._tell = play, tell
+        self._kept = KeptSound(lambda: folder("replay"))
         self._names: list[str] = []
-        self._count = 0
         self._measuring = NewestWish(supervisor, "measuring the replay", self._measure)
         self.before: Rig | None = None
         self.state = ReplayState()
 
     def close(self) -> None:
         """Forget everything."""
-        self._forget_sound()
-
-    def _forget_sound(self) -> None:
-        if self._path:
-            self._path.unlink(missing_ok=True)
-            self._path = None
+        self._kept.forget()
 
     async def start(self, sounds: dict[str, Block] | None, rig: Rig) -> None:
         """Replay recorded inputs. Raises BadInput if there are too few seconds, or no room for them."""
@@ -52,36 +46,26 @@ class Replay:
         if sounds is None or frames < SHORTEST_LOOP_S * SAMPLE_RATE_HZ:
             raise BadInput("There is not yet enough sound to replay. Wait a few seconds.")
         names = list(sounds)
-        self._count += 1
-        count, path = self._count, self._folder("replay") / f"{self._count}.npy"
-
-        def make() -> Block:
-            looped: Block = np.stack([seamless(sounds[name]) for name in names])
-            write_sound(path, looped)
-            return looped
-
-        looped = await asyncio.to_thread(make)
-        if count != self._count:
-            path.unlink(missing_ok=True)
-            return  # Another was begun, or it was stopped, meanwhile.
-        self._forget_sound()
-        self._path, self._names = path, names
+        looped = await self._kept.keep(lambda: np.stack([seamless(sounds[name]) for name in names]))
+        if looped is None:
+            return
+        self._names = names
         self.before = rig
         self.state = ReplayState(
             is_on=True, duration_s=round(looped.shape[1] / SAMPLE_RATE_HZ, 1), is_measuring=True
         )
-        self._play(self._path, self._names, 0.0)
+        self._play(self._kept.path, self._names, 0.0)
         self.measure(rig)
         self._tell()
 
     def stop(self) -> None:
         """The devices again."""
-        self._count += 1
+        self._kept.call_off()
         if self.state.is_on:
             self.before = None
             self.state = ReplayState()
             self._play(None, [], 0.0)
-            self._forget_sound()
+            self._kept.forget()
             self._tell()
 
     def hear(self, heard: ReplayHeard) -> None:
@@ -97,7 +81,7 @@ class Replay:
         gain_db = 0.0
         if self.state.heard == "before" and before and now:
             gain_db = (now.integrated_lufs or 0.0) - (before.integrated_lufs or 0.0)
-        self._play(self._path, self._names, max(-MOST_GAIN_DB, min(MOST_GAIN_DB, gain_db)))
+        self._play(self._kept.path, self._names, max(-MOST_GAIN_DB, min(MOST_GAIN_DB, gain_db)))
 
     def measure(self, rig: Rig) -> None:
         """Measure both balances on what is replayed, beside everything else."""
@@ -105,7 +89,7 @@ class Replay:
             self._measuring.ask(rig)
 
     async def _measure(self, rig: Rig) -> None:
-        path, was = self._path, self.before
+        path, was = self._kept.path, self.before
         if path is None or was is None:
             return
         self.state = self.state.model_copy(update={"is_measuring": True})
@@ -118,7 +102,7 @@ class Replay:
             if self.state.is_on and not self._measuring.has_newer:
                 self.state = self.state.model_copy(update={"is_measuring": False})
                 self._tell()
-        if path == self._path:
+        if path == self._kept.path:
             self.state = self.state.model_copy(update={"before": before, "now": now})
             self._send()
             self._tell()

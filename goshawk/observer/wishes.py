@@ -14,6 +14,7 @@ from goshawk.errors import BadSetting, GoshawkError, ObserverLost
 
 _LENGTH = struct.Struct("<I")
 LARGEST_BYTES = 64 << 20
+MOST_WAITING_BYTES = 16 << 20
 
 
 class Begin(msgspec.Struct, tag=True):
@@ -324,6 +325,15 @@ def packed(message: ToObserver | FromObserver) -> bytes:
     """A message behind its length."""
     body = _encoder.encode(message)
     return _LENGTH.pack(len(body)) + body
+
+
+def put(writer: asyncio.StreamWriter, message: ToObserver | FromObserver) -> None:
+    """Send without waiting. A link whose other end takes nothing any more is given up, so that nothing grows without
+    end: whoever holds it starts anew."""
+    if writer.transport.get_write_buffer_size() > MOST_WAITING_BYTES:
+        writer.transport.abort()
+    elif not writer.transport.is_closing():
+        writer.write(packed(message))
 
 
 async def _body(reader: asyncio.StreamReader) -> bytes:

@@ -92,6 +92,8 @@ def test_a_plan_that_cannot_be_made_is_said(tmp_path: Path) -> None:
     said = maker.take()
     assert isinstance(said, str)
     assert "could not be taken over" in said
+    maker.give(lambda: NewPlan(b"damaged").read())
+    assert maker.take() is None, "it is sent until it is seen, and said once"
     # What a plan's files lack is said with it, and silence stands for them.
     gone = str(tmp_path / "gone.npy")
     plan = Plan(file=gone, loop=gone, replay=gone, replay_names=("voice",))

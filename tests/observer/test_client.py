@@ -3,6 +3,7 @@
 import asyncio
 import os
 import signal
+import socket
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +15,20 @@ from goshawk.observer import wishes
 from goshawk.observer.client import ObserverClient
 from goshawk.timeline.memory import Memory
 from tests.observer.test_tuning import until
+
+
+def test_a_link_that_nobody_reads_is_given_up_before_it_grows_without_end() -> None:
+    async def story() -> None:
+        ours, theirs = socket.socketpair()
+        _, writer = await asyncio.open_unix_connection(sock=ours)
+        news = wishes.Notify("x" * 100_000, "news")
+        for _ in range(1000):
+            wishes.put(writer, news)
+        assert writer.transport.is_closing()
+        theirs.close()
+        await asyncio.sleep(0)
+
+    asyncio.run(story())
 
 
 def test_it_answers_is_lost_and_comes_back_with_what_was_set(tmp_path: Path) -> None:
