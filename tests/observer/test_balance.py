@@ -169,7 +169,7 @@ def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> N
             await studio.balance.suggest_ducker("game")
         studio.watch_balance(desk.page, True)
         await desk.play(14.0)
-        desk.observer.supervisor.keep("looking on", desk.observer.balance.look_on)
+        looking_on = asyncio.create_task(desk.observer.balance.look_on())
         await until(lambda: desk.observer.balance.state.improvements)
         state = BalanceState.model_validate((await newest(desk.page))["balance"])
         sight = state.sights[10]
@@ -183,12 +183,14 @@ def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> N
         await studio.changes.set_together(dict(best.changes))
         assert desk.observer.balance.state.improvements is None, "tried anew on another balance"
         await until(lambda: desk.observer.balance.state.improvements is not None)
+        looking_on.cancel()
         looking = asyncio.create_task(desk.observer.balance._look(True))
         await asyncio.sleep(0)
         desk.observer.balance.changed()
         await looking
         assert desk.observer.balance.state.improvements is None, "tried was the balance before"
-        await until(lambda: desk.observer.balance.state.improvements is not None)
+        await desk.observer.balance._look(True)
+        assert desk.observer.balance.state.improvements is not None
         await studio.balance.suggest_ducker("game")
         assert not find_stage(desk.named("game").chain, "ducker").is_bypassed
         assert "dips" in (await newest(desk.page))["notice"]["text"]
