@@ -17,9 +17,10 @@ from typing_extensions import TypedDict
 
 from goshawk.core.compiled import kernel
 from goshawk.core.settings import Settings
+from goshawk.core.steps import Block as Block
+from goshawk.core.steps import Step, run_all
 from goshawk.units import SAMPLE_RATE_HZ, one_pole_coefficient
 
-Block = NDArray[np.float32]
 Floats = NDArray[np.float64]
 SettingsT = TypeVar("SettingsT", bound=Settings)
 
@@ -122,6 +123,10 @@ def clean(block: Block) -> int:
     return bad
 
 
+CLEAN = Step(clean)
+"""``clean`` as a step."""
+
+
 class StageReading(TypedDict, total=False):
     """What a stage says of itself since the last reading; each gives what applies to it."""
 
@@ -153,6 +158,9 @@ class Stage(ABC, Generic[SettingsT]):
     """
 
     settings: SettingsT
+    steps: tuple[Step, ...]
+    """What passes a clean block through the stage, in place."""
+
     latency_frames: int = 0
     has_latency: bool = False
     """Whether some setting gives it a latency."""
@@ -172,9 +180,9 @@ class Stage(ABC, Generic[SettingsT]):
         self.run(block)
         return block
 
-    @abstractmethod
     def run(self, block: Block) -> None:
         """Change a clean block in place."""
+        run_all(self.steps, block)
 
     @abstractmethod
     def reset(self) -> None:

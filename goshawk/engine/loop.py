@@ -15,6 +15,7 @@ from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.rig import BlockFrames, Rig, changed_together
 from goshawk.core.routing import FEEDS, CallServiceSettings, FeedName
 from goshawk.core.stage import Block, Floats, Glide, glide
+from goshawk.core.steps import Program
 from goshawk.devices.rack import Rack
 from goshawk.engine.plan import BAND, LISTEN, Plan
 from goshawk.engine.plan_maker import MAX_FRAMES, Made, make
@@ -47,6 +48,9 @@ class AudioLoop:
         self._frames_now = 0
         self._rehearsal = np.zeros((MAX_FRAMES, 2), np.float32)
         self._rehearsal_gain = Glide(1)
+        self._publishing = Program().finish()
+        self._publishing_version = (-1, -1)
+        self._written_singly: list[str] = []
         self.plan = Plan(rig=plan.rig)
         self.rack.apply(plan.rig)
         self._mixer = Mixer(plan.rig, MAX_FRAMES, time.perf_counter)
@@ -212,9 +216,26 @@ class AudioLoop:
 
     def publish(self, writer: SoundWriter) -> None:
         """Write the last block of every sound that is offered."""
-        for name in writer.names:
+        version = self._mixer.version, writer.version
+        if version != self._publishing_version:
+            self._publishing_version = version
+            self._arrange(writer)
+        self._publishing.run(self._frames_now)
+        for name in self._written_singly:
             writer.write(name, *self.sound(name))
         writer.finish(self._frames_now)
+
+    def _arrange(self, writer: SoundWriter) -> None:
+        """How each sound is written: by one program, but for what has to be made first."""
+        self._publishing = Program()
+        self._written_singly = []
+        for name in writer.names:
+            place = self._mixer.place(name)
+            if place is None:
+                self._written_singly.append(name)
+            else:
+                self._publishing.add(place[0], writer.step(name, place[1]))
+        self._publishing.finish()
 
     def _listen_for_click(self, frames: int) -> None:
         for feed, listener in self._clicks.items():

@@ -1,7 +1,7 @@
 """The audio process: wakes at absolute times, runs a block, answers its socket, never waits.
 
-Real-time scheduling (SCHED_FIFO) is tried; where the system refuses it, the last half millisecond
-before each block is spent looking at the clock, since plain sleep overshoots.
+Real-time scheduling (SCHED_FIFO) is tried. Where the system refuses it, sleep overshoots by a tenth of a millisecond or
+so; a block may come nearly its own length late, so that nothing is done against it.
 """
 
 import contextlib
@@ -24,7 +24,6 @@ from goshawk.timeline.sound import SoundWriter
 from goshawk.units import SAMPLE_RATE_HZ
 
 READINGS_FRAMES = SAMPLE_RATE_HZ // 30
-SPIN_S = 0.0005
 SWITCH_S = 0.0001
 RESYNC_BLOCKS = 8
 """Further behind than this, the missed time is given up (and counted) rather than caught up."""
@@ -69,14 +68,8 @@ class Clock:
             missed = int(-left / block_s)
             self.missed_blocks += missed
             self._due += missed * block_s
-        elif self.is_realtime:
-            if left > 0:
-                time.sleep(left)
-        else:
-            if left > SPIN_S:
-                time.sleep(left - SPIN_S)
-            while time.monotonic() < self._due:
-                pass
+        elif left > 0:
+            time.sleep(left)
         self._woke = time.monotonic()
 
     def finished(self, block_s: float) -> None:

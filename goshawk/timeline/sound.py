@@ -6,8 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from goshawk.core.compiled import kernel
 from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.stage import Block
+from goshawk.core.steps import Integers, Step
 from goshawk.timeline.memory import (
     BEFORE_SINCE,
     FIRST_AT,
@@ -30,6 +32,25 @@ MARGIN_FRAMES = 4096
 """What is this near to being written over is not read any more."""
 
 
+@kernel
+def _write(block: Block, ring: Block, slot: Integers, at: Integers, late: float) -> None:
+    """``at`` holds the number of the block's first frame, ``slot`` what is known of the sound."""
+    frame, frames, last = at[0], block.shape[0], block.shape[1] - 1
+    if slot[NEXT_AT] != frame:
+        slot[FIRST_AT] = frame  # A block was not written: what was before is not gone on with.
+    if slot[LATE] != int(late):
+        slot[LATE_BEFORE], slot[BEFORE_SINCE] = slot[LATE], slot[LATE_SINCE]
+        slot[LATE_SINCE] = frame
+        slot[LATE] = int(late)
+    start = frame & _MASK
+    until_end = min(frames, RING_FRAMES - start)
+    for n in range(until_end):
+        ring[start + n, 0], ring[start + n, 1] = block[n, 0], block[n, last]
+    for n in range(until_end, frames):
+        ring[n - until_end, 0], ring[n - until_end, 1] = block[n, 0], block[n, last]
+    slot[NEXT_AT] = frame + frames
+
+
 class SoundWriter:
     """The one writer. A session begins where time has come to: the frames that nobody made are missing, not moved."""
 
@@ -43,13 +64,19 @@ class SoundWriter:
             start = -(-(int(head[FRAMES]) + passed) // HOP_FRAMES) * HOP_FRAMES
         else:
             start = 0
-        self.frame = start
-        """The next one's number."""
+        self._at = np.array([start])
+        self.version = 0
+        """Another one whenever other sounds are offered."""
         self._rows: dict[str, int] = {}
         memory.names[:] = b""
         head[NAMES] += 1
         head[FRAMES] = start
         head[SESSION] += 1
+
+    @property
+    def frame(self) -> int:
+        """The next one's number."""
+        return int(self._at[0])
 
     def offer(self, names: Collection[str]) -> None:
         """From now on these sounds are written; others are given up. More than SLOTS are not: the last go without."""
@@ -57,6 +84,7 @@ class SoundWriter:
         if self._rows.keys() == set(names):
             return
         memory = self._memory
+        self.version += 1
         for name in [name for name in self._rows if name not in names]:
             memory.names[self._rows.pop(name)] = b""
         free = iter(sorted(set(range(SLOTS)) - set(self._rows.values())))
@@ -75,25 +103,16 @@ class SoundWriter:
     def write(self, name: str, block: Block, late_frames: int) -> None:
         """The next block of one sound, shape (frames, 1 or 2), whose sound is ``late_frames`` later here than at its
         device."""
-        row = self._rows[name]
-        ring, slot = self._memory.sound[row], self._memory.slots[row]
-        at, frames = self.frame, len(block)
-        if slot[NEXT_AT] != at:
-            slot[FIRST_AT] = at  # A block was not written: what was before is not gone on with.
-        if slot[LATE] != late_frames:
-            slot[LATE_BEFORE], slot[BEFORE_SINCE] = slot[LATE], slot[LATE_SINCE]
-            slot[LATE_SINCE] = at
-            slot[LATE] = late_frames
-        start = at & _MASK
-        until_end = min(frames, RING_FRAMES - start)
-        ring[start : start + until_end] = block[:until_end]
-        if until_end < frames:
-            ring[: frames - until_end] = block[until_end:]
-        slot[NEXT_AT] = at + frames
+        self.step(name, late_frames).run(np.ascontiguousarray(block))
+
+    def step(self, name: str, late_frames: int) -> Step:
+        """Writes the next block of one sound, as ``write`` does."""
+        memory, row = self._memory, self._rows[name]
+        return Step(_write, memory.sound[row], memory.slots[row], self._at, float(late_frames))
 
     def finish(self, frames: int) -> None:
         """A block of every sound is written."""
-        self.frame += frames
+        self._at[0] += frames
         self._memory.head[FRAMES] = self.frame
         self._memory.head[WRITTEN_NS] = time.monotonic_ns()
 

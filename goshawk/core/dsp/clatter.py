@@ -21,6 +21,7 @@ import numpy as np
 from goshawk.core.compiled import kernel
 from goshawk.core.dsp.side_chain import high_pass_coefficients
 from goshawk.core.stage import TINY, Block, Floats
+from goshawk.core.steps import Step
 from goshawk.units import SILENCE_LINEAR, ms_to_frames
 
 TICK_FRAMES = ms_to_frames(2.5)
@@ -137,7 +138,7 @@ def _listen(
     gains: Floats,
     state: Floats,
     ramps: Floats,
-    least_gain: float,
+    least_gain: Floats,
 ) -> None:
     """Gains for every frame of what comes out LOOK_AHEAD_FRAMES later, into ``ramps`` (bands, frames).
     ``lines`` (bands, frames) holds the sound, and what is above each edge."""
@@ -172,7 +173,7 @@ def _listen(
             for b in range(bands):
                 power[b, tick % _KEPT] = sums[b] / TICK_FRAMES + SILENCE_LINEAR**2
                 sums[b] = 0.0
-            _judge(power, gains, state, least_gain)
+            _judge(power, gains, state, least_gain[0])
             state[FRAME] = 0.0
             state[TICK] += 1.0
 
@@ -208,18 +209,18 @@ class ClatterSoftener:
         self._lines = np.zeros((BANDS, max_frames))
         self._state[FLOOR] = 1.0
         self._ramps = np.ones((BANDS, max_frames))
-        self.least_gain = 1.0
-
-    def listen(self, block: Block) -> None:
-        """Hear a block (frames, channels) before it is delayed; leaves it as it is."""
-        _listen(
-            block, self._lines, self._k, self._heard_z, self._sums, self._power, self._gains,
-            self._state, self._ramps, self.least_gain,
+        self._least_gain = np.ones(1)
+        self.listening = Step(
+            _listen, self._lines, self._k, self._heard_z, self._sums, self._power, self._gains,
+            self._state, self._ramps, self._least_gain,
         )  # fmt: skip
+        """Hears a block (frames, channels) before it is delayed, and leaves it as it is."""
+        self.softening = Step(_soften, self._lines, self._k, self._z, self._ramps)
+        """Changes the delayed block in place, as long as the one that was heard last."""
 
-    def soften(self, block: Block) -> None:
-        """Change the delayed block in place, as long as the one that was heard last."""
-        _soften(block, self._lines, self._k, self._z, self._ramps[:, : block.shape[0]])
+    def set_least_gain(self, least_gain: float) -> None:
+        """What is taken away at most, linear."""
+        self._least_gain[0] = least_gain
 
     def take_strokes(self) -> int:
         """Strokes since the last call."""

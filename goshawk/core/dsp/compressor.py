@@ -12,7 +12,6 @@ later. Attack and release are the times in which the gain reduction in dB covers
 """
 
 import numpy as np
-from numpy.typing import NDArray
 
 from goshawk.core.compiled import kernel
 from goshawk.core.dsp.fast_math import amplitude, amplitude_db
@@ -20,6 +19,7 @@ from goshawk.core.dsp.side_chain import high_pass_coefficients, loudest
 from goshawk.core.dsp.sliding import Integers, SlidingMaximum, sliding_maximum
 from goshawk.core.settings import Settings, choice, number
 from goshawk.core.stage import Block, Floats, Glide, Stage, StageReading, glide_along
+from goshawk.core.steps import Step
 from goshawk.units import SILENCE_LINEAR, ms_to_frames, one_pole_coefficient
 
 PEAK_WINDOW_MS = 10.0
@@ -123,7 +123,6 @@ def _compress(
     values: Floats,
     ages: Integers,
     ends: Integers,
-    window: int,
     now: Floats,
     between: Floats,
     target: Floats,
@@ -138,7 +137,7 @@ def _compress(
     threshold, slope, knee = lines[THRESHOLD], lines[SLOPE], lines[KNEE]
     loudest(block, k, z, level)
     for n in range(frames):
-        level[n] = sliding_maximum(max(level[n], SILENCE_LINEAR), values, ages, ends, window)
+        level[n] = sliding_maximum(max(level[n], SILENCE_LINEAR), values, ages, ends)
     for n in range(frames):
         level[n] = amplitude_db(level[n])
     for n in range(frames):
@@ -173,12 +172,19 @@ class Compressor(Stage[CompressorSettings]):
         self._z = np.zeros((channels, 2))
         self._times = np.zeros(2)
         self._peak = SlidingMaximum(ms_to_frames(PEAK_WINDOW_MS))
-        self._glide = Glide(5)
+        self._k = np.zeros(5)
+        self._glide = g = Glide(5)
+        self.steps = (
+            Step(
+                _compress, self._lines, self._state, self._k, self._z, self._times, *self._peak.arrays,
+                g.now, g.between, g.target, g.coefficient,
+            ),
+        )  # fmt: skip
         super().__init__(settings, channels, max_frames)
 
     def apply(self, settings: CompressorSettings) -> None:
         self.settings = settings
-        self._k: NDArray[np.float64] = high_pass_coefficients(settings.side_chain_high_pass_hz)
+        self._k[:] = high_pass_coefficients(settings.side_chain_high_pass_hz)
         self._times[:] = (
             one_pole_coefficient(settings.attack_ms),
             one_pole_coefficient(settings.release_ms),
@@ -190,13 +196,6 @@ class Compressor(Stage[CompressorSettings]):
             makeup_gain_db(settings),
             settings.mix_percent / 100.0,
         )
-
-    def run(self, block: Block) -> None:
-        p, g = self._peak, self._glide
-        _compress(
-            block, self._lines, self._state, self._k, self._z, self._times, p.values, p.ages, p.ends, p.window,
-            g.now, g.between, g.target, g.coefficient,
-        )  # fmt: skip
 
     def reset(self) -> None:
         self._state[:] = 0.0

@@ -18,6 +18,7 @@ from goshawk.core.dsp.fast_math import amplitude, power_db
 from goshawk.core.dsp.filter_bank import FilterBank
 from goshawk.core.settings import Settings, number
 from goshawk.core.stage import Block, Floats, Glide, Stage, StageReading, glide_along
+from goshawk.core.steps import Step, copying
 from goshawk.units import SILENCE_LINEAR, db_to_power, one_pole_coefficient
 
 DETECTOR_MS = 3.0
@@ -122,11 +123,19 @@ class DeEsser(Stage[DeEsserSettings]):
         self._banks = [FilterBank(2, channels, max_frames) for _ in range(2)]
         for bank, sections in zip(self._banks, two_bands(settings.frequency_hz), strict=True):
             bank.set(sections, at_once=True)
-        self._high = np.zeros((max_frames, channels), np.float32)
-        self._lines = np.zeros((4, max_frames))
         self._state = np.zeros(6)
         self._times = np.zeros(5)
-        self._glide = Glide(2)
+        self._glide = g = Glide(2)
+        high = np.zeros((max_frames, channels), np.float32)
+        self.steps = (
+            copying(high),
+            self._banks[0].step(),
+            self._banks[1].step(high),
+            Step(
+                _soften, high, np.zeros((4, max_frames)), self._state, self._times,
+                g.now, g.between, g.target, g.coefficient,
+            ),
+        )  # fmt: skip
         super().__init__(settings, channels, max_frames)
         self.reset()
 
@@ -145,16 +154,6 @@ class DeEsser(Stage[DeEsserSettings]):
             )
         ]
         self._glide.set(settings.threshold_db, settings.amount_db)
-
-    def run(self, block: Block) -> None:
-        high = self._high[: block.shape[0]]
-        high[:] = block
-        self._banks[0].process(block)
-        self._banks[1].process(high)
-        g = self._glide
-        _soften(
-            block, high, self._lines, self._state, self._times, g.now, g.between, g.target, g.coefficient
-        )  # fmt: skip
 
     def reset(self) -> None:
         for bank in self._banks:

@@ -8,18 +8,25 @@ import math
 import numpy as np
 
 from goshawk.core.compiled import kernel
-from goshawk.core.stage import Block
+from goshawk.core.steps import Block, Integers, Step
 from goshawk.units import SAMPLE_RATE_HZ, ms_to_frames
 
 CROSSFADE_MS = 20.0
 
+POSITION, OLD, NEW, FADE, WANTED, FADE_FRAMES = range(6)
+"""Place in the ring where the next frame goes; the tap in use, the one that is faded to, frames of the fade that are
+left, the tap that is wanted, and a fade's length."""
+
 
 @kernel
-def _delay(
-    block: Block, ring: Block, position: int, old: int, new: int, fade: int, fade_frames: int
-) -> tuple[int, int, int]:
-    """One block through the ring; returns position, the tap now in use and the fade left."""
+def delay(block: Block, ring: Block, counts: Integers) -> None:
+    """One block through the ring, in place; ``counts`` as named above."""
     frames, channels = block.shape
+    if counts[FADE] == 0 and counts[NEW] != counts[WANTED]:
+        counts[NEW] = counts[WANTED]
+        counts[FADE] = counts[FADE_FRAMES]
+    position, old, new = counts[POSITION], counts[OLD], counts[NEW]
+    fade, fade_frames = counts[FADE], counts[FADE_FRAMES]
     size = ring.shape[0]
     start = 0
     while fade == 0 and start < frames:
@@ -60,7 +67,7 @@ def _delay(
         position += 1
         if position == size:
             position = 0
-    return position, old, fade
+    counts[POSITION], counts[OLD], counts[FADE] = position, old, fade
 
 
 class Delay:
@@ -68,40 +75,37 @@ class Delay:
 
     def __init__(self, channels: int, longest_frames: int, frames: int = 0) -> None:
         self._ring = np.zeros((longest_frames + 1, channels), np.float32)
-        self._position = 0
-        self._wanted = self._old = self._new = min(frames, longest_frames)
-        self._fade = 0
-        self._fade_frames = ms_to_frames(CROSSFADE_MS, SAMPLE_RATE_HZ)
+        self._counts = np.zeros(6, np.int64)
+        self._counts[[OLD, NEW, WANTED]] = min(frames, longest_frames)
+        self._counts[FADE_FRAMES] = ms_to_frames(CROSSFADE_MS, SAMPLE_RATE_HZ)
+        self.arrays = self._ring, self._counts
+        """What ``delay`` takes after the block."""
+        self.step = Step(delay, *self.arrays)
 
     @property
     def frames(self) -> int:
         """The delay that is set."""
-        return self._wanted
+        return int(self._counts[WANTED])
 
     def set_frames(self, frames: int) -> None:
         """Change the delay. A fade that is running ends first, then the newest wish is faded to."""
-        self._wanted = max(0, min(frames, self._ring.shape[0] - 1))
+        self._counts[WANTED] = max(0, min(frames, self._ring.shape[0] - 1))
 
     def process(self, block: Block) -> Block:
         """Delay the block in place."""
-        if self._fade == 0 and self._new != self._wanted:
-            self._new = self._wanted
-            self._fade = self._fade_frames
-        self._position, self._old, self._fade = _delay(
-            block, self._ring, self._position, self._old, self._new, self._fade, self._fade_frames
-        )
+        delay(block, *self.arrays)
         return block
 
     def forget_older(self) -> None:
         """Fill with silence what has been given out already: a longer delay must not bring it back."""
-        keep = max(self._old, self._new, self._wanted)
-        size = self._ring.shape[0]
-        first, end = self._position, self._position + size - keep
+        keep = int(self._counts[[OLD, NEW, WANTED]].max())
+        size, position = self._ring.shape[0], int(self._counts[POSITION])
+        first, end = position, position + size - keep
         self._ring[first : min(end, size)] = 0.0
         self._ring[: max(0, end - size)] = 0.0
 
     def reset(self) -> None:
         """Fill with silence."""
         self._ring.fill(0.0)
-        self._old = self._new = self._wanted
-        self._fade = 0
+        self._counts[[OLD, NEW]] = self._counts[WANTED]
+        self._counts[FADE] = 0

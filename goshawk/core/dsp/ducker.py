@@ -11,10 +11,11 @@ Attack and release are the time constants (63 % of the step) of the gain, as an 
 import numpy as np
 
 from goshawk.core.compiled import kernel
-from goshawk.core.dsp.delay import Delay
+from goshawk.core.dsp.delay import Delay, delay
 from goshawk.core.dsp.gate import DETECTOR_RELEASE_MS
 from goshawk.core.settings import Settings, number
 from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, StageReading, glide, is_gliding
+from goshawk.core.steps import Step, copying
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
 
 LONGEST_LOOK_AHEAD_MS = 20.0
@@ -105,6 +106,7 @@ def _duck(
         for c in range(channels):
             block[n, c] = np.float32(block[n, c] * gain)
     state[OPEN], state[HELD], state[GAIN] = is_down, held, gain
+    key[:frames] = 0.0
     state[DETECTED], state[LOWEST] = detected, lowest
 
 
@@ -120,7 +122,22 @@ class Ducker(Stage[DuckerSettings]):
         self._ahead_frames = 0
         self._state = np.zeros(5)
         self._values = np.zeros(6)
-        self._glide = Glide(1)
+        self._glide = g = Glide(1)
+        self.hearing = copying(self._key)
+        """Takes what the voice does in the block that comes next, shape (frames, 1)."""
+        self.steps = (
+            Step(delay, *self._key_delay.arrays, block=self._key),
+            Step(
+                _duck,
+                self._key,
+                self._state,
+                self._values,
+                g.now,
+                g.between,
+                g.target,
+                g.coefficient,
+            ),
+        )
         self._rest()
         super().__init__(settings, channels, max_frames)
 
@@ -151,15 +168,6 @@ class Ducker(Stage[DuckerSettings]):
     def hear(self, key: Block) -> None:
         """What the voice does in the block that comes next, shape (frames, 1)."""
         self._key[: len(key)] = key
-
-    def run(self, block: Block) -> None:
-        key = self._key[: len(block)]
-        self._key_delay.process(key)
-        g = self._glide
-        _duck(
-            block, key, self._state, self._values, g.now, g.between, g.target, g.coefficient
-        )  # fmt: skip
-        key.fill(0.0)
 
     def reset(self) -> None:
         """Forget the voice."""

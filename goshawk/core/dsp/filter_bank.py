@@ -11,6 +11,7 @@ import numpy as np
 from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import CROSSFADE_MS
 from goshawk.core.stage import TINY, Block, Floats, SettingsT, Stage, StageReading
+from goshawk.core.steps import Integers, Step
 from goshawk.units import ms_to_frames
 
 
@@ -41,8 +42,8 @@ def _run(block: Block, k: Floats, z: Floats) -> None:
 
 
 @kernel
-def _blend(old: Block, new: Block, fade: int, fade_frames: int) -> int:
-    """From old to new, into ``new``; returns the frames of the fade that are left."""
+def _blend(old: Block, new: Block, fade: int, fade_frames: int) -> None:
+    """From old to new, into ``new``; so many frames of the fade are left."""
     for n in range(new.shape[0]):
         weight = 1.0 - fade / fade_frames
         weight = weight * weight * (3.0 - 2.0 * weight)
@@ -50,7 +51,48 @@ def _blend(old: Block, new: Block, fade: int, fade_frames: int) -> int:
             new[n, c] = np.float32(weight * new[n, c] + (1.0 - weight) * old[n, c])
         if fade > 0:
             fade -= 1
-    return fade
+
+
+IS_NEW, FADE, FADE_FRAMES = range(3)
+
+
+@kernel
+def _filter(
+    block: Block,
+    k: Floats,
+    z: Floats,
+    old_k: Floats,
+    old_z: Floats,
+    wanted: Floats,
+    old: Block,
+    counts: Integers,
+) -> None:
+    """All sections, in place, and the old ones as long as a fade between their coefficients lasts. Counts: whether
+    there are new ones, frames of the fade that are left, and its length."""
+    frames = block.shape[0]
+    start = 0
+    while start < frames:
+        if counts[IS_NEW] and counts[FADE] == 0:
+            counts[IS_NEW] = 0
+            old_k[:] = k
+            old_z[:] = z
+            k[:] = wanted
+            counts[FADE] = counts[FADE_FRAMES]
+        # A fade ends inside a block at the same frame whatever the block's length.
+        left = frames - start
+        if counts[FADE] > 0:
+            length = min(left, counts[FADE])
+            piece = block[start : start + length]
+            before = old[:length]
+            before[:] = piece
+            _run(before, old_k, old_z)
+            _run(piece, k, z)
+            _blend(before, piece, counts[FADE], counts[FADE_FRAMES])
+            counts[FADE] -= length
+        else:
+            length = left
+            _run(block[start:], k, z)
+        start += length
 
 
 class FilterBank:
@@ -60,50 +102,35 @@ class FilterBank:
         self._k = np.zeros((sections, 5))
         self._k[:, 0] = 1.0
         self._z = np.zeros((sections, channels, 2))
-        self._old_k, self._old_z = self._k.copy(), self._z.copy()
-        self._old = np.zeros((max_frames, channels), np.float32)
         self._wanted = self._k.copy()
-        self._is_new = False
-        self._fade = 0
-        self._fade_frames = ms_to_frames(CROSSFADE_MS)
+        self._counts = np.zeros(3, np.int64)
+        self._counts[FADE_FRAMES] = ms_to_frames(CROSSFADE_MS)
+        self._arrays = (
+            self._k, self._z, self._k.copy(), self._z.copy(), self._wanted,
+            np.zeros((max_frames, channels), np.float32), self._counts,
+        )  # fmt: skip
+
+    def step(self, block: Block | None = None) -> Step:
+        """Filters ``block``; None: the block that the program is for."""
+        return Step(_filter, *self._arrays, block=block)
 
     def set(self, sections: Floats, *, at_once: bool = False) -> None:
         """Take new coefficients, shape (sections, 5)."""
         self._wanted[:] = sections
-        self._is_new = not np.array_equal(self._wanted, self._k)
+        self._counts[IS_NEW] = not np.array_equal(self._wanted, self._k)
         if at_once:
-            self._is_new = False
             self._k[:] = sections
-            self._fade = 0
+            self._counts[[IS_NEW, FADE]] = 0
 
     def process(self, block: Block) -> None:
         """Filter the block in place."""
-        start = 0
-        while start < len(block):
-            if self._is_new and self._fade == 0:
-                self._is_new = False
-                self._old_k[:], self._old_z[:] = self._k, self._z
-                self._k[:] = self._wanted
-                self._fade = self._fade_frames
-            # A fade ends inside a block at the same frame whatever the block's length.
-            left = len(block) - start
-            piece = block[start : start + (min(left, self._fade) if self._fade else left)]
-            if self._fade:
-                old = self._old[: len(piece)]
-                old[:] = piece
-                _run(old, self._old_k, self._old_z)
-                _run(piece, self._k, self._z)
-                self._fade = _blend(old, piece, self._fade, self._fade_frames)
-            else:
-                _run(piece, self._k, self._z)
-            start += len(piece)
+        _filter(block, *self._arrays)
 
     def reset(self) -> None:
         """Forget all sound; coefficients stay."""
         self._z.fill(0.0)
         self._k[:] = self._wanted
-        self._is_new = False
-        self._fade = 0
+        self._counts[[IS_NEW, FADE]] = 0
 
 
 class FilterStage(Stage[SettingsT]):
@@ -113,6 +140,7 @@ class FilterStage(Stage[SettingsT]):
         sections = self.sections(settings)
         self._bank = FilterBank(len(sections), channels, max_frames)
         self._bank.set(sections, at_once=True)
+        self.steps = (self._bank.step(),)
         super().__init__(settings, channels, max_frames)
 
     @staticmethod
@@ -123,9 +151,6 @@ class FilterStage(Stage[SettingsT]):
     def apply(self, settings: SettingsT) -> None:
         self.settings = settings
         self._bank.set(self.sections(settings))
-
-    def run(self, block: Block) -> None:
-        self._bank.process(block)
 
     def reset(self) -> None:
         self._bank.reset()

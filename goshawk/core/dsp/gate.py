@@ -18,6 +18,7 @@ from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.side_chain import high_pass_coefficients, loudest
 from goshawk.core.settings import Settings, number
 from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, StageReading, glide, is_gliding
+from goshawk.core.steps import Step
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
 
 DETECTOR_RELEASE_MS = 15.0
@@ -152,13 +153,21 @@ class Gate(Stage[GateSettings]):
         self._state = np.zeros(6)
         self._z = np.zeros((channels, 2))
         self._thresholds = np.zeros(6)
-        self._glide = Glide(1)
+        self._k = np.zeros(5)
+        self._glide = g = Glide(1)
+        self.steps = (
+            Step(loudest, self._k, self._z, self._level),
+            self._delay.step,
+            Step(
+                _gate, self._level, self._state, self._thresholds, g.now, g.between, g.target, g.coefficient
+            ),
+        )  # fmt: skip
         super().__init__(settings, channels, max_frames)
         self.reset()
 
     def apply(self, settings: GateSettings) -> None:
         self.settings = settings
-        self._k = high_pass_coefficients(settings.side_chain_high_pass_hz)
+        self._k[:] = high_pass_coefficients(settings.side_chain_high_pass_hz)
         self._thresholds[:] = (
             db_to_linear(settings.open_threshold_dbfs),
             db_to_linear(settings.close_threshold_dbfs),
@@ -171,14 +180,6 @@ class Gate(Stage[GateSettings]):
         self._glide.set(0.0 if is_silent else db_to_linear(-settings.range_db))
         self.latency_frames = ms_to_frames(settings.look_ahead_ms)
         self._delay.set_frames(self.latency_frames)
-
-    def run(self, block: Block) -> None:
-        loudest(block, self._k, self._z, self._level)
-        self._delay.process(block)
-        g = self._glide
-        _gate(
-            block, self._level, self._state, self._thresholds, g.now, g.between, g.target, g.coefficient,
-        )  # fmt: skip
 
     def reset(self) -> None:
         self._delay.reset()

@@ -8,6 +8,7 @@ import numpy as np
 
 from goshawk.core.compiled import kernel
 from goshawk.core.stage import TINY, Block, Floats
+from goshawk.core.steps import Integers, Step
 from goshawk.units import SAMPLE_RATE_HZ
 
 SEGMENT_FRAMES = SAMPLE_RATE_HZ // 10
@@ -27,7 +28,7 @@ _HIGH_PASS = np.array([1.0, -2.0, 1.0, -1.99004745483398, 0.99007225036621])
 
 
 @kernel
-def _weigh(
+def weigh(
     block: Block,
     shelf: Floats,
     high_pass: Floats,
@@ -66,6 +67,28 @@ SURROUND_WEIGHTS = (1.0, 1.0, 1.0, 1.41, 1.41)
 """Left, right, centre and both surrounds (BS.1770-5 Annex 1, table 3)."""
 
 
+@kernel
+def _weigh_on(
+    block: Block,
+    shelf: Floats,
+    high_pass: Floats,
+    weights: Floats,
+    z: Floats,
+    state: Floats,
+    out: Floats,
+    kept: Floats,
+    counts: Integers,
+) -> None:
+    """The same, the segments into the ring ``kept``. Counts: frames of a segment, segments ever finished."""
+    for i in range(weigh(block, shelf, high_pass, weights, z, state, out, counts[0])):
+        kept[counts[1] % kept.shape[0]] = out[i]
+        counts[1] += 1
+
+
+KEPT_SEGMENTS = 64
+"""So many wait to be taken."""
+
+
 class LoudnessMeter:
     """Weighs blocks of one or two channels, which count once each, or of five."""
 
@@ -73,16 +96,32 @@ class LoudnessMeter:
         self, channels: int, max_frames: int, segment_frames: int = SEGMENT_FRAMES
     ) -> None:
         self._weights = np.array(SURROUND_WEIGHTS if channels == 5 else (1.0,) * channels)
-        self._segment_frames = segment_frames
         self._z = np.zeros((channels, 4))
         self._state = np.zeros(2)
         self._out = np.zeros(max_frames // segment_frames + 1)
+        self._kept = np.zeros(KEPT_SEGMENTS)
+        self._counts = np.array([segment_frames, 0])
+        self._taken = 0
+        self.arrays = _SHELF, _HIGH_PASS, self._weights, self._z, self._state, self._out
+        """As ``weigh`` takes them."""
+        self.step = Step(_weigh_on, *self.arrays, self._kept, self._counts)
+        """Reads a block; its segments are then to be had from ``take``."""
+
+    def take(self) -> Floats:
+        """The segments (mean squares) that ``step`` has completed since the last call, KEPT_SEGMENTS at most."""
+        done = int(self._counts[1])
+        first = max(self._taken, done - KEPT_SEGMENTS)
+        self._taken = done
+        segments: Floats = self._kept[np.arange(first, done) % KEPT_SEGMENTS]
+        return segments
 
     def measure(self, block: Block) -> Floats:
         """Read a block; returns the segments (mean squares) completed in it, most often none."""
-        done = _weigh(
-            block, _SHELF, _HIGH_PASS, self._weights, self._z, self._state, self._out,
-            self._segment_frames,
-        )  # fmt: skip
+        done = weigh(block, *self.arrays, self._counts[0])
         segments: Floats = self._out[:done].copy()
         return segments
+
+    def reset(self) -> None:
+        """Forget all sound."""
+        self._z.fill(0.0)
+        self._state.fill(0.0)

@@ -15,12 +15,15 @@ from goshawk.core.compiled import kernel
 from goshawk.core.dsp.k_weighting import (
     OFFSET_LUFS,
     RELATIVE_GATE_LU,
+    SEGMENT_FRAMES,
     SEGMENTS_PER_BLOCK,
     LoudnessMeter,
+    weigh,
 )
 from goshawk.core.settings import Settings, number
 from goshawk.core.stage import Block, Floats, Stage, StageReading
-from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, db_to_linear, ms_to_frames
+from goshawk.core.steps import Step
+from goshawk.units import SILENCE_DBFS, ms_to_frames
 
 SPEECH_S = 3.0
 LEAST_SPEECH_S = 1.0
@@ -55,15 +58,80 @@ class LevellerSettings(Settings):
     )
 
 
+AT, LEFT, POWER, HEARD, QUIET_S, GAIN_DB, FIRST_GAIN, LAST_GAIN = range(8)
+"""Places in the state: frames of the gain's way so far; frames left of the segment; mean power of the speech, segments
+of it so far, time since; the gain that is set; the two ends of the gain's way, linear."""
+
+TARGET, RANGE, SPEED, THRESHOLD = range(4)
+
+
 @kernel
-def _apply(block: Block, state: Floats, gains: Floats, fade: int) -> None:
-    """Gain along a straight line from gains[0] to gains[1]; ``state[0]`` counts frames of the way."""
-    for n in range(block.shape[0]):
-        share = min(1.0, state[0] / fade)
-        state[0] += 1.0
-        gain = gains[0] + (gains[1] - gains[0]) * share
-        for c in range(block.shape[1]):
-            block[n, c] = np.float32(block[n, c] * gain)
+def _in_lufs(power: float) -> float:
+    return OFFSET_LUFS + 10.0 * math.log10(max(power, 1e-12))
+
+
+@kernel
+def _follow(segment: float, powers: Floats, state: Floats, values: Floats) -> None:
+    """A segment is complete (its mean square): its loudness decides where the gain goes during the next."""
+    powers[:-1] = powers[1:]
+    powers[-1] = segment
+    loudness = _in_lufs(powers.mean())
+    # Of the block, and of its newest part alone: the beginning of a pause is no quiet speech.
+    least = values[THRESHOLD]
+    if state[HEARD] > 0.0:
+        least = max(least, _in_lufs(state[POWER]) + RELATIVE_GATE_LU)
+    is_speech = min(loudness, _in_lufs(segment)) > least
+    if is_speech:
+        # A mean of all speech at first, of the last SPEECH_S later.
+        state[HEARD] += 1.0
+        weight = max(1.0 / state[HEARD], SEGMENT_S / SPEECH_S)
+        state[POWER] += (segment - state[POWER]) * weight
+        state[QUIET_S] = 0.0
+    else:
+        state[QUIET_S] += SEGMENT_S
+        if loudness > values[THRESHOLD] and state[QUIET_S] > SPEECH_S:
+            state[HEARD] = 0.0  # Quieter speech, and not a pause: begin anew from it.
+    wanted = state[GAIN_DB]
+    if is_speech and state[HEARD] >= LEAST_SPEECH_S / SEGMENT_S:
+        wanted = values[TARGET] - _in_lufs(state[POWER])
+    wanted = max(-values[RANGE], min(values[RANGE], wanted))
+    step = values[SPEED] * SEGMENT_S
+    state[GAIN_DB] += max(-step, min(step, wanted - state[GAIN_DB]))
+    state[FIRST_GAIN], state[LAST_GAIN] = state[LAST_GAIN], 10.0 ** (state[GAIN_DB] / 20.0)
+    state[AT] = 0.0
+
+
+@kernel
+def _level(
+    block: Block,
+    powers: Floats,
+    state: Floats,
+    values: Floats,
+    shelf: Floats,
+    high_pass: Floats,
+    weights: Floats,
+    z: Floats,
+    sums: Floats,
+    out: Floats,
+) -> None:
+    """Measure, and move the gain along a straight line within each segment, in place."""
+    frames, channels = block.shape
+    start = 0
+    while start < frames:
+        length = min(frames - start, int(state[LEFT]))
+        piece = block[start : start + length]
+        done = weigh(piece, shelf, high_pass, weights, z, sums, out, SEGMENT_FRAMES)
+        first, last = state[FIRST_GAIN], state[LAST_GAIN]
+        for n in range(length):
+            gain = first + (last - first) * min(1.0, state[AT] / FADE_FRAMES)
+            state[AT] += 1.0
+            for c in range(channels):
+                piece[n, c] = np.float32(piece[n, c] * gain)
+        state[LEFT] -= length
+        if done > 0:
+            _follow(out[0] / channels, powers, state, values)
+            state[LEFT] = SEGMENT_FRAMES
+        start += length
 
 
 class Leveller(Stage[LevellerSettings]):
@@ -71,78 +139,34 @@ class Leveller(Stage[LevellerSettings]):
 
     def __init__(self, settings: LevellerSettings, channels: int, max_frames: int) -> None:
         self._powers = np.zeros(SEGMENTS_PER_BLOCK)
-        self._state = np.zeros(1)
-        self._gains = np.ones(2)
-        self._power, self._heard, self._quiet_s, self._gain_db, self._left = 0.0, 0, 0.0, 0.0, 0
+        self._state = np.zeros(8)
+        self._values = np.zeros(4)
+        self._meter = LoudnessMeter(channels, max_frames)
+        self.steps = (Step(_level, self._powers, self._state, self._values, *self._meter.arrays),)
         super().__init__(settings, channels, max_frames)
         self.reset()
 
     def apply(self, settings: LevellerSettings) -> None:
         self.settings = settings
-
-    def run(self, block: Block) -> None:
-        start = 0
-        while start < len(block):
-            piece = block[start : start + self._left]
-            segments = self._meter.measure(piece)
-            _apply(piece, self._state, self._gains, FADE_FRAMES)
-            self._left -= len(piece)
-            if len(segments):
-                self._follow(float(segments[0]))
-                self._left = int(SEGMENT_S * SAMPLE_RATE_HZ)
-            start += len(piece)
-
-    @property
-    def _loudness(self) -> float:
-        """Of the speech, in LUFS."""
-        return OFFSET_LUFS + 10.0 * math.log10(max(self._power, 1e-12))
-
-    def _follow(self, power: float) -> None:
-        """A segment is complete: its loudness decides where the gain goes during the next."""
-        settings = self.settings
-        self._powers[:-1] = self._powers[1:]
-        self._powers[-1] = power
-        mean = float(self._powers.mean()) / self.channels
-        loudness = OFFSET_LUFS + 10.0 * math.log10(max(mean, 1e-12))
-        # Of the block, and of its newest part alone: the beginning of a pause is no quiet speech.
-        newest = OFFSET_LUFS + 10.0 * math.log10(max(power / self.channels, 1e-12))
-        least = settings.threshold_lufs
-        if self._heard:
-            least = max(least, self._loudness + RELATIVE_GATE_LU)
-        is_speech = min(loudness, newest) > least
-        if is_speech:
-            # A mean of all speech at first, of the last SPEECH_S later.
-            self._heard += 1
-            weight = max(1.0 / self._heard, SEGMENT_S / SPEECH_S)
-            self._power += (power / self.channels - self._power) * weight
-            self._quiet_s = 0.0
-        else:
-            self._quiet_s += SEGMENT_S
-            if loudness > settings.threshold_lufs and self._quiet_s > SPEECH_S:
-                self._heard = 0  # Quieter speech, and not a pause: begin anew from it.
-        wanted = self._gain_db
-        if is_speech and self._heard >= LEAST_SPEECH_S / SEGMENT_S:
-            wanted = settings.target_lufs - self._loudness
-        wanted = max(-settings.range_db, min(settings.range_db, wanted))
-        step = settings.speed_db_per_s * SEGMENT_S
-        self._gain_db += max(-step, min(step, wanted - self._gain_db))
-        self._gains[:] = self._gains[1], db_to_linear(self._gain_db)
-        self._state[0] = 0.0
+        self._values[:] = (
+            settings.target_lufs,
+            settings.range_db,
+            settings.speed_db_per_s,
+            settings.threshold_lufs,
+        )
 
     def reset(self) -> None:
-        self._meter = LoudnessMeter(self.channels, self.max_frames)
+        self._meter.reset()
         self._powers.fill(0.0)
-        self._power = 0.0
-        self._heard = 0
-        self._quiet_s = 0.0
-        self._gain_db = 0.0
-        self._left = int(SEGMENT_S * SAMPLE_RATE_HZ)
-        self._gains.fill(1.0)
-        self._state[0] = 0.0
+        self._state.fill(0.0)
+        self._state[LEFT] = SEGMENT_FRAMES
+        self._state[[FIRST_GAIN, LAST_GAIN]] = 1.0
 
     def take_reading(self) -> StageReading:
+        state = self._state
+        loudness = round(_in_lufs(state[POWER]), 1)
         return {
-            "gain_db": round(self._gain_db, 1),
-            "loudness_lufs": round(self._loudness, 1) if self._heard else SILENCE_DBFS,
-            "is_holding": self._quiet_s > 0.0,
+            "gain_db": round(float(state[GAIN_DB]), 1),
+            "loudness_lufs": loudness if state[HEARD] else SILENCE_DBFS,
+            "is_holding": bool(state[QUIET_S] > 0.0),
         }

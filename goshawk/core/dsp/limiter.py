@@ -14,10 +14,17 @@ The averages are summed in whole numbers (gains in units of 2^-40): exact howeve
 import numpy as np
 
 from goshawk.core.compiled import kernel
-from goshawk.core.dsp.oversampling import LIMITER_PHASES, between_samples, greatest_gain, spans_of
+from goshawk.core.dsp.oversampling import (
+    LIMITER_PHASES,
+    Phases,
+    between_samples,
+    greatest_gain,
+    spans_of,
+)
 from goshawk.core.dsp.sliding import Integers, SlidingMaximum, sliding_maximum
 from goshawk.core.settings import Settings, number
 from goshawk.core.stage import Block, Floats, Glide, Stage, StageReading, glide, is_gliding
+from goshawk.core.steps import Samples, Step
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
 
 MAIN_LOOK_AHEAD_MS = 1.2
@@ -70,18 +77,17 @@ def _only_delay(block: Block, delayed: Block, places: Integers) -> None:
 @kernel
 def _limit(
     block: Block,
-    peaks: Block,
+    peaks: Samples,
     delayed: Block,
     state: Floats,
     values: Floats,
     ages: Integers,
     ends: Integers,
-    window: int,
     first: Integers,
     second: Integers,
     sums: Integers,
     places: Integers,
-    release: float,
+    release: Floats,
     now: Floats,
     between: Floats,
     target: Floats,
@@ -122,12 +128,12 @@ def _limit(
         peak = max(float(peaks[n]), state[2])
         state[2] = float(peaks[n])
         needed = now[0] / peak if peak > now[0] else 1.0
-        gain = 1.0 - (1.0 - state[0]) * release
+        gain = 1.0 - (1.0 - state[0]) * release[0]
         if gain > 1.0 - 1e-9:
             gain = 1.0
         gain = min(gain, needed)
         state[0] = gain
-        least = -sliding_maximum(-gain, values, ages, ends, window)
+        least = -sliding_maximum(-gain, values, ages, ends)
         fresh = np.int64(least * ONE)
         sums[0] += fresh - first[places[0]]
         first[places[0]] = fresh
@@ -151,16 +157,33 @@ _GREATEST_GAIN = greatest_gain(LIMITER_PHASES) * 1.000001
 _SPANS = spans_of(LIMITER_PHASES)
 
 
+@kernel
+def _detect(
+    block: Block,
+    history: Phases,
+    line: Samples,
+    total: Samples,
+    phases: Phases,
+    spans: Integers,
+    peaks: Samples,
+    now: Floats,
+    between: Floats,
+    target: Floats,
+) -> None:
+    """The peaks that may reach the ceiling, wherever it is on its way."""
+    lowest = min(now[0], between[0], target[0])
+    between_samples(block, history, line, total, phases, spans, peaks, lowest / _GREATEST_GAIN)
+
+
 class _Pass:
     """One pass: detector, gain and delay."""
 
-    def __init__(self, channels: int, max_frames: int, look_ahead_frames: int) -> None:
+    def __init__(
+        self, channels: int, max_frames: int, look_ahead_frames: int, release: Floats, g: Glide
+    ) -> None:
         taps = LIMITER_PHASES.shape[1]
         self.latency_frames = taps // 2 + look_ahead_frames
         self._history = np.zeros((channels, taps - 1), np.float32)
-        self._line = np.zeros(taps - 1 + max_frames, np.float32)
-        self._total = np.zeros(max_frames, np.float32)
-        self._peaks = np.zeros(max_frames, np.float32)
         self._delayed = np.zeros((self.latency_frames, channels), np.float32)
         self._state = np.zeros(3)
         # A peak's own frame and its two neighbours lie inside every window.
@@ -169,20 +192,18 @@ class _Pass:
         self._second = np.zeros(look_ahead_frames - look_ahead_frames // 2 + 1, np.int64)
         self._sums = np.zeros(2, np.int64)
         self._places = np.zeros(3, np.int64)
+        peaks = np.zeros(max_frames, np.float32)
+        self.steps = (
+            Step(
+                _detect, self._history, np.zeros(taps - 1 + max_frames, np.float32),
+                np.zeros(max_frames, np.float32), LIMITER_PHASES, _SPANS, peaks, g.now, g.between, g.target,
+            ),
+            Step(
+                _limit, peaks, self._delayed, self._state, *self._least.arrays, self._first, self._second,
+                self._sums, self._places, release, g.now, g.between, g.target, g.coefficient,
+            ),
+        )  # fmt: skip
         self.reset()
-
-    def run(self, block: Block, release: float, g: Glide) -> None:
-        lowest = min(float(g.now[0]), float(g.between[0]), float(g.target[0]))
-        between_samples(
-            block, self._history, self._line, self._total, LIMITER_PHASES, _SPANS, self._peaks,
-            lowest / _GREATEST_GAIN,
-        )  # fmt: skip
-        least = self._least
-        _limit(
-            block, self._peaks, self._delayed, self._state, least.values, least.ages, least.ends,
-            least.window, self._first, self._second, self._sums, self._places, release,
-            g.now, g.between, g.target, g.coefficient,
-        )  # fmt: skip
 
     def take_lowest_gain(self) -> float:
         lowest = float(self._state[1])
@@ -206,11 +227,14 @@ class Limiter(Stage[LimiterSettings]):
     has_latency = True
 
     def __init__(self, settings: LimiterSettings, channels: int, max_frames: int) -> None:
+        self._release = np.zeros(1)
+        look_aheads = [ms_to_frames(ms) for ms in (MAIN_LOOK_AHEAD_MS, SECOND_LOOK_AHEAD_MS)]
+        self._glides = [Glide(1) for _ in look_aheads]
         self._passes = [
-            _Pass(channels, max_frames, ms_to_frames(ms))
-            for ms in (MAIN_LOOK_AHEAD_MS, SECOND_LOOK_AHEAD_MS)
+            _Pass(channels, max_frames, frames, self._release, one)
+            for frames, one in zip(look_aheads, self._glides, strict=True)
         ]
-        self._glides = [Glide(1) for _ in self._passes]
+        self.steps = tuple(step for one in self._passes for step in one.steps)
         self.latency_frames = sum(p.latency_frames for p in self._passes)
         super().__init__(settings, channels, max_frames)
 
@@ -219,11 +243,7 @@ class Limiter(Stage[LimiterSettings]):
         ceiling = db_to_linear(settings.ceiling_dbtp - MARGIN_DB)
         for ceiling_glide in self._glides:
             ceiling_glide.set(ceiling)
-        self._release = one_pole_coefficient(settings.release_ms)
-
-    def run(self, block: Block) -> None:
-        for one, ceiling_glide in zip(self._passes, self._glides, strict=True):
-            one.run(block, self._release, ceiling_glide)
+        self._release[0] = one_pole_coefficient(settings.release_ms)
 
     def reset(self) -> None:
         for one, ceiling_glide in zip(self._passes, self._glides, strict=True):

@@ -14,12 +14,10 @@ Integers = NDArray[np.int64]
 
 
 @kernel
-def sliding_maximum(
-    value: float, values: Floats, ages: Integers, ends: Integers, window: int
-) -> float:
-    """Push a value and return the greatest of the last ``window`` ones.
+def sliding_maximum(value: float, values: Floats, ages: Integers, ends: Integers) -> float:
+    """Push a value and return the greatest of the last ones, one fewer than the rings have places.
 
-    ``values`` and ``ages`` are rings of at least ``window + 1`` places; ``ends`` holds the queue's
+    ``values`` and ``ages`` are rings; ``ends`` holds the queue's
     head, its length and the running number of the next value.
     """
     size = values.shape[0]
@@ -37,7 +35,7 @@ def sliding_maximum(
     values[tail] = value
     ages[tail] = number
     length += 1
-    if ages[head] <= number - window:
+    if ages[head] <= number - (size - 1):
         head = head + 1 if head + 1 < size else 0
         length -= 1
     ends[0], ends[1], ends[2] = head, length, number + 1
@@ -48,10 +46,14 @@ class SlidingMaximum:
     """The arrays that ``sliding_maximum`` works on."""
 
     def __init__(self, window: int) -> None:
-        self.window = window
         self.values = np.zeros(window + 1)
         self.ages = np.zeros(window + 1, np.int64)
         self.ends = np.zeros(3, np.int64)
+
+    @property
+    def arrays(self) -> tuple[Floats, Integers, Integers]:
+        """As ``sliding_maximum`` takes them."""
+        return self.values, self.ages, self.ends
 
     def reset(self) -> None:
         """Forget all values."""

@@ -32,6 +32,7 @@ from goshawk.core.dsp.spectral_gain import (
 )
 from goshawk.core.settings import Settings, number
 from goshawk.core.stage import Block, Floats, Stage, StageReading
+from goshawk.core.steps import Step
 from goshawk.units import (
     SAMPLE_RATE_HZ,
     SILENCE_LINEAR,
@@ -195,6 +196,10 @@ AT, HOPS, SOUNDING = range(3)
 """Places in the counts: column of the rings where the next frame goes, hops since the noise began to be followed, and
 hops in a row in which something sounded."""
 
+LONGEST, IS_LEARNED, LEAST_GAIN, EMPHASIS = range(4)
+"""Places in the values: hops over which the noise is followed, whether it was learned, the least gain, and the
+emphasis from 0 to 1."""
+
 
 @kernel
 def _hop(
@@ -206,10 +211,7 @@ def _hop(
     minima: Floats,
     counts: Integers,
     windows: Floats,
-    longest: float,
-    is_learned: bool,
-    least_gain: float,
-    emphasis: float,
+    values: Floats,
 ) -> None:
     """A window is complete: its spectrum, the noise and the gains, and the sound that comes of it."""
     _unroll(history, counts[AT], windows[0], windowed)
@@ -221,8 +223,8 @@ def _hop(
         follow_minima(power, bins, minima, counts[HOPS])
     if counts[SOUNDING] > HOPS_OF_WINDOW:
         # Digital silence, or a window half full of it, is no room.
-        follow_noise(power, bins, longest, _LEAST_POWER, is_learned)
-    find_gains(power, bins, least_gain, emphasis)
+        follow_noise(power, bins, values[LONGEST], _LEAST_POWER, values[IS_LEARNED] == 1.0)
+    find_gains(power, bins, values[LEAST_GAIN], values[EMPHASIS])
     _scale(spectra, bins[GAIN])
     _overlap(np.fft.irfft(spectra, WINDOW_FRAMES), counts[AT], windows[1], ready)
 
@@ -238,10 +240,7 @@ def _suppress(
     minima: Floats,
     counts: Integers,
     windows: Floats,
-    longest: float,
-    is_learned: bool,
-    least_gain: float,
-    emphasis: float,
+    values: Floats,
 ) -> None:
     """A block in, and what has been made of earlier ones out, in place."""
     start = 0
@@ -251,10 +250,7 @@ def _suppress(
         _push(block[start : start + length], history, ready, counts[AT])
         counts[AT] = (counts[AT] + length) % WINDOW_FRAMES
         if counts[AT] % HOP_FRAMES == 0:
-            _hop(
-                history, ready, windowed, power, bins, minima, counts, windows, longest, is_learned,
-                least_gain, emphasis,
-            )  # fmt: skip
+            _hop(history, ready, windowed, power, bins, minima, counts, windows, values)
         start += length
 
 
@@ -273,14 +269,28 @@ class Suppressor(Stage[SuppressorSettings]):
         self._minima = np.zeros((SUB_WINDOWS, BINS))
         self._clatter = ClatterSoftener(channels, max_frames)
         self._counts = np.zeros(3, np.int64)
+        self._values = np.zeros(4)
+        self.steps = (
+            self._clatter.listening,
+            Step(
+                _suppress, self._history, self._ready, self._windowed, self._power, self._bins, self._minima,
+                self._counts, _WINDOWS, self._values,
+            ),
+            self._clatter.softening,
+        )  # fmt: skip
         super().__init__(settings, channels, max_frames)
         self.reset()
 
     def apply(self, settings: SuppressorSettings) -> None:
         before = getattr(self, "settings", None)
         self.settings = settings
-        self._least_gain = db_to_linear(-settings.reduction_db)
-        self._clatter.least_gain = db_to_linear(-settings.clatter_db)
+        self._values[:] = (
+            settings.follow_s * HOPS_PER_S,
+            settings.room is not None,
+            db_to_linear(-settings.reduction_db),
+            settings.emphasis_percent / 100.0,
+        )
+        self._clatter.set_least_gain(db_to_linear(-settings.clatter_db))
         if before and settings.room is not before.room and settings.room != before.room:
             self._begin()
 
@@ -296,16 +306,6 @@ class Suppressor(Stage[SuppressorSettings]):
             self._bins[NOISE] = np.maximum(room.power, _LEAST_POWER)
             self._bins[COUNT] = self.settings.follow_s * HOPS_PER_S
         self._counts[HOPS] = self._counts[SOUNDING] = 0
-
-    def run(self, block: Block) -> None:
-        settings = self.settings
-        self._clatter.listen(block)
-        _suppress(
-            block, self._history, self._ready, self._windowed, self._power, self._bins, self._minima,
-            self._counts, _WINDOWS, settings.follow_s * HOPS_PER_S, settings.room is not None,
-            self._least_gain, settings.emphasis_percent / 100.0,
-        )  # fmt: skip
-        self._clatter.soften(block)
 
     def reset(self) -> None:
         self._history.fill(0.0)

@@ -9,11 +9,13 @@ from typing import Any, Self
 import numpy as np
 from pydantic import Field, model_validator
 
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.compressor import Compressor, CompressorSettings
 from goshawk.core.dsp.crossover import three_bands
 from goshawk.core.dsp.filter_bank import FilterBank
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import Block, Stage, StageReading
+from goshawk.core.stage import CLEAN, Block, Stage, StageReading
+from goshawk.core.steps import Step, copying
 
 BANDS = ("low", "middle", "high")
 KNEE_DB = 6.0
@@ -70,6 +72,14 @@ class ThreeBandSettings(Settings):
         return self
 
 
+@kernel
+def _add(block: Block, middle: Block, high: Block) -> None:
+    """The other two bands to the lowest, in place."""
+    for n in range(block.shape[0]):
+        for c in range(block.shape[1]):
+            block[n, c] = block[n, c] + middle[n, c] + high[n, c]
+
+
 class ThreeBand(Stage[ThreeBandSettings]):
     """A compressor in each of three bands. No latency."""
 
@@ -80,7 +90,17 @@ class ThreeBand(Stage[ThreeBandSettings]):
         self._compressors = [
             Compressor(getattr(settings, band).compressor, channels, max_frames) for band in BANDS
         ]
-        self._parts = np.zeros((2, max_frames, channels), np.float32)
+        middle, high = (np.zeros((max_frames, channels), np.float32) for _ in range(2))
+        steps = [copying(middle), copying(high)]
+        for bank, compressor, part in zip(
+            self._banks, self._compressors, (None, middle, high), strict=True
+        ):
+            steps += [
+                bank.step(part),
+                CLEAN.on(part),
+                *(step.on(part) for step in compressor.steps),
+            ]
+        self.steps = (*steps, Step(_add, middle, high))
         super().__init__(settings, channels, max_frames)
 
     @staticmethod
@@ -93,16 +113,6 @@ class ThreeBand(Stage[ThreeBandSettings]):
             bank.set(sections)
         for band, compressor in zip(BANDS, self._compressors, strict=True):
             compressor.apply(getattr(settings, band).compressor)
-
-    def run(self, block: Block) -> None:
-        middle, high = self._parts[:, : block.shape[0]]
-        middle[:] = high[:] = block
-        parts = (block, middle, high)
-        for bank, compressor, part in zip(self._banks, self._compressors, parts, strict=True):
-            bank.process(part)
-            compressor.process(part)
-        block += middle
-        block += high
 
     def reset(self) -> None:
         for bank, compressor in zip(self._banks, self._compressors, strict=True):

@@ -11,6 +11,7 @@ import numpy as np
 from goshawk.core.compiled import kernel
 from goshawk.core.settings import Settings, choice, number
 from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, StageReading, glide, is_gliding
+from goshawk.core.steps import Step
 from goshawk.units import SAMPLE_RATE_HZ, db_to_linear
 
 DC_CORNER_HZ = 5.0
@@ -65,16 +66,14 @@ class Trim(Stage[TrimSettings]):
         self._state = np.zeros((2, channels))
         self._glide = Glide(2)
         self._r = 1.0 - 2.0 * math.pi * DC_CORNER_HZ / SAMPLE_RATE_HZ
+        g = self._glide
+        self.steps = (Step(_trim, self._state, g.now, g.between, g.target, g.coefficient, self._r),)
         super().__init__(settings, channels, max_frames)
 
     def apply(self, settings: TrimSettings) -> None:
         self.settings = settings
         sign = -1.0 if settings.is_polarity_inverted else 1.0
         self._glide.set(sign * db_to_linear(settings.gain_db), float(settings.is_dc_removed))
-
-    def run(self, block: Block) -> None:
-        g = self._glide
-        _trim(block, self._state, g.now, g.between, g.target, g.coefficient, self._r)
 
     def reset(self) -> None:
         self._state.fill(0.0)

@@ -1,5 +1,7 @@
 """One band of an EQ alone, for the ears: a band-pass in the place of the band, on what leaves the EQ."""
 
+import numpy as np
+
 from goshawk.core.dsp.equaliser import EqualiserSettings, band_alone_sections
 from goshawk.core.dsp.filter_bank import FilterBank
 from goshawk.core.stage import Block
@@ -12,8 +14,8 @@ class BandAlone:
         self._bank = FilterBank(2, 2, max_frames)
 
     def process(self, settings: EqualiserSettings, band: str, sound: Block) -> Block:
-        """Only what the band works on, as a copy of ``sound``, shape (frames, 2)."""
-        out = sound.copy()
+        """Only what the band works on, of a sound of shape (frames, 1 or 2), shape (frames, 2)."""
+        out = np.repeat(sound, 2 // sound.shape[1], axis=1)
         self._bank.set(band_alone_sections(settings, band))
         self._bank.process(out)
         return out

@@ -11,7 +11,7 @@ from goshawk.core.chain_slots import Chain, Slot
 from goshawk.core.compiled import kernel
 from goshawk.core.dsp.compressor import Compressor
 from goshawk.core.dsp.de_esser import DeEsser
-from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
+from goshawk.core.dsp.delay import CROSSFADE_MS, Delay, delay
 from goshawk.core.dsp.ducker import Ducker
 from goshawk.core.dsp.equaliser import Equaliser
 from goshawk.core.dsp.gate import Gate
@@ -21,7 +21,8 @@ from goshawk.core.dsp.limiter import Limiter
 from goshawk.core.dsp.suppressor import Suppressor
 from goshawk.core.dsp.three_band import ThreeBand
 from goshawk.core.dsp.trim import Trim
-from goshawk.core.stage import Block, Stage, clean
+from goshawk.core.stage import CLEAN, Block, Floats, Stage
+from goshawk.core.steps import Integers, PackedBlock, Program, Step, run_all
 from goshawk.units import ms_to_frames
 
 STAGES: dict[str, Callable[..., Stage[Any]]] = {
@@ -40,10 +41,28 @@ STAGES: dict[str, Callable[..., Stage[Any]]] = {
 LONGEST_STAGE_LATENCY_MS = 50.0
 
 
+WEIGHT, GOAL, STEP, IS_WATCHED, HAS_LATENCY = range(5)
+"""Of a stage's place: how much of it is heard (1: not bypassed), how much is to be, the step of a frame; whether its
+sides are kept for listeners, and whether what passes by it has to wait."""
+
+
 @kernel
-def _crossfade(wet: Block, dry: Block, weight: float, goal: float, step: float) -> float:
-    """Blend in place; ``weight`` 1 is wet. A smooth step of the linear weight has no corners."""
-    for n in range(wet.shape[0]):
+def _enter(block: Block, dry: Block, state: Floats, ring: Block, counts: Integers) -> None:
+    """Keep what enters, if somebody will ask for it."""
+    is_fading = state[WEIGHT] != 1.0 or state[GOAL] != 1.0
+    if is_fading or state[IS_WATCHED] == 1.0 or state[HAS_LATENCY] == 1.0:
+        before = dry[: block.shape[0]]
+        before[:] = block
+        if state[HAS_LATENCY] == 1.0:
+            delay(before, ring, counts)
+
+
+@kernel
+def _leave(wet: Block, dry: Block, after: Block, state: Floats) -> None:
+    """Blend in place. A smooth step of the linear weight has no corners."""
+    weight, goal, step = state[WEIGHT], state[GOAL], state[STEP]
+    frames = wet.shape[0] if weight != 1.0 or goal != 1.0 else 0
+    for n in range(frames):
         if weight < goal:
             weight = min(goal, weight + step)
         elif weight > goal:
@@ -51,7 +70,9 @@ def _crossfade(wet: Block, dry: Block, weight: float, goal: float, step: float) 
         smooth = weight * weight * (3.0 - 2.0 * weight)
         for c in range(wet.shape[1]):
             wet[n, c] = np.float32(smooth * wet[n, c] + (1.0 - smooth) * dry[n, c])
-    return weight
+    state[WEIGHT] = weight
+    if state[IS_WATCHED] == 1.0:
+        after[: wet.shape[0]] = wet
 
 
 class StagePlace:
@@ -61,12 +82,20 @@ class StagePlace:
         self.slot = slot
         self.stage = STAGES[slot.stage](slot.settings, channels, max_frames)
         longest = ms_to_frames(LONGEST_STAGE_LATENCY_MS)
-        self._dry_delay = Delay(channels, longest, self.stage.latency_frames)
-        self._dry = np.zeros((max_frames, channels), np.float32)
-        self._after = np.zeros((max_frames, channels), np.float32)
-        self.is_watched = False
-        self._weight = self._goal = 0.0 if slot.is_bypassed else 1.0
-        self._step = 1.0 / ms_to_frames(CROSSFADE_MS)
+        self._delay = Delay(channels, longest, self.stage.latency_frames)
+        self.before = np.zeros((max_frames, channels), np.float32)
+        self.after = np.zeros((max_frames, channels), np.float32)
+        """What entered in the last block, delayed by the stage's latency, and what left it, while somebody watches."""
+        self._state = np.zeros(5)
+        self._state[[WEIGHT, GOAL]] = 0.0 if slot.is_bypassed else 1.0
+        self._state[STEP] = 1.0 / ms_to_frames(CROSSFADE_MS)
+        self._state[HAS_LATENCY] = self.stage.has_latency
+        self.steps = (
+            Step(_enter, self.before, self._state, *self._delay.arrays),
+            *self.stage.steps,
+            Step(_leave, self.before, self.after, self._state),
+        )
+        """Pass a clean block (see ``stage.clean``) through the stage, or past it, in place."""
 
     @property
     def latency_frames(self) -> int:
@@ -77,31 +106,22 @@ class StagePlace:
         """Take new settings."""
         if slot.settings != self.slot.settings:
             self.stage.apply(slot.settings)
-            self._dry_delay.set_frames(self.stage.latency_frames)
-        self._goal = 0.0 if slot.is_bypassed else 1.0
+            self._delay.set_frames(self.stage.latency_frames)
+        self._state[GOAL] = 0.0 if slot.is_bypassed else 1.0
         self.slot = slot
 
+    @property
+    def is_watched(self) -> bool:
+        """Whether ``before`` and ``after`` are kept."""
+        return bool(self._state[IS_WATCHED])
+
+    def watch(self, is_watched: bool) -> None:
+        """Keep ``before`` and ``after`` from now on, or no more."""
+        self._state[IS_WATCHED] = is_watched
+
     def process(self, block: Block) -> None:
-        """Pass a clean block (see ``stage.clean``) through the stage, or past it, in place."""
-        is_fading = self._weight != 1.0 or self._goal != 1.0
-        dry = self._dry[: block.shape[0]]
-        if is_fading or self.is_watched or self.stage.has_latency:
-            dry[:] = block
-            if self.stage.has_latency:
-                self._dry_delay.process(dry)
-        self.stage.run(block)
-        if is_fading:
-            self._weight = _crossfade(block, dry, self._weight, self._goal, self._step)
-        if self.is_watched:
-            self._after[: block.shape[0]] = block
-
-    def before(self, frames: int) -> Block:
-        """What entered in the last block, delayed by the stage's latency."""
-        return self._dry[:frames]
-
-    def after(self, frames: int) -> Block:
-        """What left in the last block, while the place is watched."""
-        return self._after[:frames]
+        """One block by itself, as ``steps`` do it."""
+        run_all(self.steps, block)
 
 
 def warm_up_stages() -> None:
@@ -117,6 +137,7 @@ def warm_up_stages() -> None:
         if isinstance(place.stage, HighPass):  # A filter's new coefficients are blended in.
             place.stage.apply(HighPassSettings(frequency_hz=100.0))
         place.process(block)
+        place.stage.take_reading()
 
 
 @dataclass(frozen=True)
@@ -142,6 +163,8 @@ class RunningChain:
         self._max_frames = max_frames
         self._places: list[StagePlace] = []
         self._duckers: list[KeyedPlace] = []
+        self._packed = PackedBlock(np.zeros((max_frames, channels), np.float32))
+        self._program: Program | None = None
         self.apply(chain, make)
 
     def __iter__(self) -> Iterator[StagePlace]:
@@ -185,6 +208,7 @@ class RunningChain:
                 place.apply(slot)
             places.append(place)
         self._places = places
+        self._program = None
         self._duckers = []
         behind = 0
         for place in reversed(places):
@@ -194,8 +218,16 @@ class RunningChain:
 
     def process(self, block: Block) -> Block:
         """Pass a block of shape (frames, channels) through all stages, in place."""
-        clean(block)
-        for place in self._places:
-            place.process(block)
-            clean(block)
+        if self._program is None:
+            self._program = Program()
+            self.add_to(self._program, self._packed)
+            self._program.finish()
+        self._packed.point_at(block)
+        self._program.run(len(block))
         return block
+
+    def add_to(self, program: Program, block: Block | PackedBlock) -> None:
+        """All stages, as steps of a program, on one of its blocks."""
+        program.add(block, CLEAN)
+        for place in self._places:
+            program.add(block, *place.steps, CLEAN)

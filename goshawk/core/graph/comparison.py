@@ -12,6 +12,7 @@ from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.graph.chain import MakePlace, RunningChain
 from goshawk.core.stage import Block, Floats, Glide, glide
+from goshawk.core.steps import Program, Step, copying
 from goshawk.units import db_to_linear
 
 Heard = Literal["chain", "raw", "other"]
@@ -55,22 +56,18 @@ class Comparison:
         gain = db_to_linear(gain_db)
         self._glide.set(*(gain if heard == one else 0.0 for one in ("chain", "raw", "other")))
 
-    def keep_raw(self, voice: Block, latency_frames: int) -> None:
-        """Ahead of the chain: remember the voice, and run it through the other chain."""
-        frames = voice.shape[0]
-        raw = self._raw[:frames]
-        raw[:] = voice
+    def keep_raw(self, program: Program, voice: Block, latency_frames: int) -> None:
+        """Ahead of the chain, which has this latency: remember the voice, and run it through the other chain."""
         self._delay.set_frames(latency_frames)
-        self._delay.process(raw)
-        other = self._other_sound[:frames]
-        other[:] = voice
+        program.add(voice, copying(self._raw), copying(self._other_sound))
+        program.add(self._raw, self._delay.step)
         if self._other:
-            self._other.process(other)
+            self._other.add_to(program, self._other_sound)
 
-    def put(self, voice: Block) -> None:
+    def put(self, program: Program, voice: Block) -> None:
         """Behind the chain: what is to be heard, in its place."""
-        frames, g = voice.shape[0], self._glide
-        _blend(
-            voice, self._raw[:frames], self._other_sound[:frames],
-            g.now, g.between, g.target, g.coefficient,
-        )  # fmt: skip
+        g = self._glide
+        program.add(
+            voice,
+            Step(_blend, self._raw, self._other_sound, g.now, g.between, g.target, g.coefficient),
+        )

@@ -3,13 +3,22 @@
 import numpy as np
 
 from goshawk.core.chain_slots import LimiterSlot
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.limiter import LimiterSettings
 from goshawk.core.graph.chain import StagePlace
 from goshawk.core.measure.levels import HopMeter
 from goshawk.core.routing import LONGEST_FEED_DELAY_MS, FeedSettings
-from goshawk.core.stage import Block, clean
+from goshawk.core.stage import CLEAN, Block
+from goshawk.core.steps import Program, Step, copying
 from goshawk.units import ms_to_frames
+
+
+@kernel
+def _let_out(block: Block, share: Block) -> None:
+    for n in range(block.shape[0]):
+        for c in range(block.shape[1]):
+            block[n, c] *= share[n, 0]
 
 
 class Feed:
@@ -26,19 +35,11 @@ class Feed:
         self.ceiling.apply(_ceiling_slot(settings))
         self.delay.set_frames(ms_to_frames(settings.delay_ms))
 
-    def process(self, block: Block) -> None:
-        """Ceiling and meter, in place; ``block`` is then kept as ``held``, ahead of the delay."""
-        clean(block)
-        self.ceiling.process(block)
-        self.meter.clean_and_measure(block)
-        self.held[: len(block)] = block
-
-    def let_out(self, block: Block, share: Block | None) -> None:
-        """The delay, in place, of what leaves: all of it, or a ``share`` of shape (frames, 1). What does not leave
-        is not kept for later either."""
-        if share is not None:
-            np.multiply(block, share, out=block)
-        self.delay.process(block)
+    def add_to(self, program: Program, block: Block, share: Block, *meters: Step) -> None:
+        """Ceiling and meter, in place; ``block`` is then kept as ``held``; the delay of what leaves: a ``share`` of
+        shape (frames, 1). What does not leave is not kept for later either."""
+        program.add(block, CLEAN, *self.ceiling.steps, self.meter.cleaning, copying(self.held))
+        program.add(block, *meters, Step(_let_out, share), self.delay.step)
 
 
 def _ceiling_slot(settings: FeedSettings) -> LimiterSlot:

@@ -9,6 +9,7 @@ from goshawk.core.compiled import kernel
 from goshawk.core.measure.levels import HOP_FRAMES, KEPT_HOPS
 from goshawk.core.routing import FEEDS, MOST_INPUTS
 from goshawk.core.stage import Block, Floats, Glide, glide
+from goshawk.core.steps import Integers, Step
 
 ROWS = MOST_INPUTS + 4
 """An input that was removed keeps its row until it has faded out."""
@@ -29,6 +30,7 @@ def _finish(sums: Floats, kept: Floats, clock: Floats) -> None:
 
 @kernel
 def _mix(
+    first: Block,
     inputs: Block,
     unshaped: Block,
     feeds: Block,
@@ -40,16 +42,20 @@ def _mix(
     kept: Floats,
     peaks: Floats,
     clock: Floats,
+    used: Integers,
 ) -> None:
-    """Add inputs (rows, frames, 2), shaped and as they came, into feeds (feeds, frames, 2) with gains of
-    shape (rows × feeds × 2,): of the shaped side, of the other.
+    """Add inputs (rows, frames, 2), shaped and as they came, to feeds (feeds, frames, 2) with gains of
+    shape (rows × feeds × 2,): of the shaped side, of the other. ``first`` is the first feed: it says how many frames;
+    ``used`` holds how many rows are.
 
     ``sums`` (rows, 2) gathers power and peak towards the first feed for the hop that runs,
     ``kept`` (KEPT_HOPS, rows, 2) the finished ones; ``peaks`` (rows, feeds + 1) holds the highest
     peak of each input in each feed, and before any gain, since the last reading. Clock: frame within
     the hop (negative: late by the latency), frames gathered, hops finished."""
-    rows, frames = inputs.shape[0], inputs.shape[1]
+    rows, frames = used[0], first.shape[0]
     count = feeds.shape[0]
+    for f in range(count):
+        feeds[f, :frames] = 0.0
     start = 0
     while clock[0] >= HOP_FRAMES:  # The latency fell by more than a hop.
         _finish(sums, kept, clock)
@@ -115,8 +121,17 @@ class Matrix:
         self._peaks = np.zeros((ROWS, len(FEEDS) + 1))
         self._clock = np.zeros(3)
         self._latency_frames = 0
-        self._rows = 0
+        self._used = np.zeros(1, np.int64)
         """So many rows have ever been used: the others are not looked at."""
+        self.sides = [(self.inputs[row], self.unshaped[row]) for row in range(ROWS)]
+        """Where the input of each row is to lie, behind its chain and as it came, shape (max_frames, 2)."""
+        self.sums = [self.feeds[place] for place in range(len(FEEDS))]
+        """What comes of it for each feed, shape (max_frames, 2)."""
+        g = self._gains
+        self.step = Step(
+            _mix, self.inputs, self.unshaped, self.feeds, g.now, g.between, g.target, g.coefficient,
+            self._sums, self._kept, self._peaks, self._clock, self._used, block=self.sums[0],
+        )  # fmt: skip
 
     def set_latency(self, latency_frames: int) -> None:
         """The inputs come this much later than at the microphone: hops are counted from there."""
@@ -132,7 +147,7 @@ class Matrix:
         at_once: bool = False,
     ) -> None:
         """Target gains (linear) of one input to every feed: of its shaped side, and as it came."""
-        self._rows = max(self._rows, row + 1)
+        self._used[0] = max(self._used[0], row + 1)
         places = self._places(row)
         self._gains.target[places] = np.column_stack(
             [gains, unshaped or [0.0] * len(FEEDS)]
@@ -166,15 +181,6 @@ class Matrix:
         self._sums[row] = 0.0
         self._kept[:, row] = 0.0
         self._peaks[row] = 0.0
-
-    def mix(self, frames: int) -> None:
-        """Mix the first ``frames`` of the inputs into the feeds."""
-        self.feeds[:, :frames] = 0.0
-        g, rows = self._gains, self._rows
-        _mix(
-            self.inputs[:rows, :frames], self.unshaped[:rows, :frames], self.feeds[:, :frames], g.now,
-            g.between, g.target, g.coefficient, self._sums, self._kept, self._peaks, self._clock,
-        )  # fmt: skip
 
     @property
     def finished(self) -> int:

@@ -11,6 +11,7 @@ from collections.abc import Callable
 import numpy as np
 
 from goshawk.core.chain_slots import Chain
+from goshawk.core.compiled import kernel
 from goshawk.core.dsp.k_weighting import LoudnessMeter
 from goshawk.core.graph.chain import StagePlace
 from goshawk.core.graph.comparison import Comparison, Heard
@@ -36,6 +37,7 @@ from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS, FeedName
 from goshawk.core.stage import Block, Floats
+from goshawk.core.steps import Program, Step, copying
 from goshawk.core.who_hears import Playing, feeds_leave
 
 STRIPS = "strips"
@@ -54,7 +56,20 @@ class Mixer:
         """``stopwatch`` gives a time in seconds, for the cost of each stage."""
         self._max_frames = max_frames
         self._stopwatch = stopwatch
-        self._busy_s: dict[str, float] = {}
+        self._program: Program | None = None
+        self._made: Program | None = None
+        """The program that has run last."""
+        self.version = 0
+        """Another one whenever a block has begun to pass by another program."""
+        self._cycles: dict[str, int] = {}
+        self._ran_s = 0.0
+        """What programs have cost since the last reading: by group, and in all."""
+        self._sources: dict[str, Block] = {}
+        """What every device gives, by its name, shape (max_frames, 2)."""
+        self._in_place = np.zeros((max_frames, 2), np.float32)
+        """What the main voice's device gives, or what plays in its place."""
+        self._played_version = 0
+        self._key_is_open = np.zeros(1)
         self._silence = np.zeros((max_frames, 2), np.float32)
         self._matrix = Matrix(max_frames)
         self._strips: dict[str, Strip] = {}
@@ -69,13 +84,11 @@ class Mixer:
         self._key_place = ""
         self._key_ahead = 0
         self._most_frames = 0
-        self._is_key_open = True
         self._playback = Playback(max_frames)
         self._gains = Gains(self._matrix, self._playback)
         self._comparison: Comparison | None = None
         self._compared: tuple[Heard, float, Chain | None] | None = None
         self._watched: frozenset[str] = frozenset()
-        self._segments: list[Floats] = []
         self._taken = 0
         self.frames = 0
         self.apply(rig, at_once=True)
@@ -184,6 +197,7 @@ class Mixer:
         self._follow_comparison()
 
     def _follow_comparison(self) -> None:
+        self._make_anew()
         main = self.main
         if self._playback.playing != "loop" or self._compared is None or main is None:
             self._comparison = None
@@ -198,26 +212,25 @@ class Mixer:
     def watch(self, stages: frozenset[str]) -> None:
         """Keep what leaves these stages, by their ids, for ``sound``."""
         self._watched = stages
+        self._make_anew()
         for place in self._places():
-            place.is_watched = place.slot.id in stages
+            place.watch(place.slot.id in stages)
 
     def _places(self) -> list[StagePlace]:
         """Every stage of every input, the main voice's first."""
         ordered = sorted(self._strips.values(), key=lambda strip: strip is not self.main)
         return [place for strip in ordered for place in strip.chain]
 
-    def _stage_sound(self, kind: str, stage_id: str, frames: int) -> tuple[Block, int]:
-        """The last block before or after a watched stage, or what it removed; silence if there is no such stage."""
+    def _stage_place(self, kind: str, stage_id: str) -> tuple[Block, int] | None:
+        """Where what goes into a watched stage, or leaves it, is to be found."""
         for strip in self._strips.values():
             for place in strip.chain:
                 if place.slot.id == stage_id and place.is_watched:
                     late = strip.stage_meters[stage_id].latency_frames
                     if kind == "before":
-                        return _both(place.before(frames)), late - place.latency_frames
-                    if kind == "after":
-                        return _both(place.after(frames)), late
-                    return _both(place.before(frames) - place.after(frames)), late
-        return self._silence[:frames], 0
+                        return place.before, late - place.latency_frames
+                    return place.after, late
+        return None
 
     def _follow_inputs(self) -> None:
         there = {one.id for one in self.rig.inputs}
@@ -275,17 +288,16 @@ class Mixer:
 
     def _set_gains(self, at_once: bool) -> None:
         # Nothing dips under a voice that viewers do not hear.
-        self._is_key_open = False
+        self._key_is_open[0] = 0.0
         for strip in self._strips.values():
             way = self._most_frames + strip.delay_frames
             is_heard = self._gains.follow(self.rig, strip, self.frames, way, at_once=at_once)
-            self._is_key_open |= strip.is_main and is_heard
+            if strip.is_main and is_heard:
+                self._key_is_open[0] = 1.0
 
     def process(self, sound: dict[str, Block], frames: int) -> None:
         """One block of every device, each of shape (``frames``, 2) by the device's name. The feeds
         are then to be had from ``feed``."""
-        silence, key = self._silence[:frames], self._key[:frames]
-        main = self.main
         if (opens_at := self._gains.next_frame) is not None and self.frames >= opens_at:
             self._set_gains(False)
         if self._playback.advance(frames):
@@ -293,96 +305,114 @@ class Mixer:
             self._set_gains(False)
             for strip in (*self._strips.values(), *self._leaving):
                 strip.forget_older()
+        if self._playback.version != self._played_version:
+            self._make_anew()
+        program = self._program or self._make()
+        for name, source in self._sources.items():
+            source[:frames] = sound.get(name, self._silence[:frames])
+        if self.main and self._playback.playing != "devices":
+            self._play_main(self._sources[self.main.settings.device][:frames])
+        began = self._stopwatch()
+        program.run(frames)
+        self._ran_s += self._stopwatch() - began
+        self.frames += frames
+        if self._leaving:
+            self._let_go()
+        for strip in self._strips.values():
+            if strip.follow_change():
+                self._make_anew()
+
+    def _play_main(self, came: Block) -> None:
+        """What plays in place of the main voice's device, and of all others."""
+        frames, is_replay = len(came), self._playback.playing == "replay"
+        played = self._playback.mixed(self.rig.chained if is_replay else "", came)
+        self._in_place[:frames] = played
+        if is_replay:
+            others = [name for name in self._strips if name != self.rig.chained]
+            self._playback.read(others, frames)
+
+    def _make_anew(self) -> None:
+        """Something has changed: the next block passes by another program."""
+        self._program = None
+
+    def _make(self) -> Program:
+        """The order in which a block passes."""
+        self._played_version = self._playback.version
+        self._count_cycles()
+        self._program = self._made = program = Program(self._made)
+        self.version += 1
+        devices = sorted(self.devices)
+        self._sources = {name: self._sources.get(name, self._new_source()) for name in devices}
+        main = self.main
+        if main:
+            self._add_main(program, main)
+        else:
+            program.add(self._silence, copying(self._raw), copying(self._key))
+            program.add(self._silence, self._activity.step, self._microphone_meter.measuring)
         is_replay = self._playback.playing == "replay"
-        if main is None:
-            key.fill(0.0)
-        self._read_main(main, sound, silence)
-        began, in_stages_s = self._stopwatch(), 0.0
         for strip in (*self._strips.values(), *self._leaving):
             if strip is main:
                 continue
-            came = strip.read(sound, silence)
-            if is_replay:
-                came[:] = self._playback.mixed(strip.settings.id, came)
-            block = strip.enter(came)
-            strip.hear_key(key)
-            in_stages_s += self._pass(strip, block)
-            self._leave(strip, came)
-        spent_s = self._stopwatch() - began - in_stages_s
-        self._busy_s[STRIPS] = self._busy_s.get(STRIPS, 0.0) + spent_s
-        self.frames += frames
-        self._matrix.mix(frames)
-        if self._leaving:
-            self._let_go()
-        for place_in_order, feed in enumerate(self._feeds.values()):
-            feed.process(self._matrix.feeds[place_in_order, :frames])
-        viewers = self._matrix.feeds[0, :frames]
-        self._true_peak.measure(viewers)
-        segments = self._loudness.measure(viewers)
-        if len(segments):
-            self._segments.append(segments)
-        share = self._playback.leaving(frames)
-        for place_in_order, feed in enumerate(self._feeds.values()):
-            feed.let_out(self._matrix.feeds[place_in_order, :frames], share)
+            program.group = STRIPS
+            playing = [self._playback.step(strip.settings.id)] if is_replay else []
+            pick = strip.pick.step(*(self._source(name) for name in strip.pick.devices))
+            block = strip.enter(program, pick, *playing)
+            strip.hear_key(program, self._key)
+            self._add_chain(program, strip, block)
+            program.group = STRIPS
+            strip.leave(program, *self._matrix.sides[strip.row])
+        program.group = ""
+        sums = self._matrix.sums
+        program.add(sums[0], self._matrix.step)
+        for feed, block in zip(self._feeds.values(), sums, strict=True):
+            meters = (self._true_peak.step, self._loudness.step) if block is sums[0] else ()
+            feed.add_to(program, block, self._playback.share, *meters)
+        return program.finish()
 
-    def _read_main(self, main: Strip | None, sound: dict[str, Block], silence: Block) -> None:
+    def _new_source(self) -> Block:
+        return np.zeros((self._max_frames, 2), np.float32)
+
+    def _source(self, device: str) -> Block:
+        return self._sources.get(device, self._silence)
+
+    def _add_main(self, program: Program, main: Strip) -> None:
         """The main voice, from its device or what plays in its place to the matrix."""
-        if main is None:
-            self._raw[: len(silence)] = silence
-            self._activity.listen(silence)
-            self._microphone_meter.measure(silence)
-            return
         device = main.settings.device
-        raw = sound.get(device, silence)
-        is_replay = self._playback.playing == "replay"
+        sources = {name: self._source(name) for name in main.pick.devices}
+        raw = self._source(device)
         if self._playback.playing != "devices":
-            played = self._playback.mixed(self.rig.chained if is_replay else "", raw)
-            sound = {**sound, device: played}
-        # As it is now: what it lies in is used for other inputs too.
-        self._raw[: len(silence)] = sound.get(device, silence) if is_replay else raw
-        came = main.read(sound, silence)
-        block = main.enter(came)
-        self._activity.listen(block)
-        self._microphone_meter.measure(block)
+            sources[device] = self._in_place
+        if self._playback.playing == "replay":
+            raw = self._in_place
+        program.add(raw, copying(self._raw))
+        block = main.enter(program, main.pick.step(*(sources[one] for one in main.pick.devices)))
+        program.add(block, self._activity.step, self._microphone_meter.measuring)
         if self._comparison:
-            self._comparison.keep_raw(block, main.chain.latency_frames)
-        self._pass(main, block)
+            self._comparison.keep_raw(program, block, main.chain.latency_frames)
+        self._add_chain(program, main, block)
+        program.group = ""
+        if not self._key_place:
+            program.add(block, Step(_take_key, self._key, self._key_is_open))
         if self._comparison:
-            self._comparison.put(block)
-        self._leave(main, came)
+            self._comparison.put(program, block)
+        main.leave(program, *self._matrix.sides[main.row])
 
-    def _pass(self, strip: Strip, block: Block) -> float:
-        """A block through an input's chain, measured behind every stage; returns the time in s that the stages took."""
-        began, in_stages_s = self._stopwatch(), 0.0
+    def _add_chain(self, program: Program, strip: Strip, block: Block) -> None:
+        """An input's chain, measured behind every stage."""
         for place in strip.chain:
-            place.process(block)
-            ended = self._stopwatch()
             name = place.slot.id
-            in_stages_s += ended - began
-            self._busy_s[name] = self._busy_s.get(name, 0.0) + ended - began
-            strip.stage_meters[name].clean_and_measure(block)
+            program.group = name
+            program.add(block, *place.steps)
+            program.group = "" if strip.is_main else STRIPS
+            program.add(block, strip.stage_meters[name].cleaning)
             if strip.is_main and name == self._key_place:
-                self._take_key(block, self._key[: len(block)])
-            began = self._stopwatch()
-        if strip.is_main and not self._key_place:
-            self._take_key(block, self._key[: len(block)])
-        return in_stages_s
-
-    def _leave(self, strip: Strip, came: Block) -> None:
-        frames, row = len(came), strip.row
-        strip.leave(came, self._matrix.inputs[row, :frames], self._matrix.unshaped[row, :frames])
-
-    def _take_key(self, voice: Block, key: Block) -> None:
-        if self._is_key_open:
-            np.add(voice[:, :1], voice[:, -1:], out=key)
-            key *= np.float32(0.5)
-        else:
-            key.fill(0.0)
+                program.add(block, Step(_take_key, self._key, self._key_is_open))
 
     def _let_go(self) -> None:
         for strip in [one for one in self._leaving if self._matrix.is_silent(one.row)]:
             self._matrix.clear(strip.row)
             self._leaving.remove(strip)
+            self._make_anew()
 
     def feed(self, feed: FeedName, frames: int) -> Block:
         """What left for a listener in the last block, shape (frames, 2); the next block overwrites it."""
@@ -407,24 +437,37 @@ class Mixer:
 
     def sound(self, name: str, frames: int) -> tuple[Block, int]:
         """One of the sounds of ``stations`` (or a feed, by its name) in the last block, shape (frames, 1 or 2), and by
-        how many frames it comes later than at its device. An input's own delay is on purpose: its sound behind the
-        chain counts as of the time at which it is heard with the others."""
+        how many frames it comes later than at its device; silence if there is none."""
+        kind, _, item = name.partition(":")
+        if kind != "removed":
+            block, late = self.place(name) or (self._silence, 0)
+            return block[:frames], late
+        before, after = (self._stage_place(side, item) for side in ("before", "after"))
+        if before is None or after is None:
+            return self._silence[:frames], 0
+        return before[0][:frames] - after[0][:frames], after[1]
+
+    def place(self, name: str) -> tuple[Block, int] | None:
+        """Where one of the sounds is to be found after every block, shape (max_frames, 1 or 2), and by how many frames
+        it is late; both hold until ``version`` is another one. None for what has no place of its own. An input's own
+        delay is on purpose: its sound behind the chain counts as of the time at which it is heard with the others."""
         kind, _, item = name.partition(":")
         if kind == RAW:
-            return self._raw[:frames], 0
+            return self._raw, 0
         if kind == KEY:
-            return self._key[:frames], self.voice_latency_frames - self._key_ahead
+            return self._key, self.voice_latency_frames - self._key_ahead
         if kind in STAGE_SIDES:
-            return self._stage_sound(kind, item, frames)
+            return None if kind == "removed" else self._stage_place(kind, item)
         if kind in FEEDS:
             feed = next(one for one in FEEDS if one == kind)
-            return self.feed(feed, frames), self.latency_frames(feed)
-        if kind == "input":
-            return self.input(item, frames), self._most_frames
+            return self._matrix.sums[FEEDS.index(feed)], self.latency_frames(feed)
         strip = self._strips.get(item)
         if strip is None:
-            return self._silence[:frames], 0
-        return self._matrix.unshaped[strip.row, :frames], self._most_frames + strip.delay_frames
+            return None
+        shaped, unshaped = self._matrix.sides[strip.row]
+        if kind == "input":
+            return shaped, self._most_frames
+        return unshaped, self._most_frames + strip.delay_frames
 
     def row(self, input_id: str, frames: int) -> Block:
         """Like ``input``, but what is kept for a mix made anew: all but the main voice as they came."""
@@ -459,6 +502,18 @@ class Mixer:
             ("feed delay", feed_.delay.frames),
         ]
 
+    def _count_cycles(self) -> None:
+        for name, count in (self._made.take_cycles() if self._made else {}).items():
+            self._cycles[name] = self._cycles.get(name, 0) + count
+
+    def _take_busy_s(self) -> dict[str, float]:
+        """What stages and strips have cost since the last call, by the stage's id or STRIPS."""
+        self._count_cycles()
+        cycles, self._cycles = self._cycles, {}
+        one_s = self._ran_s / max(1, sum(cycles.values()))
+        self._ran_s = 0.0
+        return {name: count * one_s for name, count in cycles.items() if name}
+
     def take_readings(self) -> MixReadings:
         """What happened since the last call."""
         main, others = self.main, [one for one in self._strips.values() if one is not self.main]
@@ -477,8 +532,6 @@ class Mixer:
         first = max(self._taken, finished - MOST_HOPS)
         count = max(0, finished - first)
         self._taken = first + count
-        segments, self._segments = self._segments, []
-        busy_s, self._busy_s = self._busy_s, {}
         peaks = matrix.take_peaks()
         rows = {name: strip.row for name, strip in self._strips.items()}
         of_inputs = {to_viewers(name): row for name, row in rows.items()}
@@ -513,12 +566,17 @@ class Mixer:
                 for name, row in rows.items()
             },
             is_replaying=self.is_replaying,
-            segments=np.concatenate(segments) if segments else np.zeros(0),
+            segments=self._loudness.take(),
             true_peak_dbtp=self._true_peak.take_dbtp(),
             stage_latency_frames={p.slot.id: p.latency_frames for p in self._places()},
-            stage_busy_s=busy_s,
+            stage_busy_s=self._take_busy_s(),
         )
 
 
-def _both(sound: Block) -> Block:
-    return sound if sound.shape[1] == 2 else np.repeat(sound, 2, axis=1)
+@kernel
+def _take_key(voice: Block, key: Block, is_open: Floats) -> None:
+    """The mean of both channels, if the voice is to be heard at all."""
+    last = voice.shape[1] - 1
+    for n in range(voice.shape[0]):
+        both = (voice[n, 0] + voice[n, last]) * np.float32(0.5)
+        key[n, 0] = both if is_open[0] == 1.0 else np.float32(0.0)

@@ -6,8 +6,10 @@ from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import CROSSFADE_MS
 from goshawk.core.routing import Channels
 from goshawk.core.stage import LOUDEST_LINEAR, TINY, Block
+from goshawk.core.steps import Integers, Step
 from goshawk.units import ms_to_frames
 
+MODE, OLD_MODE, FADE, FADE_FRAMES, BAD = range(5)
 _MODES: dict[Channels, int] = {"left": 0, "right": 1, "sum": 2, "stereo": 3}
 
 
@@ -20,11 +22,10 @@ def _one(source: Block, n: int, c: int, mode: int) -> float:
 
 
 @kernel
-def _pick(
-    source: Block, mode: int, old: Block, old_mode: int, fade: int, fade_frames: int, out: Block
-) -> tuple[int, int]:
-    """Fill ``out``; returns the fade left, and how many samples were not finite."""
-    bad = 0
+def _pick(out: Block, source: Block, old: Block, counts: Integers) -> None:
+    """Fill ``out``."""
+    mode, old_mode = counts[MODE], counts[OLD_MODE]
+    fade, fade_frames, bad = counts[FADE], counts[FADE_FRAMES], 0
     for n in range(out.shape[0]):
         weight = 1.0 - fade / fade_frames
         weight = weight * weight * (3.0 - 2.0 * weight)
@@ -44,7 +45,8 @@ def _pick(
             out[n, c] = np.float32(x)
         if fade > 0:
             fade -= 1
-    return fade, bad
+    counts[FADE] = fade
+    counts[BAD] += bad
 
 
 class Pick:
@@ -52,39 +54,38 @@ class Pick:
 
     def __init__(self, device: str, channels: Channels) -> None:
         self._now = self._before = (device, channels)
-        self._fade = 0
-        self._fade_frames = ms_to_frames(CROSSFADE_MS)
-        self.bad_samples = 0
+        self._counts = np.zeros(5, np.int64)
+        self._counts[[MODE, OLD_MODE]] = _MODES[channels]
+        self._counts[FADE_FRAMES] = ms_to_frames(CROSSFADE_MS)
+
+    @property
+    def bad_samples(self) -> int:
+        """How many samples were no numbers."""
+        return int(self._counts[BAD])
 
     @property
     def devices(self) -> tuple[str, str]:
         """The device in use, and the one that is being left."""
+        if self._counts[FADE] == 0:
+            self._before = self._now
         return self._now[0], self._before[0]
 
     def choose(self, device: str, channels: Channels) -> None:
         """Take another device or channels from now on."""
         if (device, channels) != self._now:
             self._before, self._now = self._now, (device, channels)
-            self._fade = self._fade_frames
+            self._counts[MODE], self._counts[OLD_MODE] = _MODES[channels], _MODES[self._before[1]]
+            self._counts[FADE] = self._counts[FADE_FRAMES]
 
-    def read(self, sound: dict[str, Block], silence: Block, out: Block) -> None:
-        """Fill ``out`` of shape (frames, 1 or 2); a device that is not there gives silence."""
-        if self._fade == 0:
-            self._before = self._now
-        self._fade, bad = _pick(
-            sound.get(self._now[0], silence),
-            _MODES[self._now[1]],
-            sound.get(self._before[0], silence),
-            _MODES[self._before[1]],
-            self._fade,
-            self._fade_frames,
-            out,
-        )
-        self.bad_samples += bad
+    def step(self, source: Block, old: Block) -> Step:
+        """Fills a block of shape (frames, 1 or 2) from the device in use and the one that is being left, each of shape
+        (frames, 2)."""
+        return Step(_pick, source, old, self._counts)
 
 
 def picked(sound: Block, channels: Channels) -> Block:
     """The channels of a whole sound of shape (frames, 2), as they enter the chain: (frames, 1 or 2)."""
     out = np.zeros((len(sound), 2 if channels == "stereo" else 1), np.float32)
-    Pick("", channels).read({"": sound}, sound, out)
+    sound = np.ascontiguousarray(sound)
+    Pick("", channels).step(sound, sound).run(out)
     return out

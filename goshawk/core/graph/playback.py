@@ -5,9 +5,13 @@ then it fades in. At its end it fades out while the devices come back, and it co
 has left the chain. So neither end has a click, and nothing of it is heard by who must not hear it.
 """
 
+from collections.abc import Collection
+
 import numpy as np
 
+from goshawk.core.compiled import kernel
 from goshawk.core.stage import GLIDE_MS, Block
+from goshawk.core.steps import Step
 from goshawk.core.who_hears import Playing
 from goshawk.units import ms_to_frames
 
@@ -22,16 +26,23 @@ Replayed = dict[str, Block]
 """Sound by an input's id, all of one length: both channels of the voice's device, the others as picked."""
 
 
+@kernel
+def _play_over(came: Block, recorded: Block, live: Block, played: Block) -> None:
+    for n in range(came.shape[0]):
+        for c in range(came.shape[1]):
+            came[n, c] = came[n, c] * live[n, 0] + recorded[n, c] * played[n, 0]
+
+
 class _Round:
     """A sound that plays over and over, shape (frames, 2)."""
 
     def __init__(self, sound: Block, max_frames: int) -> None:
         self._sound = sound
-        self._block = np.zeros((max_frames, 2), np.float32)
+        self.block = np.zeros((max_frames, 2), np.float32)
         self._at = 0
 
     def read(self, frames: int) -> Block:
-        block = self._block[:frames]
+        block = self.block[:frames]
         done = 0
         while done < frames:
             piece = self._sound[self._at : self._at + frames - done]
@@ -56,6 +67,10 @@ class Playback:
         self._played = np.zeros((max_frames, 1), np.float32)
         self._leaving = np.ones((max_frames, 1), np.float32)
         self._weights = [1.0, 0.0, 1.0]
+        self._rests = True
+        self.version = 0
+        """Another one whenever something else plays, or nothing any more."""
+        self._nothing = np.zeros((max_frames, 2), np.float32)
         self._out = np.zeros((max_frames, 2), np.float32)
 
     def start(
@@ -69,6 +84,8 @@ class Playback:
             self._end(latency_frames)
             return
         self._queued = None
+        self._rests = False
+        self.version += 1
         self.playing = playing
         self._next = (playing, sounds)
         self._is_ending = False
@@ -109,15 +126,19 @@ class Playback:
             name: _Round(sound, self._max_frames) for name, sound in self._next[1].items()
         }
         self._next = None
+        self.version += 1
 
     def advance(self, frames: int) -> bool:
         """Let a block begin; True if what plays has just ended."""
+        if self._rests:
+            return False
         has_ended = False
         if self._is_ending:
             self._tail -= frames
             if self._tail <= 0:
                 self._is_ending, self.playing = False, "devices"
                 self._rounds = {}
+                self.version += 1
                 has_ended = True
                 if self._queued:
                     self.start(*self._queued)
@@ -132,9 +153,33 @@ class Playback:
             ((self._live, is_live), (self._played, is_on), (self._leaving, is_out))
         ):
             self._weights[place] = _ramp(row[:frames], self._weights[place], float(is_open))
-        if self._weights[1] == 0.0 and (self._is_ending or self._next):
+        if self._rounds and self._weights[1] == 0.0 and (self._is_ending or self._next):
             self._rounds = {}
+            self.version += 1
+        if self.playing == "devices" and self._weights == [1.0, 0.0, 1.0]:
+            self._live.fill(1.0)
+            self._played.fill(0.0)
+            self._leaving.fill(1.0)
+            self._rests = True
         return has_ended
+
+    @property
+    def share(self) -> Block:
+        """How much of every feed leaves, shape (max_frames, 1), filled anew by each ``advance``."""
+        return self._leaving
+
+    def step(self, name: str) -> Step:
+        """What plays in place of an input's device, or both in a crossfade. Its sound is taken by ``read``."""
+        one = self._rounds.get(name)
+        recorded = one.block if one else self._nothing
+        return Step(_play_over, recorded, self._live, self._played)
+
+    def read(self, names: Collection[str], frames: int) -> None:
+        """The next block of what is recorded, for ``step``."""
+        for name in names:
+            one = self._rounds.get(name)
+            if one:
+                one.read(frames)
 
     def mixed(self, name: str, live: Block) -> Block:
         """One input in this block, shape (frames, 2): its device's sound, what plays in its place, or both in a

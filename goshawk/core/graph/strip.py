@@ -21,6 +21,7 @@ from goshawk.core.measure.levels import HopMeter
 from goshawk.core.measure.speech_activity import SpeechActivity
 from goshawk.core.routing import LONGEST_INPUT_DELAY_MS, InputSettings
 from goshawk.core.stage import Block
+from goshawk.core.steps import Integers, Program, Step, copying
 from goshawk.units import ms_to_frames
 
 LONGEST_CHAIN_FRAMES = ms_to_frames(LONGEST_STAGE_LATENCY_MS) * MOST_STAGES
@@ -35,9 +36,10 @@ noise estimate and its gains settle."""
 
 
 @kernel
-def _blend(old: Block, new: Block, left: int, fade_frames: int) -> int:
-    """Into ``new`` of shape (frames, 2), from ``old`` of one channel or two: ``old`` until ``left`` frames are fewer than a fade, then a crossfade.
-    Returns what is left."""
+def _blend(new: Block, old: Block, counts: Integers) -> None:
+    """Into ``new`` of shape (frames, 2), from ``old`` of one channel or two: ``old`` until the frames that are left,
+    the first of the counts, are fewer than a fade, the second; then a crossfade."""
+    left, fade_frames = counts[0], counts[1]
     for n in range(new.shape[0]):
         weight = 1.0 - min(left, fade_frames) / fade_frames
         weight = weight * weight * (3.0 - 2.0 * weight)
@@ -45,7 +47,17 @@ def _blend(old: Block, new: Block, left: int, fade_frames: int) -> int:
             was = old[n, min(c, old.shape[1] - 1)]
             new[n, c] = np.float32(weight * new[n, c] + (1.0 - weight) * was)
         left = max(0, left - 1)
-    return left
+    counts[0] = left
+
+
+@kernel
+def _to_old_chain(old: Block, came: Block) -> None:
+    """What has come in, of two channels, for a chain of as many or of one."""
+    for n in range(old.shape[0]):
+        if old.shape[1] == 2:
+            old[n, 0], old[n, 1] = came[n, 0], came[n, 1]
+        else:
+            old[n, 0] = (came[n, 0] + came[n, 1]) * np.float32(0.5)
 
 
 class Strip:
@@ -65,7 +77,7 @@ class Strip:
         self._sound = np.zeros((max_frames, self.chain.channels), np.float32)
         self._came = np.zeros((max_frames, 2), np.float32)
         self._leaving: tuple[RunningChain, Block] | None = None
-        self._left_frames = 0
+        self._left = np.array([0, ms_to_frames(CROSSFADE_MS)])
         self._aligned = (0, 0)
         self._ahead, self._behind, self._as_it_came = self._delays = tuple(
             Delay(2, _LONGEST_FRAMES) for _ in range(3)
@@ -85,7 +97,7 @@ class Strip:
         # Another change waits until the one before has been heard (see ``leave``).
         if channels != self.chain.channels and self._leaving is None:
             self._leaving = (self.chain, self._sound)
-            self._left_frames = ms_to_frames(WARM_UP_MS) + ms_to_frames(CROSSFADE_MS)
+            self._left[0] = ms_to_frames(WARM_UP_MS) + ms_to_frames(CROSSFADE_MS)
             self.chain = RunningChain(settings.chain, channels, self._max_frames, make)
             self._sound = np.zeros((self._max_frames, channels), np.float32)
             self.stage_meters = {}
@@ -128,40 +140,39 @@ class Strip:
             meters[place.slot.id] = meter
         self.stage_meters = meters
 
-    def read(self, sound: dict[str, Block], silence: Block) -> Block:
-        """What comes from the device in this block, shape (frames, 2)."""
-        came = self._came[: len(silence)]
-        self.pick.read(sound, silence, came)
-        return came
-
-    def enter(self, came: Block) -> Block:
-        """Measure what has come in and bring it to the chain: the block that is to pass it, shape (frames, 1 or 2)."""
-        block = self._sound[: len(came)]
-        block[:] = came[:, : block.shape[1]]  # Both channels are the same where the chain has one.
-        self.meter.measure(block)
+    def enter(self, program: Program, pick: Step, *playing: Step) -> Block:
+        """From the device to the chain: measured, and as late as it has to be. ``pick`` takes what comes, of two
+        channels, ``playing`` what plays in its place. Returns the block that is to pass the chain, shape
+        (max_frames, 1 or 2)."""
+        came, block = self._came, self._sound
+        # Both channels are the same where the chain has one.
+        program.add(came, pick, *playing, copying(block))
+        program.add(block, self.meter.measuring)
         if self.settings.role == "voice":
-            self.activity.listen(block)
-        self._ahead.process(came)
-        block[:] = came[:, : block.shape[1]]
+            program.add(block, self.activity.step)
+        program.add(came, self._ahead.step, copying(block))
         return block
 
-    def leave(self, came: Block, out: Block, as_it_came: Block) -> None:
-        """Behind the chain: its sound into ``out``, what came in into ``as_it_came``, both of shape (frames, 2) and in
-        time with the other inputs."""
-        out[:] = self._sound[: len(out)]
+    def leave(self, program: Program, out: Block, as_it_came: Block) -> None:
+        """Behind the chain: its sound into ``out``, what came in into ``as_it_came``, both of shape (max_frames, 2) and
+        in time with the other inputs."""
+        program.add(self._sound, copying(out))
         if self._leaving:
-            chain, sound = self._leaving
-            old = sound[: len(out)]
-            old[:] = came if chain.channels == 2 else came.mean(axis=1, keepdims=True)
-            chain.process(old)
-            fade_frames = ms_to_frames(CROSSFADE_MS)
-            self._left_frames = _blend(old, out, self._left_frames, fade_frames)
-            if self._left_frames == 0:
-                self._leaving = None
-                self._change_again()
-        self._behind.process(out)
-        as_it_came[:] = came
-        self._as_it_came.process(as_it_came)
+            chain, old = self._leaving
+            program.add(old, Step(_to_old_chain, self._came))
+            chain.add_to(program, old)
+            program.add(out, Step(_blend, old, self._left))
+        program.add(out, self._behind.step)
+        program.add(self._came, copying(as_it_came))
+        program.add(as_it_came, self._as_it_came.step)
+
+    def follow_change(self) -> bool:
+        """Behind a block: True if a change between mono and stereo has just been heard to its end."""
+        if self._leaving is None or self._left[0] > 0:
+            return False
+        self._leaving = None
+        self._change_again()
+        return True
 
     def _change_again(self) -> None:
         """Take up a change between mono and stereo that came while another was under way."""
@@ -175,11 +186,11 @@ class Strip:
         for delay in self._delays:
             delay.forget_older()
 
-    def hear_key(self, key: Block) -> None:
-        """What the main voice does in this block, for the duckers, shape (frames, 1)."""
+    def hear_key(self, program: Program, key: Block) -> None:
+        """What the main voice does in each block, for the duckers, shape (max_frames, 1)."""
         chains = [self.chain, *([self._leaving[0]] if self._leaving else [])]
         for one in (keyed for chain in chains for keyed in chain.duckers):
-            one.ducker.hear(key)
+            program.add(key, one.ducker.hearing)
 
 
 def channels_of(settings: InputSettings) -> int:

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from goshawk.core.compiled import kernel
 from goshawk.core.measure.percentiles import median, percentiles
 from goshawk.core.stage import Block, Floats, clean
+from goshawk.core.steps import Step
 from goshawk.units import (
     SAMPLE_RATE_HZ,
     SILENCE_DBFS,
@@ -29,12 +30,12 @@ KEPT_HOPS = 64
 
 
 @kernel
-def _gather(block: Block, state: Floats, kept: Floats, has_to_clean: bool) -> None:
+def _gather(block: Block, state: Floats, kept: Floats, has_to_clean: float) -> None:
     """State: sum of squares, peak, frames gathered, frame within the hop, hops finished.
 
     ``kept`` is a ring of shape (KEPT_HOPS, 2): power and peak of each finished hop."""
     frames, channels = block.shape
-    if has_to_clean:
+    if has_to_clean == 1.0:
         clean(block)
     start = 0
     while start < frames:
@@ -71,6 +72,10 @@ class HopMeter:
         self._kept = np.zeros((KEPT_HOPS, 2))
         self._latency_frames = latency_frames
         self._state[3] = -latency_frames
+        self.measuring = Step(_gather, self._state, self._kept, 0.0)
+        """Reads a block of shape (frames, channels), and leaves it as it is."""
+        self.cleaning = Step(_gather, self._state, self._kept, 1.0)
+        """Makes the block clean (see ``stage.clean``), and reads it."""
 
     @property
     def finished(self) -> int:
@@ -94,11 +99,7 @@ class HopMeter:
 
     def measure(self, block: Block) -> None:
         """Read a block of shape (frames, channels); leaves it as it is."""
-        _gather(block, self._state, self._kept, False)
-
-    def clean_and_measure(self, block: Block) -> None:
-        """Make the block clean (see ``stage.clean``), and read it."""
-        _gather(block, self._state, self._kept, True)
+        self.measuring.run(block)
 
     def hops(self, first: int, count: int) -> Floats:
         """Power and peak (linear) of hops first … first + count, shape (count, 2)."""

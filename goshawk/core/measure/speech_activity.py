@@ -20,6 +20,7 @@ from goshawk.core.compiled import kernel
 from goshawk.core.dsp.side_chain import filter_sample, high_pass_coefficients
 from goshawk.core.measure.levels import HOP_FRAMES, KEPT_HOPS, PAUSE, SPEECH, TAIL
 from goshawk.core.stage import Block, Floats
+from goshawk.core.steps import Step
 from goshawk.units import SAMPLE_RATE_HZ, db_to_power
 
 ON_DB = 10.0
@@ -137,10 +138,12 @@ class SpeechActivity:
         self._minima = np.full(SUB_WINDOWS, np.inf)
         self._kept = np.zeros(KEPT_HOPS, np.int8)
         self._state[RECENT] = np.inf
+        self.step = Step(_listen, self._k, self._z, self._state, self._minima, self._kept)
+        """Hears a block, and leaves it as it is."""
 
     def listen(self, block: Block) -> None:
         """Hear a block of the microphone, shape (frames, channels); leaves it as it is."""
-        _listen(block, self._k, self._z, self._state, self._minima, self._kept)
+        self.step.run(block)
 
     def join(self, other: "SpeechActivity") -> None:
         """Count hops as another does that has been listening."""

@@ -2,8 +2,16 @@
 
 import numpy as np
 
-from goshawk.core.dsp.oversampling import BS1770_PHASES, between_samples, greatest_gain, spans_of
-from goshawk.core.stage import Block
+from goshawk.core.compiled import kernel
+from goshawk.core.dsp.oversampling import (
+    BS1770_PHASES,
+    Phases,
+    between_samples,
+    greatest_gain,
+    spans_of,
+)
+from goshawk.core.stage import Block, Floats
+from goshawk.core.steps import Integers, Samples, Step
 from goshawk.units import linear_to_db
 
 _GREATEST_GAIN = greatest_gain(BS1770_PHASES) * 1.000001
@@ -12,28 +20,46 @@ _GREATEST_GAIN = greatest_gain(BS1770_PHASES) * 1.000001
 _SPANS = spans_of(BS1770_PHASES)
 
 
+@kernel
+def _measure(
+    block: Block,
+    history: Phases,
+    line: Samples,
+    total: Samples,
+    phases: Phases,
+    spans: Integers,
+    peaks: Samples,
+    greatest: Floats,
+) -> None:
+    """``greatest[0]`` is the greatest so far."""
+    between_samples(block, history, line, total, phases, spans, peaks, greatest[0] / _GREATEST_GAIN)
+    for n in range(block.shape[0]):
+        greatest[0] = max(greatest[0], float(peaks[n]))
+
+
 class TruePeakMeter:
     """Greatest value between samples, over all channels, since it was last taken."""
 
     def __init__(self, channels: int, max_frames: int) -> None:
         taps = BS1770_PHASES.shape[1]
-        self._history = np.zeros((channels, taps - 1), np.float32)
-        self._line = np.zeros(taps - 1 + max_frames, np.float32)
-        self._total = np.zeros(max_frames, np.float32)
-        self._peaks = np.zeros(max_frames, np.float32)
-        self._greatest = 0.0
+        self._greatest = np.zeros(1)
+        self.step = Step(
+            _measure,
+            np.zeros((channels, taps - 1), np.float32),
+            np.zeros(taps - 1 + max_frames, np.float32),
+            np.zeros(max_frames, np.float32),
+            BS1770_PHASES,
+            _SPANS,
+            np.zeros(max_frames, np.float32),
+            self._greatest,
+        )
 
     def measure(self, block: Block) -> None:
         """Read a block of shape (frames, channels); leaves it as it is."""
-        if not block.shape[0]:
-            return
-        between_samples(
-            block, self._history, self._line, self._total, BS1770_PHASES, _SPANS, self._peaks,
-            self._greatest / _GREATEST_GAIN,
-        )  # fmt: skip
-        self._greatest = max(self._greatest, float(self._peaks[: block.shape[0]].max()))
+        self.step.run(block)
 
     def take_dbtp(self) -> float:
         """The greatest since the last call, in dBTP."""
-        greatest, self._greatest = self._greatest, 0.0
+        greatest = float(self._greatest[0])
+        self._greatest[0] = 0.0
         return linear_to_db(greatest)

@@ -33,7 +33,7 @@ def mixed(matrix: Matrix, sound: np.ndarray, lengths: list[int]) -> np.ndarray:
     while start < FRAMES:
         frames = min(lengths[len(out) % len(lengths)], FRAMES - start)
         matrix.inputs[:, :frames] = matrix.unshaped[:, :frames] = sound[:, start : start + frames]
-        matrix.mix(frames)
+        matrix.step.run(matrix.sums[0][:frames])
         out.append(matrix.feeds[:, :frames].copy())
         start += frames
     return np.concatenate(out, axis=1)
@@ -69,7 +69,7 @@ def test_a_gain_glides_to_where_it_was_set_and_a_row_is_silent_then() -> None:
     steps = []
     for _ in range(60):
         before = matrix.feeds[0, 255, 0]
-        matrix.mix(256)
+        matrix.step.run(matrix.sums[0][:256])
         steps.append(np.abs(np.diff(matrix.feeds[0, :256, 0], prepend=before)).max())
         if matrix.is_silent(3):
             break
@@ -104,7 +104,10 @@ def test_a_pick_crossfades_between_devices_and_counts_what_is_no_number() -> Non
         if number == 50:
             pick.choose("gone", "sum")
         block = np.zeros((256, 2), np.float32)
-        pick.read({name: one[start : start + 256] for name, one in sound.items()}, silence, block)
+        sources = [
+            sound[name][start : start + 256] if name in sound else silence for name in pick.devices
+        ]
+        pick.step(*sources).run(block)
         out.append(block)
     heard = np.concatenate(out)
     steepest = np.abs(np.diff(sound["two"][:, 0])).max()
@@ -115,6 +118,6 @@ def test_a_pick_crossfades_between_devices_and_counts_what_is_no_number() -> Non
     bad[7] = np.nan
     bad[9] = np.inf
     fresh = Pick("bad", "stereo")
-    fresh.read({"bad": bad}, silence, block)
+    fresh.step(bad, bad).run(block)
     assert fresh.bad_samples == 4
     assert np.isfinite(block).all()

@@ -1,0 +1,263 @@
+"""Steps: kernels bound to the arrays they work on, and programs that run many of them in one compiled call.
+
+From Python each call of a kernel costs some microseconds, most of them for its arguments, and a block of the whole
+graph needs some 250 kernels. So the arguments of each are written down once, as the compiled code expects them; a
+program is a list of addresses of code and arguments, and one call runs it. Everything that changes from block to block
+therefore lies in arrays, and these are never replaced while their step is in use.
+"""
+
+from collections.abc import Callable, Iterable
+from functools import cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+import goshawk
+from goshawk.core.compiled import kernel
+
+Block = NDArray[np.float32]
+Samples = NDArray[np.float32]
+Integers = NDArray[np.int64]
+
+_KINDS = {"float64": "d", "float32": "f", "int64": "q", "int8": "b"}
+
+if goshawk.runs_kernels:
+    from llvmlite import ir
+    from numba import cfunc, types
+    from numba.core import cgutils
+    from numba.extending import intrinsic
+
+    _NUMBERS = {
+        "d": types.float64, "f": types.float32, "q": types.int64, "b": types.int8
+    }  # fmt: skip
+    _typed_intrinsic: Any = intrinsic
+    _ENTRY = types.void(types.int64, types.int64, types.int64)
+    _WORD = ir.IntType(64)
+
+    def _kind(written: str) -> Any:
+        """``d2``: an array of float64 of two dimensions; ``d0``: a number."""
+        number, dimensions = _NUMBERS[written[0]], int(written[1])
+        return types.Array(number, dimensions, "C") if dimensions else number
+
+    def _tuple_of(kinds: Iterable[str]) -> Any:
+        make: Any = types.Tuple
+        return make([_kind(one) for one in kinds])
+
+    _ONE_BLOCK = _tuple_of(["f2"])
+
+    @_typed_intrinsic
+    def _unpacked(context: Any, at: Any, kinds: Any) -> Any:
+        """The arguments that lie at an address, as ``_words`` has written them."""
+        wanted = kinds.instance_type
+
+        def build(context: Any, builder: Any, signature: Any, given: Any) -> Any:
+            values, offset = [], 0
+            for kind in wanted.types:
+                inside = context.get_value_type(kind)
+                place = builder.add(given[0], ir.Constant(_WORD, offset))
+                values.append(builder.load(builder.inttoptr(place, inside.as_pointer())))
+                offset += context.get_abi_sizeof(inside)
+            return context.make_tuple(builder, wanted, values)
+
+        return wanted(types.int64, kinds), build
+
+    @_typed_intrinsic
+    def _call(context: Any, code: Any, at: Any, block_at: Any, frames: Any) -> Any:
+        """The function at an address."""
+
+        def build(context: Any, builder: Any, signature: Any, given: Any) -> Any:
+            kind = ir.FunctionType(ir.VoidType(), [_WORD] * 3)
+            builder.call(builder.inttoptr(given[0], kind.as_pointer()), given[1:])
+            return context.get_dummy_value()
+
+        return types.void(*[types.int64] * 4), build
+
+    @_typed_intrinsic
+    def _cycles(context: Any) -> Any:
+        """The processor's count of its cycles; how long one takes is found by measuring."""
+
+        def build(context: Any, builder: Any, signature: Any, given: Any) -> Any:
+            kind = ir.FunctionType(_WORD, [])
+            find: Any = cgutils.get_or_insert_function
+            return builder.call(find(builder.module, kind, "llvm.readcyclecounter"), [])
+
+        return types.int64(), build
+
+    @kernel
+    def _block_at(at: int, frames: int) -> Any:
+        return _unpacked(at, _ONE_BLOCK)[0][:frames]
+
+    @kernel
+    def _run(
+        frames: int, codes: Integers, places: Integers, blocks: Integers, spent: Integers
+    ) -> None:
+        before = _cycles()
+        for i in range(codes.shape[0]):
+            _call(codes[i], places[i], blocks[i], frames)
+            now = _cycles()
+            spent[i] += now - before
+            before = now
+
+    _ENTRY_SOURCE = """
+def {name}(at, block_at, frames):
+    kernel(first(block_at, frames), *unpacked(at, kinds))
+"""
+
+    @cache
+    def _entry(kernel: Any, kinds: tuple[str, ...]) -> Any:
+        """Compiled code that takes the addresses of arguments and block, and a count of frames, and calls the kernel.
+        It counts as part of the kernel's file, so that it is compiled anew when that changes."""
+        function = kernel.py_func
+        name = f"enter_{function.__name__.strip('_')}_{'_'.join(kinds)}"
+        inside = {
+            "kernel": kernel,
+            "first": _block_at,
+            "unpacked": _unpacked,
+            "kinds": _tuple_of(kinds),
+            "__name__": function.__module__,
+        }
+        source = _ENTRY_SOURCE.format(name=name)
+        exec(compile(source, function.__code__.co_filename, "exec"), inside)
+        return cfunc(_ENTRY, cache=True, error_model="numpy")(inside[name])
+
+
+def _written_kind(value: Any) -> str:
+    if not isinstance(value, np.ndarray):
+        return "d0"
+    if not value.flags.c_contiguous:
+        raise TypeError("what a step works on lies in one piece")
+    return f"{_KINDS[value.dtype.name]}{value.ndim}"
+
+
+def _words(values: Iterable[Any]) -> list[int]:
+    """Arrays and numbers as compiled code holds them (``numba``'s data model: an array is owner and parent, which
+    are left out, count of items, their size, address, shape, strides)."""
+    words: list[int] = []
+    for value in values:
+        if isinstance(value, np.ndarray):
+            address = value.__array_interface__["data"][0]
+            words += [0, 0, value.size, value.itemsize, address, *value.shape, *value.strides]
+        else:
+            words.append(int(np.float64(value).view(np.int64)))
+    return words
+
+
+def _address(words: Integers) -> int:
+    return int(words.__array_interface__["data"][0])
+
+
+class Step:
+    """A kernel that takes a block of shape (frames, channels), with all else that it works on: C-contiguous arrays, and
+    numbers that stay. ``block`` is the one it changes; None: the one that the program is for."""
+
+    def __init__(self, kernel: Callable[..., Any], *args: Any, block: Block | None = None) -> None:
+        """Raises TypeError for an array that does not lie in one piece."""
+        self.kernel, self.args, self.block = kernel, args, block
+        self._kinds = tuple(_written_kind(value) for value in args)
+        self._packed = np.array(_words(args), np.int64)
+        self.at = _address(self._packed)
+
+    @property
+    def code(self) -> int:
+        """The address of its compiled code."""
+        return int(_entry(self.kernel, self._kinds).address)
+
+    def on(self, block: Block | None) -> "Step":
+        """The same on a block of its own; None: on the one that the program is for."""
+        return self if block is None else Step(self.kernel, *self.args, block=block)
+
+    def run(self, block: Block) -> None:
+        """By itself, from Python."""
+        self.kernel(block if self.block is None else self.block[: len(block)], *self.args)
+
+
+class PackedBlock:
+    """A block as compiled code sees it."""
+
+    def __init__(self, block: Block) -> None:
+        self._words = np.zeros(9, np.int64)
+        self.at = _address(self._words)
+        self.point_at(block)
+
+    def point_at(self, block: Block) -> None:
+        """Another block from now on, of shape (frames, channels). Raises TypeError for any but float32 in one piece."""
+        if _written_kind(block) != "f2":
+            raise TypeError(f"a block is float32 of shape (frames, channels), not {block.shape}")
+        self.block = block
+        self._words[:] = _words([block])
+
+
+class Program:
+    """Steps in order, run by one call. ``group`` says what the time of those that follow counts for."""
+
+    def __init__(self, before: "Program | None" = None) -> None:
+        """``before``: the one in whose place this comes, for the same blocks."""
+        self._known = before.packed if before else {}
+        self.packed: dict[int, PackedBlock] = {}
+        self.group = ""
+        self._steps: list[Step] = []
+        self._blocks: list[int] = []
+        self._groups: list[str] = []
+        self._tables: tuple[Integers, ...] = ()
+
+    def add(self, block: Block | PackedBlock, *steps: Step) -> None:
+        """Run ``steps`` on ``block``, as far as they do not have a block of their own."""
+        for step in steps:
+            self._steps.append(step)
+            self._blocks.append(self._place_of(block if step.block is None else step.block))
+            self._groups.append(self.group)
+
+    def _place_of(self, block: Block | PackedBlock) -> int:
+        key = id(block)
+        if key not in self.packed:
+            if isinstance(block, PackedBlock):
+                self.packed[key] = block
+            else:
+                known = self._known.get(key)
+                is_same = known is not None and known.block is block
+                self.packed[key] = known if known and is_same else PackedBlock(block)
+        return self.packed[key].at
+
+    def finish(self) -> "Program":
+        """All steps are there."""
+        self._known = {}
+        self._tables = (
+            np.array([step.code for step in self._steps], np.int64),
+            np.array([step.at for step in self._steps], np.int64),
+            np.array(self._blocks, np.int64),
+            np.zeros(len(self._steps), np.int64),
+        )
+        return self
+
+    def run(self, frames: int) -> None:
+        """All steps, on the first ``frames`` of their blocks."""
+        _run(frames, *self._tables)
+
+    def take_cycles(self) -> dict[str, int]:
+        """What each group has cost since the last call, in cycles of the processor's counter."""
+        spent = self._tables[3]
+        cycles: dict[str, int] = {}
+        for name, count in zip(self._groups, spent.tolist(), strict=True):
+            cycles[name] = cycles.get(name, 0) + count
+        spent.fill(0)
+        return cycles
+
+
+@kernel
+def _copy(block: Block, out: Block) -> None:
+    last = block.shape[1] - 1
+    for n in range(block.shape[0]):
+        for c in range(out.shape[1]):
+            out[n, c] = block[n, min(c, last)]
+
+
+def copying(out: Block) -> Step:
+    """Copies the block into ``out``, of one channel or two; a second that the block does not have is its first."""
+    return Step(_copy, out)
+
+
+def run_all(steps: Iterable[Step], block: Block) -> None:
+    """Steps one by one, from Python."""
+    for step in steps:
+        step.run(block)
