@@ -18,7 +18,7 @@ from typing_extensions import TypedDict
 from goshawk.core.compiled import kernel
 from goshawk.core.settings import Settings
 from goshawk.core.steps import Block as Block
-from goshawk.core.steps import Step, run_all
+from goshawk.core.steps import Samples, Step, run_all
 from goshawk.units import SAMPLE_RATE_HZ, one_pole_coefficient
 
 Floats = NDArray[np.float64]
@@ -96,17 +96,61 @@ LOUDEST_LINEAR = 1000.0
 """Samples beyond +60 dBFS are held there, so that no input can overflow what follows."""
 
 
+_LOUDEST_BITS = np.int32(np.float32(LOUDEST_LINEAR).view(np.int32))
+_LEAST_BITS = np.uint32(np.nextafter(np.float32(TINY), np.float32(1.0)).view(np.uint32) - 1)
+
+
+@kernel
+def is_clean(block: Block) -> bool:
+    """Whether ``clean`` has nothing to do. The bits of floats stand in the order of their sizes, and numbers without a
+    sign are compared in vector instructions."""
+    bits = block.reshape(-1).view(np.int32)
+    most = np.int32(0)
+    least = np.uint32(0xFFFFFFFF)
+    for i in range(bits.shape[0]):
+        size = np.int32(bits[i] & np.int32(0x7FFFFFFF))
+        most = max(most, size)
+        least = min(least, np.uint32(np.uint32(size) - np.uint32(1)))  # Zero becomes the greatest.
+    return bool(most <= _LOUDEST_BITS and least >= _LEAST_BITS)
+
+
+@kernel
+def greatest(samples: Samples) -> float:
+    """The greatest magnitude of clean samples, shape (n,)."""
+    bits = samples.view(np.int32)
+    most = np.int32(0)
+    for i in range(bits.shape[0]):
+        most = max(most, np.int32(bits[i] & np.int32(0x7FFFFFFF)))
+    found = np.int32(most)
+    return float(found.view(np.float32))
+
+
+@kernel
+def add_power(samples: Samples, sums: Floats, at: int) -> None:
+    """Add the squares of samples, shape (n,), to four ``sums``: each to that of its place, of which the first is
+    ``at``. So the sums are the same however the sound is cut, and four run side by side."""
+    count = samples.shape[0]
+    start = min(count, -at & 3)
+    for i in range(start):
+        sums[(at + i) & 3] += float(samples[i]) * float(samples[i])
+    a, b, c, d = sums[0], sums[1], sums[2], sums[3]
+    end = start + ((count - start) & ~3)
+    for i in range(start, end, 4):
+        a += float(samples[i]) * float(samples[i])
+        b += float(samples[i + 1]) * float(samples[i + 1])
+        c += float(samples[i + 2]) * float(samples[i + 2])
+        d += float(samples[i + 3]) * float(samples[i + 3])
+    sums[0], sums[1], sums[2], sums[3] = a, b, c, d
+    for i in range(end, count):
+        sums[i - end] += float(samples[i]) * float(samples[i])
+
+
 @kernel
 def clean(block: Block) -> int:
     """Make every sample finite, bounded and normal, in place; returns how many were not finite."""
     bad = 0
     frames, channels = block.shape
-    is_clean = True
-    for n in range(frames):  # Nearly always: a look in vector instructions.
-        for c in range(channels):
-            size = abs(block[n, c])
-            is_clean &= (size <= LOUDEST_LINEAR) & ((size >= TINY) | (size == 0.0))
-    if is_clean:
+    if is_clean(block):
         return 0
     for n in range(frames):
         for c in range(channels):

@@ -76,6 +76,7 @@ class Port:
         self.info = info
         self.source = source
         self._peaks = np.zeros(2)
+        self._mono = np.zeros((0, 1), np.float32)
         self._hum_phase = 0.0
         self._block_frames = 256
         self._heal()
@@ -157,8 +158,11 @@ class Port:
             block.fill(0.0)
             return
         if self.source.channels == 1:
-            self.source.read(block[:, :1])
-            block[:, 1:] = block[:, :1]
+            if len(self._mono) < len(block):
+                self._mono = np.zeros((len(block), 1), np.float32)
+            mono = self._mono[: len(block)]
+            self.source.read(mono)
+            block[:] = mono
         else:
             self.source.read(block)
         self._spoil(block)

@@ -13,9 +13,20 @@ from goshawk.units import SAMPLE_RATE_HZ, ms_to_frames
 
 CROSSFADE_MS = 20.0
 
+RUN_FRAMES = 512
+"""The ring is so much longer than the delay: as many frames are moved at once."""
+
 POSITION, OLD, NEW, FADE, WANTED, FADE_FRAMES = range(6)
 """Place in the ring where the next frame goes; the tap in use, the one that is faded to, frames of the fade that are
 left, the tap that is wanted, and a fade's length."""
+
+
+@kernel
+def copy_frames(source: Block, target: Block) -> None:
+    """All of one block into another of the same shape."""
+    flat, out = source.reshape(-1), target.reshape(-1)
+    for i in range(flat.shape[0]):
+        out[i] = flat[i]
 
 
 @kernel
@@ -32,16 +43,12 @@ def delay(block: Block, ring: Block, counts: Integers) -> None:
     while fade == 0 and start < frames:
         # At rest: in runs in which neither place reaches the ring's end.
         back = position - new + (size if position < new else 0)
-        run = min(frames - start, size - position, size - back)
-        if new == 0:
-            for i in range(run):
-                for c in range(channels):
-                    ring[position + i, c] = block[start + i, c]
-        else:
-            for i in range(run):
-                for c in range(channels):
-                    ring[position + i, c] = block[start + i, c]
-                    block[start + i, c] = ring[back + i, c]
+        # A run writes over nothing that it reads, and reads nothing that it writes.
+        run = min(frames - start, size - position, size - back, size - new)
+        run = min(run, new) if new > 0 else run
+        copy_frames(block[start : start + run], ring[position : position + run])
+        if new > 0:
+            copy_frames(ring[back : back + run], block[start : start + run])
         old = new
         start += run
         position += run
@@ -74,7 +81,8 @@ class Delay:
     """Delays blocks of shape (frames, channels) by 0 to ``longest_frames``."""
 
     def __init__(self, channels: int, longest_frames: int, frames: int = 0) -> None:
-        self._ring = np.zeros((longest_frames + 1, channels), np.float32)
+        self._ring = np.zeros((longest_frames + RUN_FRAMES, channels), np.float32)
+        self._longest_frames = longest_frames
         self._counts = np.zeros(6, np.int64)
         self._counts[[OLD, NEW, WANTED]] = min(frames, longest_frames)
         self._counts[FADE_FRAMES] = ms_to_frames(CROSSFADE_MS, SAMPLE_RATE_HZ)
@@ -89,7 +97,7 @@ class Delay:
 
     def set_frames(self, frames: int) -> None:
         """Change the delay. A fade that is running ends first, then the newest wish is faded to."""
-        self._counts[WANTED] = max(0, min(frames, self._ring.shape[0] - 1))
+        self._counts[WANTED] = max(0, min(frames, self._longest_frames))
 
     def process(self, block: Block) -> Block:
         """Delay the block in place."""

@@ -18,12 +18,22 @@ from goshawk.core.dsp.oversampling import (
     LIMITER_PHASES,
     Phases,
     between_samples,
+    carry,
     greatest_gain,
     spans_of,
 )
 from goshawk.core.dsp.sliding import Integers, SlidingMaximum, sliding_maximum
 from goshawk.core.settings import Settings, number
-from goshawk.core.stage import Block, Floats, Glide, Stage, StageReading, glide, is_gliding
+from goshawk.core.stage import (
+    Block,
+    Floats,
+    Glide,
+    Stage,
+    StageReading,
+    glide,
+    greatest,
+    is_gliding,
+)
 from goshawk.core.steps import Samples, Step
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
 
@@ -61,16 +71,25 @@ class LimiterSettings(Settings):
     )
 
 
+CALM = 3
+"""Of a pass: frames since it had something to hold, or its ceiling moved."""
+
+
 @kernel
 def _only_delay(block: Block, delayed: Block, places: Integers) -> None:
     """Through the ring of input, in place."""
-    at, size = places[2], delayed.shape[0]
-    for n in range(block.shape[0]):
-        for c in range(block.shape[1]):
-            oldest = delayed[at, c]
-            delayed[at, c] = block[n, c]
-            block[n, c] = oldest
-        at = at + 1 if at + 1 < size else 0
+    at, size, channels = places[2], delayed.shape[0], block.shape[1]
+    samples, ring = block.reshape(-1), delayed.reshape(-1)
+    start = 0
+    while start < block.shape[0]:
+        run = min(block.shape[0] - start, size - at)
+        first, place = start * channels, at * channels
+        for i in range(run * channels):
+            oldest = ring[place + i]
+            ring[place + i] = samples[first + i]
+            samples[first + i] = oldest
+        start += run
+        at = at + run if at + run < size else 0
     places[2] = at
 
 
@@ -93,16 +112,14 @@ def _limit(
     target: Floats,
     a: float,
 ) -> None:
-    """State: released gain, lowest gain since the last reading, last peak. ``delayed`` is the ring of input;
+    """State: released gain, lowest gain since the last reading, last peak, CALM. ``delayed`` is the ring of input;
     ``first`` and ``second`` are the rings of the two averages. Places: of the three rings."""
     frames, channels = block.shape
     to_first_mean = 1.0 / first.shape[0]
     to_second_mean = 1.0 / second.shape[0]
     size = delayed.shape[0]
     is_moving = is_gliding(now, between, target)
-    highest = state[2]
-    for n in range(frames):
-        highest = max(highest, float(peaks[n]))
+    highest = max(state[2], greatest(peaks[:frames]))
     is_resting = (
         frames > 0
         and not is_moving
@@ -121,7 +138,9 @@ def _limit(
         places[0] = (places[0] + frames) % first.shape[0]
         places[1] = (places[1] + frames) % second.shape[0]
         _only_delay(block, delayed, places)
+        state[CALM] += frames
         return
+    state[CALM] = 0.0
     for n in range(frames):
         if is_moving:
             glide(now, between, target, a)
@@ -169,8 +188,15 @@ def _detect(
     now: Floats,
     between: Floats,
     target: Floats,
+    before: Floats,
+    calm_frames: float,
 ) -> None:
-    """The peaks that may reach the ceiling, wherever it is on its way."""
+    """The peaks that may reach the ceiling, wherever it is on its way. If the pass ahead, whose state is ``before``, has
+    let everything through for ``calm_frames``, it has found none in what comes now, and they are not looked for again."""
+    if before[CALM] >= calm_frames + block.shape[0]:
+        peaks[: block.shape[0]] = 0.0
+        carry(block, history)
+        return
     lowest = min(now[0], between[0], target[0])
     between_samples(block, history, line, total, phases, spans, peaks, lowest / _GREATEST_GAIN)
 
@@ -179,13 +205,20 @@ class _Pass:
     """One pass: detector, gain and delay."""
 
     def __init__(
-        self, channels: int, max_frames: int, look_ahead_frames: int, release: Floats, g: Glide
+        self,
+        channels: int,
+        max_frames: int,
+        look_ahead_frames: int,
+        release: Floats,
+        g: Glide,
+        ahead: "_Pass | None",
     ) -> None:
+        """``ahead`` is the pass whose output this one gets."""
         taps = LIMITER_PHASES.shape[1]
         self.latency_frames = taps // 2 + look_ahead_frames
         self._history = np.zeros((channels, taps - 1), np.float32)
         self._delayed = np.zeros((self.latency_frames, channels), np.float32)
-        self._state = np.zeros(3)
+        self._state = np.zeros(4)
         # A peak's own frame and its two neighbours lie inside every window.
         self._least = SlidingMaximum(look_ahead_frames + 3)
         self._first = np.zeros(look_ahead_frames // 2 + 1, np.int64)
@@ -193,10 +226,13 @@ class _Pass:
         self._sums = np.zeros(2, np.int64)
         self._places = np.zeros(3, np.int64)
         peaks = np.zeros(max_frames, np.float32)
+        before = ahead._state if ahead else np.zeros(4)
+        calm_frames = ahead.latency_frames + taps if ahead else np.inf
         self.steps = (
             Step(
                 _detect, self._history, np.zeros(taps - 1 + max_frames, np.float32),
                 np.zeros(max_frames, np.float32), LIMITER_PHASES, _SPANS, peaks, g.now, g.between, g.target,
+                before, calm_frames,
             ),
             Step(
                 _limit, peaks, self._delayed, self._state, *self._least.arrays, self._first, self._second,
@@ -213,7 +249,7 @@ class _Pass:
     def reset(self) -> None:
         self._history.fill(0.0)
         self._delayed.fill(0.0)
-        self._state[:] = (1.0, 1.0, 0.0)
+        self._state[:] = (1.0, 1.0, 0.0, 0.0)
         self._least.reset()
         self._places.fill(0)
         self._first.fill(int(ONE))
@@ -230,10 +266,10 @@ class Limiter(Stage[LimiterSettings]):
         self._release = np.zeros(1)
         look_aheads = [ms_to_frames(ms) for ms in (MAIN_LOOK_AHEAD_MS, SECOND_LOOK_AHEAD_MS)]
         self._glides = [Glide(1) for _ in look_aheads]
-        self._passes = [
-            _Pass(channels, max_frames, frames, self._release, one)
-            for frames, one in zip(look_aheads, self._glides, strict=True)
-        ]
+        self._passes: list[_Pass] = []
+        for frames, one in zip(look_aheads, self._glides, strict=True):
+            ahead = self._passes[-1] if self._passes else None
+            self._passes.append(_Pass(channels, max_frames, frames, self._release, one, ahead))
         self.steps = tuple(step for one in self._passes for step in one.steps)
         self.latency_frames = sum(p.latency_frames for p in self._passes)
         super().__init__(settings, channels, max_frames)

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.core.compiled import kernel
-from goshawk.core.stage import Block
+from goshawk.core.stage import Block, greatest
 
 Phases = NDArray[np.float32]
 """Shape (phases, taps): row p interpolates the point p/phases of the way between two samples."""
@@ -96,6 +96,18 @@ def greatest_gain(phases: Phases) -> float:
 
 
 @kernel
+def carry(block: Block, history: Phases) -> None:
+    """What ``between_samples`` keeps of a block for the next one."""
+    frames, kept = block.shape[0], history.shape[1]
+    for c in range(block.shape[1]):
+        moved = max(0, kept - frames)
+        for i in range(moved):
+            history[c, i] = history[c, i + frames]
+        for i in range(moved, kept):
+            history[c, i] = block[frames - kept + i, c]
+
+
+@kernel
 def between_samples(
     block: Block,
     history: Phases,
@@ -122,14 +134,11 @@ def between_samples(
         line[:carried] = history[c]
         for n in range(frames):
             line[carried + n] = block[n, c]
-        for start in range(0, frames, SEGMENT_FRAMES):
+        is_loud = greatest(line[: carried + frames]) > ignored
+        for start in range(0, frames if is_loud else 0, SEGMENT_FRAMES):
             length = min(SEGMENT_FRAMES, frames - start)
-            if ignored > 0.0:
-                greatest = np.float32(0.0)
-                for n in range(start, start + carried + length):
-                    greatest = max(greatest, abs(line[n]))
-                if greatest <= ignored:
-                    continue
+            if greatest(line[start : start + carried + length]) <= ignored:
+                continue
             for p in range(count):
                 total[:length] = 0.0
                 for t in range(spans[p, 0], spans[p, 1]):

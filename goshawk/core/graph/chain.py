@@ -11,7 +11,7 @@ from goshawk.core.chain_slots import Chain, Slot
 from goshawk.core.compiled import kernel
 from goshawk.core.dsp.compressor import Compressor
 from goshawk.core.dsp.de_esser import DeEsser
-from goshawk.core.dsp.delay import CROSSFADE_MS, Delay, delay
+from goshawk.core.dsp.delay import CROSSFADE_MS, Delay, copy_frames, delay
 from goshawk.core.dsp.ducker import Ducker
 from goshawk.core.dsp.equaliser import Equaliser
 from goshawk.core.dsp.gate import Gate
@@ -52,7 +52,7 @@ def _enter(block: Block, dry: Block, state: Floats, ring: Block, counts: Integer
     is_fading = state[WEIGHT] != 1.0 or state[GOAL] != 1.0
     if is_fading or state[IS_WATCHED] == 1.0 or state[HAS_LATENCY] == 1.0:
         before = dry[: block.shape[0]]
-        before[:] = block
+        copy_frames(block, before)
         if state[HAS_LATENCY] == 1.0:
             delay(before, ring, counts)
 

@@ -8,11 +8,15 @@ import numpy as np
 from goshawk.core.compiled import kernel
 from goshawk.core.measure.levels import HOP_FRAMES, KEPT_HOPS
 from goshawk.core.routing import FEEDS, MOST_INPUTS
-from goshawk.core.stage import Block, Floats, Glide, glide
-from goshawk.core.steps import Integers, Step
+from goshawk.core.stage import Block, Floats, Glide, add_power, glide, greatest
+from goshawk.core.steps import Integers, Samples, Step
 
 ROWS = MOST_INPUTS + 4
 """An input that was removed keeps its row until it has faded out."""
+
+
+PEAK = 4
+"""Behind the four sums of squares of an input."""
 
 
 @kernel
@@ -20,12 +24,33 @@ def _finish(sums: Floats, kept: Floats, clock: Floats) -> None:
     """A hop is complete (see ``_mix``)."""
     place = int(clock[2]) % kept.shape[0]
     for i in range(sums.shape[0]):
-        kept[place, i, 0] = sums[i, 0] / max(clock[1], 1.0)
-        kept[place, i, 1] = sums[i, 1]
-        sums[i, 0] = sums[i, 1] = 0.0
+        power = (sums[i, 0] + sums[i, 1]) + (sums[i, 2] + sums[i, 3])
+        kept[place, i, 0] = power * 0.5 / max(clock[1], 1.0)
+        kept[place, i, 1] = sums[i, PEAK]
+        sums[i] = 0.0
     clock[0] -= HOP_FRAMES
     clock[1] = 0.0
     clock[2] += 1.0
+
+
+@kernel
+def _glide_in(
+    shaped: Samples,
+    came: Samples,
+    now: Floats,
+    between: Floats,
+    target: Floats,
+    a: float,
+    brought: Samples,
+) -> None:
+    """What an input brings to a feed, both channels in turn, while a gain of either side is on its way, or the sound
+    as it came takes part."""
+    for n in range(brought.shape[0] // 2):
+        glide(now, between, target, a)
+        for j in range(2 * n, 2 * n + 2):
+            brought[j] = np.float32(shaped[j] * now[0])
+            if now[1] != 0.0 or target[1] != 0.0:
+                brought[j] += np.float32(came[j] * now[1])
 
 
 @kernel
@@ -43,12 +68,13 @@ def _mix(
     peaks: Floats,
     clock: Floats,
     used: Integers,
+    line: Samples,
 ) -> None:
     """Add inputs (rows, frames, 2), shaped and as they came, to feeds (feeds, frames, 2) with gains of
     shape (rows × feeds × 2,): of the shaped side, of the other. ``first`` is the first feed: it says how many frames;
-    ``used`` holds how many rows are.
+    ``used`` holds how many rows are; ``line`` is scratch for a block.
 
-    ``sums`` (rows, 2) gathers power and peak towards the first feed for the hop that runs,
+    ``sums`` (rows, 5) gathers power and peak towards the first feed for the hop that runs,
     ``kept`` (KEPT_HOPS, rows, 2) the finished ones; ``peaks`` (rows, feeds + 1) holds the highest
     peak of each input in each feed, and before any gain, since the last reading. Clock: frame within
     the hop (negative: late by the latency), frames gathered, hops finished."""
@@ -67,10 +93,10 @@ def _mix(
             length = min(left, HOP_FRAMES - int(clock[0]))
         end = start + length
         for i in range(rows):
-            for n in range(start, end):
-                for c in range(2):
-                    if abs(unshaped[i, n, c]) > peaks[i, count]:
-                        peaks[i, count] = abs(unshaped[i, n, c])
+            came = unshaped[i, start:end].reshape(-1)
+            peaks[i, count] = max(peaks[i, count], greatest(came))
+            shaped = inputs[i, start:end].reshape(-1)
+            most = greatest(shaped)
             for f in range(count):
                 k = (i * count + f) * 2
                 shaped_rests = now[k] == target[k] and between[k] == target[k]
@@ -78,27 +104,30 @@ def _mix(
                 has_other = not other_rests or now[k + 1] != 0.0
                 if shaped_rests and now[k] == 0.0 and not has_other:
                     continue
-                power = 0.0
-                peak = 0.0
-                for n in range(start, end):
-                    if not shaped_rests:
-                        glide(now[k : k + 1], between[k : k + 1], target[k : k + 1], a)
-                    left_value = np.float32(inputs[i, n, 0] * now[k])
-                    right_value = np.float32(inputs[i, n, 1] * now[k])
-                    if has_other:
-                        if not other_rests:
-                            j = k + 1
-                            glide(now[j : j + 1], between[j : j + 1], target[j : j + 1], a)
-                        left_value += np.float32(unshaped[i, n, 0] * now[k + 1])
-                        right_value += np.float32(unshaped[i, n, 1] * now[k + 1])
-                    feeds[f, n, 0] += left_value
-                    feeds[f, n, 1] += right_value
-                    power += float(left_value) ** 2 + float(right_value) ** 2
-                    peak = max(peak, abs(float(left_value)), abs(float(right_value)))
+                brought = line[: 2 * length]
+                total = feeds[f, start:end].reshape(-1)
+                if shaped_rests and not has_other:
+                    gain = now[k]
+                    for j in range(2 * length):
+                        brought[j] = np.float32(shaped[j] * gain)
+                    peak = abs(float(np.float32(most * gain)))
+                else:
+                    _glide_in(
+                        shaped,
+                        came,
+                        now[k : k + 2],
+                        between[k : k + 2],
+                        target[k : k + 2],
+                        a,
+                        brought,
+                    )
+                    peak = greatest(brought)
+                for j in range(2 * length):
+                    total[j] += brought[j]
                 peaks[i, f] = max(peaks[i, f], peak)
                 if f == 0 and clock[0] >= 0.0:
-                    sums[i, 0] += power * 0.5
-                    sums[i, 1] = max(sums[i, 1], peak)
+                    add_power(brought, sums[i], int(clock[1]) * 2)
+                    sums[i, PEAK] = max(sums[i, PEAK], peak)
         if clock[0] >= 0.0:
             clock[1] += length
         clock[0] += length
@@ -116,7 +145,7 @@ class Matrix:
         self.feeds = np.zeros((len(FEEDS), max_frames, 2), np.float32)
         self._gains = Glide(ROWS * len(FEEDS) * 2)
         self._gains.settle()
-        self._sums = np.zeros((ROWS, 2))
+        self._sums = np.zeros((ROWS, 5))
         self._kept = np.zeros((KEPT_HOPS, ROWS, 2))
         self._peaks = np.zeros((ROWS, len(FEEDS) + 1))
         self._clock = np.zeros(3)
@@ -130,7 +159,7 @@ class Matrix:
         g = self._gains
         self.step = Step(
             _mix, self.inputs, self.unshaped, self.feeds, g.now, g.between, g.target, g.coefficient,
-            self._sums, self._kept, self._peaks, self._clock, self._used, block=self.sums[0],
+            self._sums, self._kept, self._peaks, self._clock, self._used, np.zeros(2 * max_frames, np.float32), block=self.sums[0],
         )  # fmt: skip
 
     def set_latency(self, latency_frames: int) -> None:

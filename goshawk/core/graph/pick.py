@@ -5,7 +5,7 @@ import numpy as np
 from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import CROSSFADE_MS
 from goshawk.core.routing import Channels
-from goshawk.core.stage import LOUDEST_LINEAR, TINY, Block
+from goshawk.core.stage import LOUDEST_LINEAR, TINY, Block, is_clean
 from goshawk.core.steps import Integers, Step
 from goshawk.units import ms_to_frames
 
@@ -26,6 +26,12 @@ def _pick(out: Block, source: Block, old: Block, counts: Integers) -> None:
     """Fill ``out``."""
     mode, old_mode = counts[MODE], counts[OLD_MODE]
     fade, fade_frames, bad = counts[FADE], counts[FADE_FRAMES], 0
+    if fade == 0:
+        for n in range(out.shape[0]):
+            for c in range(out.shape[1]):
+                out[n, c] = np.float32(_one(source, n, c, mode))
+        if is_clean(out):
+            return
     for n in range(out.shape[0]):
         weight = 1.0 - fade / fade_frames
         weight = weight * weight * (3.0 - 2.0 * weight)

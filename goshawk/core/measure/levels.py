@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from goshawk.core.compiled import kernel
 from goshawk.core.measure.percentiles import median, percentiles
-from goshawk.core.stage import Block, Floats, clean
+from goshawk.core.stage import Block, Floats, add_power, clean, greatest
 from goshawk.core.steps import Step
 from goshawk.units import (
     SAMPLE_RATE_HZ,
@@ -31,47 +31,44 @@ KEPT_HOPS = 64
 
 @kernel
 def _gather(block: Block, state: Floats, kept: Floats, has_to_clean: float) -> None:
-    """State: sum of squares, peak, frames gathered, frame within the hop, hops finished.
+    """State: peak, frames gathered, frame within the hop, hops finished, and four sums of squares.
 
     ``kept`` is a ring of shape (KEPT_HOPS, 2): power and peak of each finished hop."""
     frames, channels = block.shape
+    samples, sums = block.reshape(-1), state[4:8]
     if has_to_clean == 1.0:
         clean(block)
     start = 0
     while start < frames:
         # To the end of the hop, or of what is too early to count.
-        until = HOP_FRAMES if state[3] >= 0.0 else 0.0
-        count = min(frames - start, max(1, math.ceil(until - state[3])))
-        if state[3] >= 0.0:
-            power, peak = state[0], state[1]
-            for n in range(start, start + count):
-                total = 0.0
-                for c in range(channels):
-                    x = float(block[n, c])
-                    total += x * x
-                    peak = max(peak, abs(x))
-                power += total / channels
-            state[0], state[1] = power, peak
-            state[2] += count
-        state[3] += count
+        until = HOP_FRAMES if state[2] >= 0.0 else 0.0
+        count = min(frames - start, max(1, math.ceil(until - state[2])))
+        if state[2] >= 0.0:
+            piece = samples[start * channels : (start + count) * channels]
+            add_power(piece, sums, int(state[1]) * channels)
+            state[0] = max(state[0], greatest(piece))
+            state[1] += count
+        state[2] += count
         start += count
-        if state[3] >= HOP_FRAMES:
-            place = int(state[4]) % kept.shape[0]
-            kept[place, 0] = state[0] / max(state[2], 1.0)
-            kept[place, 1] = state[1]
-            state[0] = state[1] = state[2] = 0.0
-            state[3] -= HOP_FRAMES
-            state[4] += 1.0
+        if state[2] >= HOP_FRAMES:
+            place = int(state[3]) % kept.shape[0]
+            power = (sums[0] + sums[1]) + (sums[2] + sums[3])
+            kept[place, 0] = power / (channels * max(state[1], 1.0))
+            kept[place, 1] = state[0]
+            sums[:] = 0.0
+            state[0] = state[1] = 0.0
+            state[2] -= HOP_FRAMES
+            state[3] += 1.0
 
 
 class HopMeter:
     """RMS (mean power of the channels) and sample peak of each hop at one station."""
 
     def __init__(self, latency_frames: int = 0) -> None:
-        self._state = np.zeros(5)
+        self._state = np.zeros(8)
         self._kept = np.zeros((KEPT_HOPS, 2))
         self._latency_frames = latency_frames
-        self._state[3] = -latency_frames
+        self._state[2] = -latency_frames
         self.measuring = Step(_gather, self._state, self._kept, 0.0)
         """Reads a block of shape (frames, channels), and leaves it as it is."""
         self.cleaning = Step(_gather, self._state, self._kept, 1.0)
@@ -80,7 +77,7 @@ class HopMeter:
     @property
     def finished(self) -> int:
         """How many hops are complete."""
-        return int(self._state[4])
+        return int(self._state[3])
 
     @property
     def latency_frames(self) -> int:
@@ -89,13 +86,13 @@ class HopMeter:
 
     def set_latency(self, latency_frames: int) -> None:
         """Follow a change of the latency up to this station: one hop is longer or shorter."""
-        self._state[3] -= latency_frames - self._latency_frames
+        self._state[2] -= latency_frames - self._latency_frames
         self._latency_frames = latency_frames
 
     def join(self, other: "HopMeter") -> None:
         """Count hops as a meter does that has been running; this one's latency stays."""
-        self._state[3:5] = other._state[3:5]
-        self._state[3] -= self._latency_frames - other._latency_frames
+        self._state[2:4] = other._state[2:4]
+        self._state[2] -= self._latency_frames - other._latency_frames
 
     def measure(self, block: Block) -> None:
         """Read a block of shape (frames, channels); leaves it as it is."""
