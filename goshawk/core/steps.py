@@ -222,6 +222,10 @@ class Program:
     def finish(self) -> "Program":
         """All steps are there."""
         self._known = {}
+        self._group_names = list(dict.fromkeys(self._groups))
+        self._group_places = np.array(
+            [self._group_names.index(name) for name in self._groups], np.int64
+        )
         self._tables = (
             np.array([step.code for step in self._steps], np.int64),
             np.array([step.at for step in self._steps], np.int64),
@@ -237,11 +241,12 @@ class Program:
     def take_cycles(self) -> dict[str, int]:
         """What each group has cost since the last call, in cycles of the processor's counter."""
         spent = self._tables[3]
-        cycles: dict[str, int] = {}
-        for name, count in zip(self._groups, spent.tolist(), strict=True):
-            cycles[name] = cycles.get(name, 0) + count
+        counts = np.bincount(self._group_places, spent, len(self._group_names))
         spent.fill(0)
-        return cycles
+        return {
+            name: round(count)
+            for name, count in zip(self._group_names, counts.tolist(), strict=True)
+        }
 
 
 @kernel

@@ -130,6 +130,10 @@ class EngineClient:
         """Run the devices that no input uses too, so that their levels are seen."""
         self._change(is_watching=is_on)
 
+    def be_seen(self, is_seen: bool) -> None:
+        """Whether somebody looks at what the engine says."""
+        self._change(is_seen=is_seen)
+
     def loop(self, path: Path | None) -> None:
         """Play a piece of raw microphone (a .npy file) in its place, to you alone; None: no more."""
         self._change(loop=_named(path), comparing=Comparing())

@@ -42,6 +42,8 @@ class Plan(Settings):
     a side of a stage, or BAND."""
     is_watching: bool = False
     """Whether devices run that no input uses."""
+    is_seen: bool = False
+    """Whether somebody looks: readings come at picture rate then, else more calmly."""
     loop: str | None = None
     """A piece of raw microphone (.npy) that plays in its place, to you alone."""
     comparing: Comparing = Comparing()

@@ -24,6 +24,9 @@ from goshawk.timeline.sound import SoundWriter
 from goshawk.units import SAMPLE_RATE_HZ
 
 READINGS_FRAMES = SAMPLE_RATE_HZ // 30
+UNSEEN_READINGS_FRAMES = SAMPLE_RATE_HZ // 8
+"""From readings to readings, while somebody looks and while nobody does."""
+
 SWITCH_S = 0.0001
 RESYNC_BLOCKS = 8
 """Further behind than this, the missed time is given up (and counted) rather than caught up."""
@@ -99,7 +102,7 @@ class AudioProcess:
         self._loop.begin(self._sound, int(memory.head[SESSION]))
         self._plans = PlanMaker(plan)
         self._clock = Clock(is_realtime=False)
-        self._next_readings = self._loop.frames
+        self._said_frame, self._said_plan = self._loop.frames, -1
         self._is_late = False
         self._is_running = True
         self._tell(self._loop.start_trouble)
@@ -134,9 +137,14 @@ class AudioProcess:
         late_before = self._clock.late_blocks
         self._loop.run_block(frames, is_late=self._is_late)
         self._loop.publish(self._sound)
-        if self._loop.frames >= self._next_readings:
-            self._next_readings = max(self._next_readings, self._loop.frames - READINGS_FRAMES)
-            self._next_readings += READINGS_FRAMES
+        plan = self._loop.plan
+        # A new plan is said to be heard as soon as somebody may look.
+        is_soon = plan.is_seen or plan.number != self._said_plan
+        every = READINGS_FRAMES if is_soon else UNSEEN_READINGS_FRAMES
+        if self._loop.frames - self._said_frame >= every:
+            # Behind, they are not caught up.
+            self._said_frame = max(self._said_frame + every, self._loop.frames - every)
+            self._said_plan = plan.number
             self._publish_readings()
         self._obey()
         self._take_over()

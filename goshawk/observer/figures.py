@@ -45,8 +45,8 @@ SLOW_UNSEEN_EVERY_S = 10.0
 
 MINUTE_S = 60.0
 FIGURES_WINDOW_S = 10
-KEPT_ENCODER_PEAKS = 90
-"""One each reading: three seconds."""
+ENCODER_PEAK_FRAMES = 3 * SAMPLE_RATE_HZ
+"""Of so much of the newest sound."""
 
 
 def compared_sounds(rig: Rig) -> dict[str, str]:
@@ -99,7 +99,7 @@ class Figures:
         self._late_counts: deque[int] = deque(maxlen=round(MINUTE_S / LEVELS_EVERY_S))
         self._dropouts: dict[str, deque[tuple[float, int]]] = {}
         self._device_peaks: dict[str, list[float]] = {}
-        self._encoder_peaks: deque[float] = deque(maxlen=KEPT_ENCODER_PEAKS)
+        self._encoder_peaks: deque[tuple[int, float]] = deque()
         self._costs = StageCosts()
         self._wiring: Any = None
         self._serial = 0
@@ -141,11 +141,14 @@ class Figures:
         if readings.measured_delay_ms is not None:
             self.measured_delay_ms = readings.measured_delay_ms
             self._measured_at = None
-        self._encoder_peaks.append(readings.encoder["peak_dbfs"])
+        now, peaks = readings.end_frame, self._encoder_peaks
+        peaks.append((now, readings.encoder["peak_dbfs"]))
+        while now - peaks[0][0] > ENCODER_PEAK_FRAMES:
+            peaks.popleft()
         for name, status in readings.devices.items():
-            peaks = self._device_peaks.setdefault(name, status["peaks_dbfs"])
+            before = self._device_peaks.setdefault(name, status["peaks_dbfs"])
             self._device_peaks[name] = [
-                max(pair) for pair in zip(peaks, status["peaks_dbfs"], strict=True)
+                max(pair) for pair in zip(before, status["peaks_dbfs"], strict=True)
             ]
         return time.monotonic() - self._levels_at >= self.every_s
 
@@ -249,7 +252,7 @@ class Figures:
                 "balance": balance or BalanceLevels(),
                 "gain_minute": self.gain_check.minute,
                 "encoder": EncoderStatus(
-                    **{**readings.encoder, "peak_dbfs": max(self._encoder_peaks)}
+                    **{**readings.encoder, "peak_dbfs": max(one for _, one in self._encoder_peaks)}
                 ),
                 "delay_ms": {feed: round(ms, 1) for feed, ms in delays.items()},
                 "measured_delay_ms": self.measured_delay_ms,

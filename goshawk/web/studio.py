@@ -255,6 +255,7 @@ class Studio:
         self.observer.follow(wishes.Follow(rig.model_dump_json().encode(), rig_set))
 
     def _look(self) -> None:
+        self.engine.be_seen(bool(self.pages))
         self.observer.follow(
             wishes.Shown(
                 self.points.stages, self.points.chains, bool(self._balancing), bool(self.pages)

@@ -116,7 +116,7 @@ def test_rigs_are_taken_readings_and_sound_are_published(
     memory = Memory.local()
     audio = AudioProcess(theirs, memory, Plan())
     rig = changed(Rig(), "inputs.game.is_muted", True)
-    plan = Plan(number=7, rig=rig, points=("listen:viewers", "input:game"))
+    plan = Plan(number=7, rig=rig, points=("listen:viewers", "input:game"), is_seen=True)
     messages.send(ours, messages.NewPlan.of(plan))
     names = ("viewers", "raw", "came:game", "input:game", "listen:viewers")
     readers = {name: SoundReader(memory, name) for name in names}
@@ -140,6 +140,13 @@ def test_rigs_are_taken_readings_and_sound_are_published(
     said = taken(ours, messages.Seen)
     assert len(said) == len(readings)
     assert (said[-1].plan, said[-1].end_frame) == (7, readings[-1].end_frame)
+    # While nobody looks they come more calmly, but what is new is said to be heard at once.
+    unseen = plan.model_copy(update={"number": 8, "is_seen": False})
+    messages.send(ours, messages.NewPlan.of(unseen))
+    run_blocks(audio, 10)
+    assert [one.plan for one in taken(ours, messages.Seen)][-1] == 8
+    run_blocks(audio, 94)
+    assert len(taken(ours, messages.Seen)) == pytest.approx(4, abs=1)
 
 
 def test_a_reader_that_never_reads_makes_nothing_late(
@@ -148,7 +155,7 @@ def test_a_reader_that_never_reads_makes_nothing_late(
     """Neither the socket nor the shared memory is ever waited for, and who was slow sees what is missing."""
     _, theirs = ends
     memory = Memory.local()
-    audio = AudioProcess(theirs, memory, Plan())
+    audio = AudioProcess(theirs, memory, Plan(is_seen=True))
     slow, log = SoundReader(memory, "viewers"), ReadingsReader(memory)
     run_blocks(audio, 1)
     slow.read()

@@ -6,7 +6,7 @@ An input has two sides: shaped by its strip (EQ, ducker), and as it came. A feed
 import numpy as np
 
 from goshawk.core.compiled import kernel
-from goshawk.core.measure.levels import HOP_FRAMES, KEPT_HOPS
+from goshawk.core.measure.levels import HOP_FRAMES, KEPT_HOPS, hop_places
 from goshawk.core.routing import FEEDS, MOST_INPUTS
 from goshawk.core.stage import Block, Floats, Glide, add_power, glide, greatest
 from goshawk.core.steps import Integers, Samples, Step
@@ -217,8 +217,8 @@ class Matrix:
         return int(self._clock[2])
 
     def hops(self, row: int, first: int, count: int) -> Floats:
-        """Power and peak of what an input brings to the Viewers, shape (count, 2)."""
-        kept: Floats = self._kept[(first + np.arange(count)) % KEPT_HOPS, row]
+        """Power and peak of what an input brings to the Viewers, of hops first … first + count, shape (count, 2)."""
+        kept: Floats = self._kept[hop_places(first, count), row]
         return kept
 
     def take_peaks(self) -> Floats:

@@ -61,6 +61,7 @@ class Mixer:
         """The program that has run last."""
         self.version = 0
         """Another one whenever a block has begun to pass by another program."""
+        self._ledgers: tuple[int, dict[FeedName, list[tuple[str, int]]]] = (-1, {})
         self._cycles: dict[str, int] = {}
         self._ran_s = 0.0
         """What programs have cost since the last reading: by group, and in all."""
@@ -486,8 +487,16 @@ class Mixer:
         strips = (*self._strips.values(), *self._leaving)
         return {device for strip in strips for device in strip.pick.devices if device}
 
+    def _stage_latencies(self) -> dict[str, int]:
+        return {place.slot.id: place.latency_frames for place in self._places()}
+
     def ledger(self, feed: FeedName) -> list[tuple[str, int]]:
         """Name and latency in frames of everything between the devices, in order; stages by id."""
+        if self._ledgers[0] != self.version:
+            self._ledgers = self.version, {one: self._ledger(one) for one in FEEDS}
+        return self._ledgers[1][feed]
+
+    def _ledger(self, feed: FeedName) -> list[tuple[str, int]]:
         feed_, main = self._feeds[feed], self.main
         own = main.chain.latency_frames if main else 0
         waits = self._most_frames - own
@@ -568,7 +577,7 @@ class Mixer:
             is_replaying=self.is_replaying,
             segments=self._loudness.take(),
             true_peak_dbtp=self._true_peak.take_dbtp(),
-            stage_latency_frames={p.slot.id: p.latency_frames for p in self._places()},
+            stage_latency_frames=self._stage_latencies(),
             stage_busy_s=self._take_busy_s(),
         )
 

@@ -7,6 +7,7 @@ hop k means the same sound everywhere.
 
 import math
 from dataclasses import asdict, dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -61,6 +62,12 @@ def _gather(block: Block, state: Floats, kept: Floats, has_to_clean: float) -> N
             state[3] += 1.0
 
 
+@lru_cache(maxsize=16)
+def hop_places(first: int, count: int) -> NDArray[np.int64]:
+    """Where hops first … first + count are kept in a ring of KEPT_HOPS; many meters are asked for the same."""
+    return (first + np.arange(count)) % KEPT_HOPS
+
+
 class HopMeter:
     """RMS (mean power of the channels) and sample peak of each hop at one station."""
 
@@ -100,8 +107,7 @@ class HopMeter:
 
     def hops(self, first: int, count: int) -> Floats:
         """Power and peak (linear) of hops first … first + count, shape (count, 2)."""
-        places = (first + np.arange(count)) % KEPT_HOPS
-        kept: Floats = self._kept[places]
+        kept: Floats = self._kept[hop_places(first, count)]
         return kept
 
 

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from goshawk.core.compiled import kernel
 from goshawk.core.dsp.side_chain import filter_sample, high_pass_coefficients
-from goshawk.core.measure.levels import HOP_FRAMES, KEPT_HOPS, PAUSE, SPEECH, TAIL
+from goshawk.core.measure.levels import HOP_FRAMES, KEPT_HOPS, PAUSE, SPEECH, TAIL, hop_places
 from goshawk.core.stage import Block, Floats
 from goshawk.core.steps import Step
 from goshawk.units import SAMPLE_RATE_HZ, db_to_power
@@ -152,5 +152,5 @@ class SpeechActivity:
 
     def decisions(self, first: int, count: int) -> NDArray[np.int8]:
         """PAUSE, SPEECH or TAIL of hops first … first + count."""
-        kept: NDArray[np.int8] = self._kept[(first + np.arange(count)) % KEPT_HOPS]
+        kept: NDArray[np.int8] = self._kept[hop_places(first, count)]
         return kept
