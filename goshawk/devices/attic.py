@@ -12,6 +12,7 @@ from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
 from goshawk.core.routing import AtticSettings, Performance
 from goshawk.core.stage import Block, Floats, Glide, glide
+from goshawk.core.steps import Integers, Step
 from goshawk.devices.base import DeviceReading, to_mono
 from goshawk.devices.catalog import DEVICES
 from goshawk.devices.sounds import load_sound
@@ -42,7 +43,10 @@ _LAPTOP_NOISE_DBFS = -68.0
 def _perform(
     out: Block, new: Block, old: Block, room: Block, places: Floats, fade_frames: float
 ) -> None:
-    """Places: of the new and old performance, the room, and frames of the fade left."""
+    """Places: of the new and old performance, the room, frames of the fade left, and whether something is in the air
+    already, to which the room is added."""
+    if places[4] == 0.0:
+        out[:] = 0.0
     for n in range(out.shape[0]):
         weight = 1.0 - places[3] / fade_frames
         voice = new[int(places[0]), 0] * weight
@@ -60,15 +64,16 @@ def _convert(
     out: Block,
     air: Block,
     noise: Block,
-    place: int,
+    places: Integers,
     converter: float,
     preamp: float,
     now: Floats,
     between: Floats,
     target: Floats,
     a: float,
-) -> int:
-    """Preamp and converter; returns the new place in the noise."""
+) -> None:
+    """Preamp and converter. Places: in the noise."""
+    place = places[0]
     for n in range(out.shape[0]):
         glide(now, between, target, a)
         left = (air[n, 0] + preamp * noise[place, 0]) * now[0] + converter * noise[place, 2]
@@ -76,7 +81,7 @@ def _convert(
         out[n, 0] = np.float32(min(1.0, max(-1.0, left)))
         out[n, 1] = np.float32(min(1.0, max(-1.0, right)))
         place = place + 1 if place + 1 < noise.shape[0] else 0
-    return place
+    places[0] = place
 
 
 class Room:
@@ -92,7 +97,7 @@ class Room:
         self._noise = load_sound("room") * np.float32(db_to_linear(_ROOM_DB))
         self._performance: Performance = "silent"
         self._before: Performance = "silent"
-        self._places = np.zeros(4)
+        self._places = np.zeros(5)
         self._air = np.zeros((max_frames, 1), np.float32)
         self._played = np.zeros((max_frames, 1), np.float32)
         self._way = Delay(1, ms_to_frames(SPEAKER_DELAY_MS), ms_to_frames(SPEAKER_DELAY_MS))
@@ -119,6 +124,18 @@ class Room:
         """Let the next block pass; ``played`` (frames, 2) is what loudspeakers play meanwhile."""
         frames = len(played)
         air = self._air[:frames]
+        self.prepare(played)
+        for step in self.steps():
+            step.run(air)
+
+    def prepare(self, played: Block) -> None:
+        """What is in the air beside the performance, ahead of ``steps``."""
+        frames = len(played)
+        air = self._air[:frames]
+        is_filled = bool(self._leak) or self._probe is not None
+        self._places[4] = is_filled
+        if not is_filled:
+            return
         if self._leak:
             to_mono(played, self._played[:frames])
             np.multiply(self._way.process(self._played[:frames]), np.float32(self._leak), out=air)
@@ -128,10 +145,19 @@ class Room:
             length = min(frames, len(self._probe))
             air[:length] += self._probe[:length]
             self._probe = self._probe[length:] if length < len(self._probe) else None
-        _perform(
-            air, self._sounds[self._performance], self._sounds[self._before], self._noise,
+
+    def steps(self) -> tuple[Step, ...]:
+        """The performance and the room, on ``whole_air``, until another performance begins."""
+        step = Step(
+            _perform, self._sounds[self._performance], self._sounds[self._before], self._noise,
             self._places, float(ms_to_frames(CROSSFADE_MS)),
         )  # fmt: skip
+        return (step,)
+
+    @property
+    def whole_air(self) -> Block:
+        """Where blocks pass, shape (max_frames, 1)."""
+        return self._air
 
     def air(self, frames: int) -> Block:
         """The block that passed last, shape (frames, 1)."""
@@ -144,12 +170,15 @@ class Interface:
     channels = 2
 
     def __init__(self, room: Room) -> None:
-        self._room = room
         # 7 s and a little, so that it does not repeat in step with the room.
         shape = (int(7.3 * SAMPLE_RATE_HZ), 4)
-        self._noise = np.random.default_rng(5).standard_normal(shape, np.float32)
-        self._place = 0
-        self._gain = Glide(1)
+        noise = np.random.default_rng(5).standard_normal(shape, np.float32)
+        self._gain = g = Glide(1)
+        self._step = Step(
+            _convert, room.whole_air, noise, np.zeros(1, np.int64),
+            db_to_linear(_CONVERTER_NOISE_DBFS), db_to_linear(_PREAMP_NOISE_DBFS),
+            g.now, g.between, g.target, g.coefficient,
+        )  # fmt: skip
         self.set_preamp_gain_db(0.0)
 
     def set_preamp_gain_db(self, gain_db: float) -> None:
@@ -162,12 +191,10 @@ class Interface:
         return float(self._gain.target[0])
 
     def read(self, block: Block) -> None:
-        g = self._gain
-        self._place = _convert(
-            block, self._room.air(len(block)), self._noise, self._place,
-            db_to_linear(_CONVERTER_NOISE_DBFS), db_to_linear(_PREAMP_NOISE_DBFS),
-            g.now, g.between, g.target, g.coefficient,
-        )  # fmt: skip
+        self._step.run(block)
+
+    def steps(self) -> tuple[Step, ...] | None:
+        return (self._step,)
 
     def status(self) -> DeviceReading:
         return {"state": "playing"}
@@ -195,6 +222,9 @@ class Laptop:
             self._place = 0
         block += self._noise[self._place : self._place + frames]
         self._place += frames
+
+    def steps(self) -> tuple[Step, ...] | None:
+        return None
 
     def status(self) -> DeviceReading:
         return {"state": "playing"}

@@ -6,7 +6,8 @@ import numpy as np
 from typing_extensions import TypedDict
 
 from goshawk.core.compiled import kernel
-from goshawk.core.stage import Block, Floats, Glide, glide
+from goshawk.core.stage import Block, Floats, Glide, glide, is_gliding
+from goshawk.core.steps import Integers, Step
 from goshawk.units import db_to_linear
 
 
@@ -46,6 +47,9 @@ class Source(Protocol):
     def read(self, block: Block) -> None:
         """Fill a block of shape (frames, channels). Never waits; what is missing is silence."""
 
+    def steps(self) -> tuple[Step, ...] | None:
+        """What does the same as ``read``, until the source is told something; None if only ``read`` does."""
+
     def status(self) -> DeviceReading:
         """What the user should know of it: state and trouble as counts and flags."""
 
@@ -63,12 +67,25 @@ def play_loop(sound: Block, position: int, out: Block) -> int:
 
 
 @kernel
-def scale(block: Block, now: Floats, between: Floats, target: Floats, a: float) -> None:
-    """Multiply by a gliding gain, in place."""
-    for n in range(block.shape[0]):
-        glide(now, between, target, a)
-        for c in range(block.shape[1]):
-            block[n, c] *= now[0]
+def _play(
+    out: Block,
+    sound: Block,
+    position: Integers,
+    now: Floats,
+    between: Floats,
+    target: Floats,
+    a: float,
+) -> None:
+    """A loop through a gliding gain."""
+    position[0] = play_loop(sound, position[0], out)
+    is_moving = is_gliding(now, between, target)
+    if not is_moving and now[0] == 1.0:
+        return
+    for n in range(out.shape[0]):
+        if is_moving:
+            glide(now, between, target, a)
+        for c in range(out.shape[1]):
+            out[n, c] *= now[0]
 
 
 @kernel
@@ -91,10 +108,18 @@ class LoopSource:
 
     def __init__(self, sound: Block) -> None:
         self.channels = sound.shape[1]
-        self._sound = sound
-        self._position = 0
-        self._volume = Glide(1)
-        self._volume.set(1.0)
+        self._position = np.zeros(1, np.int64)
+        self._volume = g = Glide(1)
+        g.set(1.0)
+        self._step = Step(
+            _play,
+            np.ascontiguousarray(sound),
+            self._position,
+            g.now,
+            g.between,
+            g.target,
+            g.coefficient,
+        )
 
     def set_volume_db(self, volume_db: float) -> None:
         """Turn the program's own volume."""
@@ -105,9 +130,10 @@ class LoopSource:
         self._volume.set(0.0 if is_muted else 1.0)
 
     def read(self, block: Block) -> None:
-        self._position = play_loop(self._sound, self._position, block)
-        g = self._volume
-        scale(block, g.now, g.between, g.target, g.coefficient)
+        self._step.run(block)
+
+    def steps(self) -> tuple[Step, ...] | None:
+        return (self._step,)
 
     def status(self) -> DeviceReading:
         return {"state": "playing"}
@@ -123,6 +149,9 @@ class SilentSource:
 
     def read(self, block: Block) -> None:
         block.fill(0.0)
+
+    def steps(self) -> tuple[Step, ...] | None:
+        return None
 
     def status(self) -> DeviceReading:
         return {"state": self._state}

@@ -4,6 +4,7 @@ import numpy as np
 
 from goshawk.core.dsp.rate_matcher import RateMatcher
 from goshawk.core.stage import Block
+from goshawk.core.steps import Step
 from goshawk.devices.base import DeviceReading
 
 TARGET_AGE_MS = 70.0
@@ -41,6 +42,9 @@ class BrowserMicrophone:
             block.fill(0.0)
         else:
             self._matcher.pull(block, self.now_s)
+
+    def steps(self) -> tuple[Step, ...] | None:
+        return None
 
     def status(self) -> DeviceReading:
         if self._matcher is None:

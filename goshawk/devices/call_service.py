@@ -7,6 +7,7 @@ from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.routing import CallServiceSettings
 from goshawk.core.stage import Block, Floats
+from goshawk.core.steps import Step
 from goshawk.devices.base import DeviceReading, LoopSource, to_mono
 from goshawk.devices.sounds import load_sound
 from goshawk.units import db_to_linear, ms_to_frames, one_pole_coefficient
@@ -62,9 +63,11 @@ class CallService:
 
     def take(self, feed: Block) -> None:
         """What Goshawk sends into the call, shape (frames, 2); heard by ``read`` if it returns."""
+        s = self._settings
+        if not s.sends_back:
+            return
         sent = self._sent[: len(feed)]
         to_mono(feed, sent)
-        s = self._settings
         if s.has_gain_control or s.has_suppression:
             _treat(
                 sent,
@@ -74,13 +77,15 @@ class CallService:
                 self._level_a,
                 self._gain_a,
             )
-        if s.sends_back:
-            self._network.process(sent)
+        self._network.process(sent)
 
     def read(self, block: Block) -> None:
         self._copilot.read(block)
         if self._settings.sends_back:
             block += self._sent[: len(block)] * np.float32(db_to_linear(RETURN_DB))
+
+    def steps(self) -> tuple[Step, ...] | None:
+        return None if self._settings.sends_back else self._copilot.steps()
 
     def status(self) -> DeviceReading:
         s = self._settings

@@ -13,6 +13,7 @@ import soundfile
 import soxr
 
 from goshawk.core.stage import LOUDEST_LINEAR, Block
+from goshawk.core.steps import Step
 from goshawk.devices.base import DeviceReading, play_loop
 from goshawk.errors import BadSoundFile
 from goshawk.units import SAMPLE_RATE_HZ
@@ -179,6 +180,9 @@ class FileSource:
         block[:played] = self._sound[self._position : self._position + played]
         block[played:] = np.float32(0.0)
         self._position += played
+
+    def steps(self) -> tuple[Step, ...] | None:
+        return None
 
     def status(self) -> DeviceReading:
         ended = not self.is_looped and self._position >= len(self._sound)

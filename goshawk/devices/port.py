@@ -12,6 +12,7 @@ import soxr
 from goshawk.core.device_info import DeviceInfo
 from goshawk.core.dsp.rate_matcher import MatcherReading, RateMatcher
 from goshawk.core.stage import Block
+from goshawk.core.steps import Step, copying
 from goshawk.devices.base import DeviceReading, Source, raise_peaks
 from goshawk.devices.catalog import checked_fault
 from goshawk.units import (
@@ -76,6 +77,7 @@ class Port:
         self.info = info
         self.source = source
         self._peaks = np.zeros(2)
+        self._raising = Step(raise_peaks, self._peaks)
         self._mono = np.zeros((0, 1), np.float32)
         self._hum_phase = 0.0
         self._block_frames = 256
@@ -175,6 +177,18 @@ class Port:
         elif not is_delivering:
             block.fill(0.0)
         raise_peaks(block, self._peaks)
+
+    def steps(self, block: Block, mono: Block) -> list[tuple[Block, Step]] | None:
+        """What does the same as ``read``, as long as nothing is wrong with the device and it has no clock of its own;
+        None else. ``mono`` is scratch for sources of one channel, both blocks of shape (max_frames, …)."""
+        is_spoilt = self._is_silent or self._is_inverted or self._hum_hz or self._dc or self._clip
+        is_short = self._stall_frames > 0 or self._nan_samples > 0
+        steps = self.source.steps()
+        if steps is None or self._clock or not self.is_plugged or is_spoilt or is_short:
+            return None
+        if self.source.channels == 2:
+            return [*((block, step) for step in steps), (block, self._raising)]
+        return [*((mono, step) for step in steps), (mono, copying(block)), (block, self._raising)]
 
     def _spoil(self, block: Block) -> None:
         """Faults of the signal itself."""

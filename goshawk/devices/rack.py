@@ -7,6 +7,7 @@ import numpy as np
 from goshawk.core.measure.click import make_click
 from goshawk.core.rig import Rig
 from goshawk.core.stage import Block
+from goshawk.core.steps import Program, Step
 from goshawk.devices.attic import Interface, Laptop, Room
 from goshawk.devices.base import DeviceReading, LoopSource, SilentSource, Source
 from goshawk.devices.browser import TARGET_AGE_MS, BrowserMicrophone
@@ -26,15 +27,15 @@ CLICK_DBFS = -12.0
 
 
 class _Computer:
-    """A capture of everything that plays: filled by the rack from the other programs."""
+    """A capture of everything that plays: the rack gives it the sum of the other programs."""
 
     channels = 2
 
-    def __init__(self, max_frames: int) -> None:
-        self.block = np.zeros((max_frames, 2), np.float32)
-
     def read(self, block: Block) -> None:
-        block[:] = self.block[: len(block)]
+        """It is there already."""
+
+    def steps(self) -> tuple[Step, ...] | None:
+        return None
 
     def status(self) -> DeviceReading:
         return {"state": "playing"}
@@ -48,7 +49,6 @@ class Rack:
         self._interface = Interface(self._room)
         self._player = LoopSource(load_sound("music"))
         self._call = CallService(max_frames)
-        self._computer = _Computer(max_frames)
         self.browser = BrowserMicrophone()
         self.encoder = Encoder()
         sources: dict[str, Source] = {
@@ -58,7 +58,7 @@ class Rack:
             "game": LoopSource(load_sound("game")),
             "player": self._player,
             "call": self._call,
-            "computer": self._computer,
+            "computer": _Computer(),
             "file": SilentSource("no file"),
         }
         self._ports = {name: Port(DEVICES[name], source) for name, source in sources.items()}
@@ -66,9 +66,14 @@ class Rack:
         self._played = np.zeros((max_frames, 2), np.float32)
         self._frames = 0
         self.is_watched = False
+        self._mono = {name: np.zeros((max_frames, 1), np.float32) for name in sources}
+        self._made_for: frozenset[str] | None = None
+        self._program = Program().finish()
+        self._by_hand: list[str] = []
 
     def apply(self, rig: Rig) -> None:
         """Turn the devices' own knobs."""
+        self._made_for = None
         knobs = rig.devices
         self._room.perform(knobs.attic.performance)
         self._interface.set_preamp_gain_db(knobs.attic.preamp_gain_db)
@@ -84,12 +89,14 @@ class Rack:
 
     def set_file(self, source: Source) -> None:
         """What plays as the file device."""
+        self._made_for = None
         self._ports["file"].source = source
 
     def fault(self, device: str, name: str, value: float | None) -> None:
         """Make something go wrong with a device. Raises NotFound or BadInput."""
         checked_fault(device, name, value)
         self._ports[device].fault(name, value)
+        self._made_for = None
 
     def click(self) -> None:
         """Make the click that delays are measured with, in the room, at the next block."""
@@ -100,21 +107,42 @@ class Rack:
         self._frames += frames
         now_s = self._frames / SAMPLE_RATE_HZ
         self.browser.now_s = now_s
-        wanted = set(self._ports) if self.is_watched else used & set(self._ports)
-        if any(name in wanted for name in _IN_THE_ROOM):
-            self._room.hear(self._played[:frames])
-        blocks = {}
-        is_captured = "computer" in wanted
-        if is_captured:
-            self._computer.block[:frames] = 0.0
-        for name, port in self._ports.items():
-            if name in wanted or (is_captured and name in _PLAYED):
-                block = self._buffers[name][:frames]
-                port.read(block, now_s)
-                blocks[name] = block
-                if is_captured and name in _PLAYED:
-                    self._computer.block[:frames] += block
+        wanted = frozenset(self._ports if self.is_watched else used & self._ports.keys())
+        if wanted != self._made_for:
+            self._make(wanted)
+        if self._is_room_heard:
+            self._room.prepare(self._played[:frames])
+        self._program.run(frames)
+        for name in self._by_hand:
+            self._ports[name].read(self._buffers[name][:frames], now_s)
+        blocks = {name: self._buffers[name][:frames] for name in self._read}
+        if "computer" in wanted:
+            total = blocks["computer"]
+            total.fill(0.0)
+            for name in _PLAYED:
+                total += blocks[name]
+            self._ports["computer"].read(total, now_s)
         return blocks
+
+    def _make(self, wanted: frozenset[str]) -> None:
+        """How these devices are read: by one program, but for those with a clock of their own, or with something wrong.
+        A capture of everything comes when all that plays has been read."""
+        self._made_for = wanted
+        is_captured = "computer" in wanted
+        self._read = [
+            name for name in self._ports if name in wanted or (is_captured and name in _PLAYED)
+        ]
+        self._is_room_heard = any(name in wanted for name in _IN_THE_ROOM)
+        self._program, self._by_hand = Program(self._program), []
+        if self._is_room_heard:
+            self._program.add(self._room.whole_air, *self._room.steps())
+        for name in self._read:
+            steps = self._ports[name].steps(self._buffers[name], self._mono[name])
+            if steps is None and name != "computer":
+                self._by_hand.append(name)
+            for block, step in steps or ():
+                self._program.add(block, step)
+        self._program.finish()
 
     def runs_by_our_clock(self, devices: Collection[str]) -> bool:
         """Whether none of these devices has a clock of its own."""

@@ -340,9 +340,9 @@ class Mixer:
         """The order in which a block passes."""
         self._played_version = self._playback.version
         self._count_cycles()
+        devices = self.devices
         self._program = self._made = program = Program(self._made)
         self.version += 1
-        devices = sorted(self.devices)
         self._sources = {name: self._sources.get(name, self._new_source()) for name in devices}
         main = self.main
         if main:
@@ -483,7 +483,9 @@ class Mixer:
 
     @property
     def devices(self) -> set[str]:
-        """Every device that an input takes its sound from, or is just leaving."""
+        """Every device that an input takes its sound from, or has left lately."""
+        if self._program is not None:
+            return set(self._sources)
         strips = (*self._strips.values(), *self._leaving)
         return {device for strip in strips for device in strip.pick.devices if device}
 
