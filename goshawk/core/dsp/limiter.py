@@ -19,7 +19,7 @@ from goshawk.core.dsp.oversampling import (
     Phases,
     between_samples,
     carry,
-    greatest_gain,
+    gains_of,
     spans_of,
 )
 from goshawk.core.dsp.sliding import Integers, SlidingMaximum, sliding_maximum
@@ -170,8 +170,7 @@ def _limit(
         places[2] = places[2] + 1 if places[2] + 1 < size else 0
 
 
-_GREATEST_GAIN = greatest_gain(LIMITER_PHASES) * 1.000001
-"""A little more, so that rounding hides no peak."""
+_GAINS = gains_of(LIMITER_PHASES)
 
 _SPANS = spans_of(LIMITER_PHASES)
 
@@ -184,6 +183,7 @@ def _detect(
     total: Samples,
     phases: Phases,
     spans: Integers,
+    gains: Floats,
     peaks: Samples,
     now: Floats,
     between: Floats,
@@ -198,7 +198,7 @@ def _detect(
         carry(block, history)
         return
     lowest = min(now[0], between[0], target[0])
-    between_samples(block, history, line, total, phases, spans, peaks, lowest / _GREATEST_GAIN)
+    between_samples(block, history, line, total, phases, spans, gains, peaks, lowest)
 
 
 class _Pass:
@@ -231,7 +231,7 @@ class _Pass:
         self.steps = (
             Step(
                 _detect, self._history, np.zeros(taps - 1 + max_frames, np.float32),
-                np.zeros(max_frames, np.float32), LIMITER_PHASES, _SPANS, peaks, g.now, g.between, g.target,
+                np.zeros(max_frames, np.float32), LIMITER_PHASES, _SPANS, _GAINS, peaks, g.now, g.between, g.target,
                 before, calm_frames,
             ),
             Step(

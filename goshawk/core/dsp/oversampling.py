@@ -89,10 +89,11 @@ def spans_of(phases: Phases) -> NDArray[np.int64]:
 SEGMENT_FRAMES = 32
 
 
-def greatest_gain(phases: Phases) -> float:
-    """No interpolated value is above the greatest sample near it times this (the sum of a row's
-    magnitudes bounds its response)."""
-    return float(np.abs(phases).sum(axis=1).max())
+def gains_of(phases: Phases) -> NDArray[np.float64]:
+    """No value that a row interpolates is above the greatest sample near it times this, shape (phases,): the sum of its
+    magnitudes, and a little more, so that rounding hides no peak."""
+    gains: NDArray[np.float64] = np.abs(phases).sum(axis=1).astype(np.float64) * 1.000001
+    return gains
 
 
 @kernel
@@ -115,6 +116,7 @@ def between_samples(
     total: NDArray[np.float32],
     phases: Phases,
     spans: NDArray[np.int64],
+    gains: NDArray[np.float64],
     peaks: NDArray[np.float32],
     ignored: float,
 ) -> None:
@@ -123,8 +125,8 @@ def between_samples(
     ``history`` of shape (channels, taps - 1) carries the last samples from block to block. Frame n
     of ``peaks`` speaks of the moment ``taps // 2`` frames before frame n of the block. ``line`` and
     ``total`` are scratch of at least taps - 1 + frames and SEGMENT_FRAMES places; ``spans`` (see ``spans_of``) tells
-    the taps that count. Where no sample
-    that takes part is above ``ignored``, peaks are left at zero: most of speech is not worked on.
+    the taps that count, ``gains`` (see ``gains_of``) how far a row can reach. What cannot come above ``ignored`` is not
+    worked on, and peaks may be left at zero there: most of speech.
     """
     frames, channels = block.shape
     count, taps = phases.shape
@@ -134,21 +136,39 @@ def between_samples(
         line[:carried] = history[c]
         for n in range(frames):
             line[carried + n] = block[n, c]
-        is_loud = greatest(line[: carried + frames]) > ignored
+        is_loud = greatest(line[: carried + frames]) * gains.max() > ignored
         for start in range(0, frames if is_loud else 0, SEGMENT_FRAMES):
             length = min(SEGMENT_FRAMES, frames - start)
-            if greatest(line[start : start + carried + length]) <= ignored:
-                continue
+            most = greatest(line[start : start + carried + length])
             for p in range(count):
+                if most * gains[p] <= ignored:
+                    continue
                 total[:length] = 0.0
-                for t in range(spans[p, 0], spans[p, 1]):
-                    # Tap t meets the sample t frames ago; a segment at a time, so that this runs
-                    # in vector instructions while each frame's sum keeps its order.
-                    h = phases[p, t]
+                # Tap t meets the sample t frames ago; a segment and four taps at a time, so that this runs
+                # in vector instructions while each frame's sum keeps its order.
+                t, last = spans[p, 0], spans[p, 1]
+                while t < last:
                     first = carried - t + start
                     then = line[first : first + length]
+                    if t + 4 > last:
+                        h = phases[p, t]
+                        for n in range(length):
+                            total[n] += h * then[n]
+                        t += 1
+                        continue
+                    h, h1, h2, h3 = (
+                        phases[p, t],
+                        phases[p, t + 1],
+                        phases[p, t + 2],
+                        phases[p, t + 3],
+                    )
+                    then1 = line[first - 1 : first - 1 + length]
+                    then2 = line[first - 2 : first - 2 + length]
+                    then3 = line[first - 3 : first - 3 + length]
                     for n in range(length):
-                        total[n] += h * then[n]
+                        more = h * then[n] + h1 * then1[n] + h2 * then2[n] + h3 * then3[n]
+                        total[n] += more
+                    t += 4
                 for n in range(length):
                     peaks[start + n] = max(peaks[start + n], abs(total[n]))
         history[c] = line[frames : frames + carried]

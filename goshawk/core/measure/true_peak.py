@@ -7,15 +7,14 @@ from goshawk.core.dsp.oversampling import (
     BS1770_PHASES,
     Phases,
     between_samples,
-    greatest_gain,
+    gains_of,
     spans_of,
 )
 from goshawk.core.stage import Block, Floats
 from goshawk.core.steps import Integers, Samples, Step
 from goshawk.units import linear_to_db
 
-_GREATEST_GAIN = greatest_gain(BS1770_PHASES) * 1.000001
-"""A little more, so that rounding hides no peak."""
+_GAINS = gains_of(BS1770_PHASES)
 
 _SPANS = spans_of(BS1770_PHASES)
 
@@ -28,11 +27,12 @@ def _measure(
     total: Samples,
     phases: Phases,
     spans: Integers,
+    gains: Floats,
     peaks: Samples,
     greatest: Floats,
 ) -> None:
     """``greatest[0]`` is the greatest so far."""
-    between_samples(block, history, line, total, phases, spans, peaks, greatest[0] / _GREATEST_GAIN)
+    between_samples(block, history, line, total, phases, spans, gains, peaks, greatest[0])
     for n in range(block.shape[0]):
         greatest[0] = max(greatest[0], float(peaks[n]))
 
@@ -50,6 +50,7 @@ class TruePeakMeter:
             np.zeros(max_frames, np.float32),
             BS1770_PHASES,
             _SPANS,
+            _GAINS,
             np.zeros(max_frames, np.float32),
             self._greatest,
         )
