@@ -1,6 +1,7 @@
 """How much of a block's time the voice chain and the balance take: figures, never a test."""
 
 import gc
+import importlib
 import time
 from collections.abc import Callable
 from typing import Any
@@ -12,22 +13,24 @@ from goshawk.core.chain_slots import default_chain
 from goshawk.core.graph.chain import RunningChain
 from goshawk.core.graph.mixer import STRIPS, Mixer
 from goshawk.core.graph.stations import kept_sounds
+from goshawk.core.rendering import render
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.routing import FEEDS
+from goshawk.core.stage import Block, Floats
+from goshawk.core.steps import Program
 from goshawk.devices.attic import Interface, Room
 from goshawk.timeline.memory import Memory
 from goshawk.timeline.sound import SoundWriter
 from goshawk.units import SAMPLE_RATE_HZ
 
 BLOCK_SIZES = (64, 128, 256, 512)
-RUN_S = 8.0
 WARM_UP_BLOCKS = 200
 BALANCE_FRAMES = 256
 
 
-def run_bench(say: Callable[[str], None]) -> dict[str, Any]:
-    """Time each block and each stage of the default chain on the attic's voice, mono."""
-    frames = int(RUN_S * SAMPLE_RATE_HZ)
+def _voice(seconds: float) -> Block:
+    """The attic's voice, shape (frames, 2)."""
+    frames = int(seconds * SAMPLE_RATE_HZ)
     room = Room(frames)
     room.perform("talk")
     attic = Interface(room)
@@ -35,6 +38,12 @@ def run_bench(say: Callable[[str], None]) -> dict[str, Any]:
     sound = np.zeros((frames, 2), np.float32)
     room.hear(sound)
     attic.read(sound)
+    return sound
+
+
+def run_bench(seconds: float, say: Callable[[str], None]) -> dict[str, Any]:
+    """Time each block and each stage of the default chain on the attic's voice, mono."""
+    sound = _voice(seconds)
     voice = np.ascontiguousarray(sound[:, :1])
     runs = []
     gc.disable()
@@ -47,7 +56,7 @@ def run_bench(say: Callable[[str], None]) -> dict[str, Any]:
     return {"sample_rate_hz": SAMPLE_RATE_HZ, "runs": runs, "balance": balance}
 
 
-def _run_balance(sound: np.ndarray[Any, Any]) -> dict[str, Any]:
+def _run_balance(sound: Block) -> dict[str, Any]:
     """What trims, EQs and duckers of three background inputs cost a block, all of them at work, and what it takes to
     write the sound into shared memory for everything that is computed elsewhere."""
     shaped = {
@@ -69,14 +78,20 @@ def _run_balance(sound: np.ndarray[Any, Any]) -> dict[str, Any]:
     strips, written = np.zeros(blocks), np.zeros(blocks)
     writer = SoundWriter(Memory.local())
     writer.offer([*kept_sounds(rig), *FEEDS])
+    written_by = Program()
     for i in range(blocks):
         block = sound[i * BALANCE_FRAMES : (i + 1) * BALANCE_FRAMES]
         mixer.process(dict.fromkeys(("attic", "game", "player", "call"), block), BALANCE_FRAMES)
         busy_s = mixer.take_readings().stage_busy_s
         strips[i] = sum(busy_s[name] for name in counted)
+        if i == 0:
+            for name in writer.names:
+                place = mixer.place(name)
+                if place:
+                    written_by.add(place[0], writer.step(name, place[1]))
+            written_by.finish()
         began = time.perf_counter()
-        for name in writer.names:
-            writer.write(name, *mixer.sound(name, BALANCE_FRAMES))
+        written_by.run(BALANCE_FRAMES)
         writer.finish(BALANCE_FRAMES)
         written[i] = time.perf_counter() - began
     strips, written = strips[WARM_UP_BLOCKS:] * 1e6, written[WARM_UP_BLOCKS:] * 1e6
@@ -89,29 +104,118 @@ def _run_balance(sound: np.ndarray[Any, Any]) -> dict[str, Any]:
     }
 
 
-def _run(voice: np.ndarray[Any, Any], block_frames: int) -> dict[str, Any]:
-    places = list(RunningChain(default_chain(), 1, block_frames))
+def _run(voice: Block, block_frames: int) -> dict[str, Any]:
+    chain = RunningChain(default_chain(), 1, block_frames)
+    chain.process(np.zeros((block_frames, 1), np.float32))
+    chain.take_cycles()  # What is loaded with the first block counts for none.
+    times = _times(voice, block_frames, chain.process)
+    spent = chain.take_cycles()
+    one_us = float(np.sum(times)) / max(1, sum(spent.values()))
+    times = times[WARM_UP_BLOCKS:]
     blocks = len(voice) // block_frames
-    times = np.zeros((blocks, len(places) + 1))
-    buffer = np.zeros((block_frames, 1), np.float32)
-    for i in range(blocks):
-        buffer[:] = voice[i * block_frames : (i + 1) * block_frames]
-        times[i, 0] = time.perf_counter()
-        for k, place in enumerate(places):
-            place.process(buffer)
-            times[i, k + 1] = time.perf_counter()
-    times = times[WARM_UP_BLOCKS:] * 1e6
-    whole = times[:, -1] - times[:, 0]
-    stages = np.median(np.diff(times, axis=1), axis=0)
     return {
         "block_frames": block_frames,
         "budget_us": round(block_frames / SAMPLE_RATE_HZ * 1e6, 1),
-        "median_us": round(float(np.median(whole)), 1),
-        "p99_us": round(float(np.quantile(whole, 0.99)), 1),
-        "p999_us": round(float(np.quantile(whole, 0.999)), 1),
+        "median_us": round(float(np.median(times)), 1),
+        "p99_us": round(float(np.quantile(times, 0.99)), 1),
+        "p999_us": round(float(np.quantile(times, 0.999)), 1),
         "stages": {
-            place.slot.id: round(float(us), 1) for place, us in zip(places, stages, strict=True)
+            name: round(count * one_us / blocks, 1) for name, count in spent.items() if name
         },
+    }
+
+
+def _times(voice: Block, block_frames: int, process: Callable[[Block], Any]) -> Floats:
+    """How long each block takes, in µs."""
+    blocks = len(voice) // block_frames
+    times = np.zeros(blocks)
+    buffer = np.zeros((block_frames, voice.shape[1]), np.float32)
+    for i in range(blocks):
+        buffer[:] = voice[i * block_frames : (i + 1) * block_frames]
+        began = time.perf_counter()
+        process(buffer)
+        times[i] = time.perf_counter() - began
+    return times * 1e6
+
+
+COMPARED_FRAMES = 128
+
+
+def run_compare(seconds: float, say: Callable[[str], None]) -> dict[str, Any] | None:
+    """The chain without its suppressor, and a comparable one of a C++ library of effects, block by block in one run; None
+    where the library is not installed."""
+    try:
+        library: Any = importlib.import_module("pedalboard")
+    except ImportError:
+        return None
+    say("comparing with a C++ library …")
+    voice = _voice(seconds)[:, :1]
+    bands = {
+        **{f"bell_{band}.gain_db": -2.0 for band in range(1, 7)},
+        "low_shelf.gain_db": 1.0,
+        "high_shelf.gain_db": 1.0,
+    }
+    names = ("trim", "high_pass", "gate", "eq", "compressor", "limiter")
+    chain = tuple(
+        slot.model_copy(update={"is_bypassed": False})
+        for slot in default_chain()
+        if slot.stage in names
+    )
+    eq = next(slot for slot in chain if slot.stage == "eq")
+    settings: Any = eq.settings
+    for path, value in bands.items():
+        band, field = path.split(".")
+        changed = getattr(settings, band).model_copy(update={field: value, "is_on": True})
+        settings = settings.model_copy(update={band: changed})
+    chain = tuple(
+        slot.model_copy(update={"settings": settings}) if slot is eq else slot for slot in chain
+    )
+    running = RunningChain(chain, 1, COMPARED_FRAMES)
+    theirs = library.Pedalboard(
+        [
+            library.NoiseGate(-45.0),
+            library.HighpassFilter(80.0),
+            library.LowShelfFilter(150.0, 1.0),
+            *(library.PeakFilter(hz, -2.0, 1.0) for hz in (200, 400, 800, 1600, 3200, 6400)),
+            library.HighShelfFilter(8000.0, 1.0),
+            library.Compressor(-24.0, 3.0),
+            library.Gain(3.0),
+            library.Limiter(-1.0),
+        ]
+    )
+
+    def pass_theirs(block: Block) -> None:
+        theirs.process(block.T, SAMPLE_RATE_HZ, COMPARED_FRAMES, reset=False)
+
+    ours_us, theirs_us = (
+        float(np.median(_times(voice, COMPARED_FRAMES, process)[WARM_UP_BLOCKS:]))
+        for process in (running.process, pass_theirs)
+    )
+    return {
+        "block_frames": COMPARED_FRAMES,
+        "stages": [slot.stage for slot in chain],
+        "ours_median_us": round(ours_us, 1),
+        "theirs_median_us": round(theirs_us, 1),
+        "ratio": round(ours_us / theirs_us, 2),
+    }
+
+
+def run_bench_render(minutes: float, say: Callable[[str], None]) -> dict[str, Any]:
+    """How much faster than time ``minutes`` of voice are rendered through the default chain, once all is loaded."""
+    say(f"making {minutes:g} minutes of voice …")
+    once = _voice(60.0)[:, :1]
+    voice = np.ascontiguousarray(np.tile(once, (max(1, round(minutes)), 1)))
+    render(once[:SAMPLE_RATE_HZ], default_chain())
+    say("rendering …")
+    began = time.perf_counter()
+    render(voice, default_chain())
+    took_s = time.perf_counter() - began
+    sound_s = len(voice) / SAMPLE_RATE_HZ
+    return {
+        "sound_s": round(sound_s, 1),
+        "took_s": round(took_s, 2),
+        "real_time_factor": round(took_s / sound_s, 4),
+        "times_faster": round(sound_s / took_s, 1),
     }
 
 
@@ -127,10 +231,15 @@ def print_table(result: dict[str, Any]) -> None:
             + "  ".join(f"{name} {us:.0f}" for name, us in run["stages"].items())
         )
     one = result["balance"]
-    each = one["strips_median_us"] + one["handed_over_median_us"] / one["handed_over_every_blocks"]
+    each = one["strips_median_us"] + one["written_median_us"]
     typer.echo(
         f"balance at {one['block_frames']} frames, three inputs with EQ and ducker at work: median "
-        f"{one['strips_median_us']:.0f} µs, p99.9 {one['strips_p999_us']:.0f} µs; handing the sound over "
-        f"{one['handed_over_median_us']:.0f} µs every {one['handed_over_every_blocks']} blocks; together "
-        f"{100 * each / one['budget_us']:.1f} % of a block"
+        f"{one['strips_median_us']:.0f} µs, p99.9 {one['strips_p999_us']:.0f} µs; writing the sound down "
+        f"{one['written_median_us']:.0f} µs; together {100 * each / one['budget_us']:.1f} % of a block"
     )
+    compared = result.get("compared")
+    if compared:
+        typer.echo(
+            f"without suppressor at {compared['block_frames']} frames: {compared['ours_median_us']:.1f} µs, a C++ "
+            f"library's chain {compared['theirs_median_us']:.1f} µs: {compared['ratio']:.2f} times"
+        )

@@ -249,15 +249,42 @@ def mix(
 
 
 @app.command()
-def bench(as_json: JsonFlag = False) -> None:
+def bench(
+    seconds: Annotated[float, typer.Option(help="Of voice, for each block size.", min=1)] = 8.0,
+    compare: Annotated[
+        bool, typer.Option("--compare", help="Beside a C++ library's chain, where it is installed.")
+    ] = False,
+    as_json: JsonFlag = False,
+) -> None:
     """Time the voice chain, stage by stage, for several block sizes."""
-    from goshawk.cli.bench import print_table, run_bench
+    from goshawk.cli.bench import print_table, run_bench, run_compare
 
-    result = run_bench(lambda text: typer.echo(text, err=True))
+    def say(text: str) -> None:
+        typer.echo(text, err=True)
+
+    result = run_bench(seconds, say)
+    if compare:
+        result["compared"] = run_compare(seconds, say)
     if as_json:
         typer.echo(json.dumps(result))
     else:
         print_table(result)
+
+
+@app.command("bench-render")
+def bench_render(
+    minutes: Annotated[float, typer.Option(help="Of voice.", min=1, max=60)] = 10.0,
+    as_json: JsonFlag = False,
+) -> None:
+    """Count how much faster than time the default chain is rendered."""
+    from goshawk.cli.bench import run_bench_render
+
+    result = run_bench_render(minutes, lambda text: typer.echo(text, err=True))
+    if as_json:
+        typer.echo(json.dumps(result))
+    else:
+        for name, value in result.items():
+            typer.echo(f"{name:<18} {value}")
 
 
 @app.command("bench-load")

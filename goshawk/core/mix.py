@@ -139,6 +139,13 @@ class Bands:
         return hearing(self.voice.mean(axis=0), self.rest().mean(axis=0))
 
 
+def newest_bands(bands: Bands, activity: NDArray[np.integer], seconds: float) -> Bands:
+    """Of ``bands_of`` over whole seconds, what begins within the newest ones."""
+    starts = speech_pieces(activity, len(activity) * HOP_FRAMES)
+    cut = int(np.searchsorted(starts, (len(activity) - round(seconds * 100)) * HOP_FRAMES))
+    return Bands(bands.voice[cut:], {name: powers[cut:] for name, powers in bands.others.items()})
+
+
 def bands_of(rig: Rig, parts: dict[str, Block], activity: NDArray[np.integer]) -> Bands:
     """Spectra of contributions while the voice speaks."""
     frames = len(next(iter(parts.values()))) if parts else 0

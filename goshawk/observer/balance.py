@@ -8,8 +8,7 @@ from collections.abc import Callable
 
 from goshawk.core.masking.index import Sight, sight_of
 from goshawk.core.masking.what_helps import Improvement, improvements
-from goshawk.core.measure.levels import HOP_FRAMES
-from goshawk.core.mix import HeardInputs, bands_of, contributions
+from goshawk.core.mix import HeardInputs, bands_of, contributions, newest_bands
 from goshawk.core.observed.balance_meter import HISTORY_S, BalanceMeter
 from goshawk.core.observed.row_keeper import KEPT_S, RowKeeper
 from goshawk.core.rig import Rig
@@ -20,7 +19,7 @@ from goshawk.timeline.readings import Readings
 
 LOOK_EVERY_S = 3.0
 LOOK_UNWATCHED_EVERY_S = 20.0
-TRY_EVERY_S = 15.0
+TRY_EVERY_S = 30.0
 LEVELS_EVERY_S = 0.4
 SIGHTS_S = (3, 10)
 INDEX_S = 10
@@ -156,12 +155,10 @@ def _look_at(
     rig = with_holds(rig, held_db)
     sights = {}
     recent = heard.last(max(SIGHTS_S))
-    parts = contributions(rig, recent)
+    bands = bands_of(rig, contributions(rig, recent), recent.activity)
     for seconds in SIGHTS_S:
-        newest = recent.last(seconds)
-        length = len(newest.activity) * HOP_FRAMES
-        own = {name: part[len(part) - length :] for name, part in parts.items()}
-        sights[seconds] = sight_of(rig, newest, bands_of(rig, own, newest.activity))
+        newest = newest_bands(bands, recent.activity, seconds)
+        sights[seconds] = sight_of(rig, recent.last(seconds), newest)
     if not is_trying:
         return sights, None
     return sights, [without_holds(one, held_db) for one in improvements(rig, heard)]

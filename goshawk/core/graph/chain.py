@@ -226,8 +226,13 @@ class RunningChain:
         self._program.run(len(block))
         return block
 
+    def take_cycles(self) -> dict[str, int]:
+        """What each stage has cost in ``process``, in cycles (see ``Program.take_cycles``)."""
+        return self._program.take_cycles() if self._program else {}
+
     def add_to(self, program: Program, block: Block | PackedBlock) -> None:
         """All stages, as steps of a program, on one of its blocks."""
         program.add(block, CLEAN)
         for place in self._places:
+            program.group = place.slot.id
             program.add(block, *place.steps, CLEAN)

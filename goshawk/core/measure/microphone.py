@@ -1,6 +1,7 @@
 """What is wrong with a microphone's signal before anything is done to it: flat tops, a constant
 offset, mains hum, a dead side, two sides of opposite polarity."""
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -38,6 +39,10 @@ OPPOSITE = -0.6
 
 HUM_SEGMENT = 1 << 15
 HUM_HARMONICS = 5
+_HUM_WINDOW = np.hanning(HUM_SEGMENT)
+_HUM_BINS = math.ceil(60 * HUM_HARMONICS * HUM_SEGMENT / SAMPLE_RATE_HZ) + 16
+"""No line is looked for above."""
+
 HUM_PROMINENCE_DB = 12.0
 PAUSES_QUANTILE = 0.15
 """Speech pauses in at least so many of the pieces of 0.7 s."""
@@ -77,19 +82,24 @@ class MicrophoneHealth:
 
 def inspect_microphone(sound: Block) -> MicrophoneHealth:
     """Inspect some seconds of a device, shape (frames, 2), full scale 1."""
-    good = np.nan_to_num(sound.astype(float), nan=0.0, posinf=0.0, neginf=0.0)
-    peaks = np.abs(good).max(axis=0)
-    means = good.mean(axis=0)
-    centred = good - means
-    power = np.sqrt((centred**2).mean(axis=0))
-    both = float(power[0] * power[1])
-    correlation = float((centred[:, 0] * centred[:, 1]).mean() / both) if both > 1e-8 else 0.0
-    left, right = good[:, 0], good[:, 1]
+    good = (
+        sound if np.isfinite(sound).all() else np.nan_to_num(sound, nan=0.0, posinf=0.0, neginf=0.0)
+    )
+    left, right = (np.ascontiguousarray(side, float) for side in good.T)
+    left_mean, right_mean = float(left.mean()), float(right.mean())
+    left_power = float(left @ left) / len(left) - left_mean**2
+    right_power = float(right @ right) / len(right) - right_mean**2
+    both = math.sqrt(max(0.0, left_power) * max(0.0, right_power))
+    together = float(left @ right) / len(left) - left_mean * right_mean
+    correlation = together / both if both > 1e-8 else 0.0
+    found = [(_flat_top_dbfs(left), _hum(left))]
+    is_same = np.array_equal(left, right)
+    found.append(found[0] if is_same else (_flat_top_dbfs(right), _hum(right)))
     return MicrophoneHealth(
-        (linear_to_db(peaks[0]), linear_to_db(peaks[1])),
-        (linear_to_db(means[0]), linear_to_db(means[1])),
-        (_flat_top_dbfs(left), _flat_top_dbfs(right)),
-        (_hum(left), _hum(right)),
+        (linear_to_db(float(np.abs(left).max())), linear_to_db(float(np.abs(right).max()))),
+        (linear_to_db(left_mean), linear_to_db(right_mean)),
+        (found[0][0], found[1][0]),
+        (found[0][1], found[1][1]),
         correlation,
     )
 
@@ -141,9 +151,9 @@ def _plateau(half: Floats, peak: float) -> float | None:
 def _hum(x: Floats) -> Hum | None:
     """Lines at 50 or 60 Hz and their multiples in what several spectra have in common: mains hum
     stays in the pauses."""
-    window = np.hanning(HUM_SEGMENT)
+    window = _HUM_WINDOW
     starts = range(0, len(x) - HUM_SEGMENT + 1, HUM_SEGMENT // 2)
-    spectra = [np.abs(np.fft.rfft(x[s : s + HUM_SEGMENT] * window)) for s in starts]
+    spectra = [np.abs(np.fft.rfft(x[s : s + HUM_SEGMENT] * window)[:_HUM_BINS]) for s in starts]
     if not spectra:
         return None
     amplitude = np.quantile(spectra, PAUSES_QUANTILE, axis=0) * 2.0 / window.sum()
