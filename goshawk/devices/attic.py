@@ -90,11 +90,11 @@ class Room:
 
     def __init__(self, max_frames: int) -> None:
         self._sounds: dict[Performance, Block] = {
-            name: load_sound(file) * np.float32(db_to_linear(level))
+            name: load_sound(file, db_to_linear(level))
             for name, (file, level) in _RECORDINGS.items()
         }
         self._sounds["silent"] = np.zeros((1, 1), np.float32)
-        self._noise = load_sound("room") * np.float32(db_to_linear(_ROOM_DB))
+        self._noise = load_sound("room", db_to_linear(_ROOM_DB))
         self._performance: Performance = "silent"
         self._before: Performance = "silent"
         self._places = np.zeros(5)

@@ -15,11 +15,14 @@ from goshawk.units import SAMPLE_RATE_HZ
 
 
 @cache
-def load_sound(name: str) -> Block:
-    """A shipped sound as float32 of shape (frames, channels) at 48 kHz. Not to be changed."""
+def load_sound(name: str, gain: float = 1.0) -> Block:
+    """A shipped sound as float32 of shape (frames, channels) at 48 kHz, with a gain (linear). Not to be changed."""
     path = resources.files("goshawk.devices") / "sounds" / f"{name}.flac"
     with resources.as_file(path) as file:
         sound, rate_hz = soundfile.read(file, dtype="float32", always_2d=True)
     if rate_hz != SAMPLE_RATE_HZ:
         sound = soxr.resample(sound, rate_hz, SAMPLE_RATE_HZ)
-    return np.ascontiguousarray(sound, np.float32)
+    sound = np.ascontiguousarray(sound, np.float32)
+    if gain != 1.0:
+        sound *= np.float32(gain)
+    return sound

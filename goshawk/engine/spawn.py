@@ -3,9 +3,9 @@ what it is to play: the process waits for its plan. Little is imported here."""
 
 import socket
 import subprocess
-import sys
 from dataclasses import dataclass
 
+from goshawk.processes import start_process
 from goshawk.timeline.memory import Memory, sweep
 
 BUFFER_BYTES = 1 << 20
@@ -43,10 +43,5 @@ def spawn(memory: Memory | None = None) -> Spawned:
         sweep()
         memory = Memory.make()
     ours, theirs = make_pair()
-    process = subprocess.Popen(
-        [sys.executable, "-m", "goshawk.engine.process", str(theirs.fileno()), memory.name],
-        stdin=subprocess.DEVNULL,
-        pass_fds=[theirs.fileno()],
-    )
-    theirs.close()
+    process = start_process("goshawk.engine.process", theirs, memory.name)
     return Spawned(process, ours, memory)

@@ -17,7 +17,7 @@ from goshawk.observer.replay import Replay
 from goshawk.page_messages.balance import BalanceLevels, BalanceState, IndexPoint
 from goshawk.timeline.readings import Readings
 
-LOOK_EVERY_S = 3.0
+LOOK_EVERY_S = 4.0
 LOOK_UNWATCHED_EVERY_S = 20.0
 TRY_EVERY_S = 30.0
 LEVELS_EVERY_S = 0.4

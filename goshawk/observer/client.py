@@ -6,12 +6,12 @@ import contextlib
 import logging
 import socket
 import subprocess
-import sys
 from collections.abc import Awaitable, Callable
 from typing import Any
 
 from goshawk.errors import GoshawkError, ObserverLost
 from goshawk.observer import wishes
+from goshawk.processes import start_process
 
 log = logging.getLogger(__name__)
 
@@ -98,18 +98,7 @@ class ObserverClient:
 
     async def _run_one(self) -> None:
         ours, theirs = socket.socketpair()
-        self._process = subprocess.Popen(
-            [
-                sys.executable,
-                "-m",
-                "goshawk.observer.process",
-                str(theirs.fileno()),
-                self._memory_name,
-            ],
-            stdin=subprocess.DEVNULL,
-            pass_fds=[theirs.fileno()],
-        )
-        theirs.close()
+        self._process = start_process("goshawk.observer.process", theirs, self._memory_name)
         reader, self._writer = await asyncio.open_unix_connection(sock=ours, limit=1 << 20)
         try:
             self._send(self._begin())

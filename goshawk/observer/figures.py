@@ -39,7 +39,7 @@ from goshawk.units import SAMPLE_RATE_HZ
 
 LEVELS_EVERY_S = 0.1
 LEVELS_UNSEEN_EVERY_S = 0.5
-SLOW_EVERY_S = 2.0
+SLOW_EVERY_S = 3.0
 SLOW_UNSEEN_EVERY_S = 10.0
 """Without a page, only what findings, holds and history need."""
 
