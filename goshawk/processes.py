@@ -6,7 +6,7 @@ import subprocess
 import sys
 
 _GIVES_BACK = {
-    "MALLOC_ARENA_MAX": "2",
+    "MALLOC_ARENA_MAX": "1",
     "MALLOC_MMAP_THRESHOLD_": "262144",
     "MALLOC_TRIM_THRESHOLD_": "262144",
 }
