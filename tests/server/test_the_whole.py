@@ -31,14 +31,14 @@ TRIES = 4
 """A shared machine may itself stand still meanwhile: one of so many must be in time."""
 
 
-def test_a_dozen_kills_lose_nothing_and_leave_nothing(tmp_path: Path) -> None:
+def test_kills_lose_nothing_and_leave_nothing(tmp_path: Path) -> None:
     server = Server(tmp_path / "data")
     counts = [
-        kill_web(server, 6, seed=5),
-        kill_engine(server, 3, seed=5),
-        kill_observer(server, 3, seed=5),
+        kill_web(server, 3, seed=5),
+        kill_engine(server, 2, seed=5),
+        kill_observer(server, 2, seed=5),
     ]
-    assert [count.kills for count in counts] == [6, 3, 3]
+    assert [count.kills for count in counts] == [3, 2, 2]
     assert min(count.changes for count in counts) > 20
     assert [count.lost + count.left_behind for count in counts] == [[], [], []]
     last = server.processes()
