@@ -26,5 +26,8 @@ export default ts.config(
   hooks.configs.flat.recommended,
   { ignores: ["src/api/schema.gen.ts"] },
   ...TASKS.map((task) => directions([task], [...TASKS.filter((other) => other !== task), "shell"])),
-  directions(["levelpath", "pictures", "live", "ui", "units", "api"], [...TASKS, "shell"]),
+  directions(
+    ["levelpath", "listen", "pictures", "live", "ui", "units", "api"],
+    [...TASKS, "shell"],
+  ),
 );

@@ -6,6 +6,7 @@ GoshawkError
 │   ├── BadSoundFile  a file is no sound, empty, too long, cut short or holds NaN
 │   └── BadPreset     a preset cannot be read
 ├── NotFound          the thing named does not exist
+├── NotAllowed        a token is missing or worth nothing any more
 ├── EngineLost        the audio process does not answer
 ├── ObserverLost      the process that makes the figures does not answer
 ├── TimelineLost      the memory that the processes share cannot be had
@@ -51,6 +52,12 @@ class NotFound(GoshawkError):
     """The thing named does not exist."""
 
     code = "not_found"
+
+
+class NotAllowed(GoshawkError):
+    """A token is missing, or worth nothing any more."""
+
+    code = "not_allowed"
 
 
 class EngineLost(GoshawkError):

@@ -6,7 +6,13 @@ export const TASKS = ["Wiring", "Sound check", "Chain", "Balance"] as const;
 export type Task = (typeof TASKS)[number];
 export type Theme = "dusk" | "daylight";
 
-export const WIRING_VIEWS = ["Who hears what", "Devices", "Microphone gain", "Delay"] as const;
+export const WIRING_VIEWS = [
+  "Who hears what",
+  "Devices",
+  "Microphone gain",
+  "Delay",
+  "Addresses",
+] as const;
 export type WiringView = (typeof WIRING_VIEWS)[number];
 
 type View = {

@@ -163,6 +163,10 @@ class Step:
         """The address of its compiled code."""
         return int(_entry(self.kernel, self._kinds).address)
 
+    def load(self) -> None:
+        """Have its code compiled, or taken from the cache, now rather than when a program first runs it."""
+        _ = self.code
+
     def on(self, block: Block | None) -> "Step":
         """The same on a block of its own; None: on the one that the program is for."""
         return self if block is None else Step(self.kernel, *self.args, block=block)

@@ -138,6 +138,7 @@ class AudioLoop:
         everything_on = {
             "feeds.you.output": "loudspeakers",
             **{f"devices.call_service.{name}": True for name in CallServiceSettings.model_fields},
+            **{f"inputs.{one.id}.channels": "stereo" for one in self.rig.inputs},
         }
         rig = self.rig
         for one in (rig, changed_together(rig, everything_on), rig):

@@ -64,6 +64,7 @@ from goshawk.page_messages.settings import (
 from goshawk.page_messages.sound_check import SoundCheckState, TakeProgress
 from goshawk.page_messages.wiring import (
     AddInput,
+    AddressInfo,
     BufferSearchState,
     Cough,
     DeviceStatus,
@@ -153,6 +154,8 @@ class State(FromServerModel):
     buffer_search: BufferSearchState
     is_coughing: bool
     presets: list[PresetInfo]
+    addresses: list[AddressInfo]
+    """Who may hear by address."""
     changed_presets: list[str]
     """The inputs (by id) whose chain differs from the preset that it came from."""
     loop: LoopState

@@ -135,3 +135,14 @@ class LedgerEntry(FromServerModel):
 
     name: str
     ms: float
+
+
+class AddressInfo(FromServerModel):
+    """A token by which a program hears; itself is kept nowhere. Times in seconds since 1970; ``used_at`` None: never.
+    ``hearing`` is how many hear by it now."""
+
+    id: str
+    name: str
+    made_at: float
+    used_at: float | None
+    hearing: int

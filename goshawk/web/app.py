@@ -8,6 +8,7 @@ from typing import Any
 
 from fastapi import FastAPI
 from fastapi.openapi.utils import get_openapi
+from fastapi.responses import FileResponse
 from fastapi.staticfiles import StaticFiles
 from pydantic import TypeAdapter
 from pydantic.json_schema import models_json_schema
@@ -23,7 +24,16 @@ from goshawk.timeline.memory import TEST_CLOCK
 from goshawk.web.errors import add_error_handlers
 from goshawk.web.facts import facts
 from goshawk.web.guard import BodyLimit, Guard
-from goshawk.web.routes import audio, live, presets, rig, sound_check, sound_files, test_clock
+from goshawk.web.routes import (
+    addresses,
+    audio,
+    live,
+    presets,
+    rig,
+    sound_check,
+    sound_files,
+    test_clock,
+)
 from goshawk.web.studio import Studio
 
 
@@ -66,11 +76,17 @@ def create_app(
         title="Goshawk", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None
     )
     add_error_handlers(app)
-    for module in (rig, presets, sound_files, sound_check, live, audio):
+    for module in (rig, presets, sound_files, sound_check, live, audio, addresses):
         app.include_router(module.router)
     if os.environ.get(TEST_CLOCK):
         app.include_router(test_clock.router, include_in_schema=False)
     if frontend_dir.is_dir():
+
+        @app.get("/listen/{what:path}", include_in_schema=False)
+        async def bare_page(what: str) -> FileResponse:
+            """The page that plays one thing; what that is, it reads from its own address."""
+            return FileResponse(frontend_dir / "listen.html", headers={"Cache-Control": "no-cache"})
+
         app.mount("/", _Page(directory=frontend_dir, html=True))
     app.add_middleware(BodyLimit)
     app.add_middleware(Guard)

@@ -12,6 +12,7 @@ from goshawk.errors import (
     BadSetting,
     EngineLost,
     GoshawkError,
+    NotAllowed,
     NotFound,
     ObserverLost,
     StoreUnusable,
@@ -21,6 +22,7 @@ log = logging.getLogger(__name__)
 
 _STATUS: dict[type[GoshawkError], int] = {
     NotFound: 404,
+    NotAllowed: 401,
     EngineLost: 503,
     ObserverLost: 503,
     StoreUnusable: 503,

@@ -1,10 +1,11 @@
 """Who listens and looks where: which sounds the audio process offers for it, and the sound that goes to each listener."""
 
 import asyncio
-from collections.abc import Callable
+from collections.abc import Awaitable, Callable
 
 from goshawk.core.graph.stations import at_stage
 from goshawk.core.routing import FEEDS
+from goshawk.core.stage import Block
 from goshawk.engine.plan import LISTEN
 from goshawk.timeline.memory import Memory
 from goshawk.timeline.sound import SoundReader
@@ -14,6 +15,8 @@ WAITING_SOUND = 25
 """A page that takes its sound slower than it is made loses the oldest quarter of a second."""
 
 PASS_ON_S = 0.01
+LOOKS_UP_S = 0.25
+"""Who gets no sound looks so often whether it is over."""
 
 
 class Listener:
@@ -31,6 +34,21 @@ class Listener:
             self.sound.get_nowait()
             self.dropped += 1
         self.sound.put_nowait(packet)
+
+    def take(self, at: int, samples: Block) -> None:
+        """A piece, shape (frames, 2), whose first frame was there at ``at``."""
+        self.hear(samples.tobytes())
+
+    async def send_to(
+        self, send: Callable[[bytes], Awaitable[None]], end: asyncio.Event | None = None
+    ) -> None:
+        """Give packets on, for ever or until ``end`` is set."""
+        while end is None or not end.is_set():
+            try:
+                packet = await asyncio.wait_for(self.sound.get(), LOOKS_UP_S)
+            except TimeoutError:
+                continue
+            await send(packet)
 
 
 class Points:
@@ -122,10 +140,9 @@ class Points:
             if reader is None:
                 reader = self._readers[name] = SoundReader(self._memory(), name)
             for piece in reader.read():
-                packet = piece.samples.tobytes()
                 for listener in self._listeners:
                     if _offered(listener.point) == name:
-                        listener.hear(packet)
+                        listener.take(piece.at, piece.samples)
 
 
 def _offered(point: str) -> str:

@@ -31,6 +31,7 @@ from goshawk.store.sound_files import StoredSoundFile
 from goshawk.store.work_folder import WorkFolder, sweep
 from goshawk.supervisor import Supervisor, to_its_end
 from goshawk.timeline.readings import EngineReading
+from goshawk.web.access import Access
 from goshawk.web.balance_desk import BalanceDesk
 from goshawk.web.buffer_search import BufferSearch
 from goshawk.web.changes import Changes
@@ -94,6 +95,7 @@ class Studio:
         self.points = Points(
             lambda: self.engine.memory, lambda names: self.engine.set_points(names), self._look
         )
+        self.access = Access(self._db, self._in_store, tell)
         self.microphone = MicrophoneClaim(lambda: self.engine, self.notify)
 
         def observer() -> ObserverClient:
@@ -118,6 +120,7 @@ class Studio:
     async def stop(self) -> None:
         """Stop the processes and close the database."""
         self.buffer_search.cancel()
+        self.access.end_all()
         await self.supervisor.close()
         await self.observer.stop()
         await self.engine.stop()
@@ -150,6 +153,7 @@ class Studio:
             buffer_search=self.buffer_search.state,
             is_coughing=bool(self._coughing),
             presets=self.presets.listed(),
+            addresses=self.access.listed(),
             changed_presets=self.presets.changed(self.rig),
             loop=self.plays.loop,
             target_sets=list(TARGET_SETS),

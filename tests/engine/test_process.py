@@ -260,13 +260,15 @@ def test_no_kernel_is_compiled_on_air(tmp_path: Path) -> None:
     code = """
 import sys
 import numpy as np
+from goshawk.core import steps
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.rig_changes import with_stage
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Comparing, Plan
 
 def compiled():
-    return {
+    entries = {("steps", "entries"): steps._entry.cache_info().currsize}
+    return entries | {
         (module, name): len(thing.signatures)
         for module, found in list(sys.modules.items()) if module.startswith("goshawk")
         for name, thing in vars(found).items() if hasattr(thing, "signatures")
@@ -278,6 +280,7 @@ rig = changed_together(Rig(), {
     "inputs.voice.chain.eq.settings.bell_1.gain_db": 3.0,
     "inputs.voice.chain.gate.is_bypassed": True,
     "inputs.game.device": "laptop",
+    "inputs.voice.channels": "stereo",
     "inputs.music.sends.call.is_heard": True,
     "feeds.viewers.delay_ms": 100.0,
     "feeds.call.has_ceiling": False,

@@ -11,6 +11,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import psutil
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -122,6 +123,31 @@ def test_two_servers_on_one_folder_are_refused_with_the_first_ones_address(serve
     assert f"process {server.pid}, at {server.url}" in done.stderr
     assert "Traceback" not in done.stderr
     assert server.change("name", "Still mine")["rig"]["name"] == "Still mine"
+
+
+def test_a_player_opens_a_stream_by_its_address(server: Server) -> None:
+    """FFmpeg is the player. Its token taken back, it comes to the end of the file."""
+    made = server.ask("/api/addresses", body={"name": "Player"})
+    address = f"{server.url}/api/feeds/viewers/stream.wav?token={made['token']}"
+    raw = ["-f", "f32le", "-"]
+    heard = subprocess.run(
+        ["ffmpeg", "-v", "error", "-i", address, "-t", "2", *raw], capture_output=True, timeout=60
+    )
+    assert heard.returncode == 0, heard.stderr
+    sound = np.frombuffer(heard.stdout, "<f4").reshape(-1, 2)
+    assert len(sound) == 2 * 48_000
+    assert 0.001 < np.abs(sound).max() <= 1.0
+    with subprocess.Popen(
+        ["ffmpeg", "-v", "error", "-i", address, *raw], stdout=subprocess.PIPE
+    ) as player:
+        assert player.stdout
+        assert len(player.stdout.read(48_000 * 8)) == 48_000 * 8
+        listed = server.ask("/api/state", "GET")["addresses"]
+        assert [(one["name"], one["hearing"]) for one in listed] == [("Player", 1)]
+        server.ask(f"/api/addresses/{made['id']}", "DELETE")
+        player.stdout.read()
+        assert player.wait(20) == 0
+    assert server.ask("/api/state", "GET")["addresses"] == []
 
 
 def test_an_engine_that_stands_still_hears_the_mute_when_it_goes_on(server: Server) -> None:

@@ -198,3 +198,41 @@ def test_an_unplugged_device_is_kept_and_the_delay_is_measured(page: Page) -> No
     page.get_by_role("progressbar", name="Search").wait_for()
     page.get_by_role("button", name="Stop", exact=True).click()
     page.get_by_text("The buffer is as it was").wait_for()
+
+
+def test_another_program_is_given_an_address_and_it_is_taken_back(
+    page: Page, server: Server
+) -> None:
+    """By keyboard; the bare page then plays in a window of its own, until it may not."""
+    page.keyboard.press("1")
+    press_until_focused(page, "radio", "^Who hears what")
+    press_until_focused(page, "radio", "^Addresses", key="ArrowRight")
+    page.keyboard.press("Space")
+    press_until_focused(page, "textbox", "^Who is it for")
+    page.keyboard.type("Second screen")
+    page.keyboard.press("Enter")
+    address = page.get_by_role("textbox", name="Address", exact=True)
+    expect(address).to_have_value(re.compile(r"/listen/viewers\?token=.{20}"))
+    page.get_by_role("radio", name="WAV").click()
+    expect(address).to_have_value(re.compile(r"/api/feeds/viewers/stream\.wav\?token="))
+    page.get_by_role("radio", name="Page").click()
+
+    bare = page.context.new_page()
+    bare.goto(f"{server.url}/listen/viewers?token=wrong")
+    expect(bare.get_by_role("status")).to_contain_text("needs a valid token")
+    bare.goto(address.input_value())
+    play = bare.get_by_role("button", name="Play")
+    expect(bare.get_by_role("status")).to_have_text(re.compile("playing|plays sound after a press"))
+    if play.is_visible():
+        play.click()
+    expect(bare.get_by_role("status")).to_have_text("playing")
+    eventually(
+        bare,
+        lambda: bare.get_by_role("meter", name="Level").get_attribute("aria-valuetext") != "silent",
+    )
+    row = page.get_by_role("table", name="Addresses").get_by_role("row", name="Second screen")
+    expect(row).to_contain_text("hears")
+    page.get_by_role("button", name="Take back: Second screen").click()
+    expect(page.get_by_text("Nobody yet")).to_be_visible()
+    expect(bare.get_by_role("status")).to_contain_text("needs a valid token")
+    bare.close()

@@ -31,6 +31,7 @@ export type DeviceStatus = Schemas["DeviceStatus"];
 export type BufferTrial = Schemas["BufferTrial"];
 export type GateWork = Schemas["GateWork"];
 export type Spectra = Schemas["Spectra"];
+export type AddressInfo = Schemas["AddressInfo"];
 export type PresetInfo = Schemas["PresetInfo"];
 export type LoopState = Schemas["LoopState"];
 export type SoundCheck = Schemas["SoundCheckState"];
@@ -122,6 +123,21 @@ export const askPresets = (path: string, method: Method, body?: object | Blob) =
 /** A request about the sound check; what comes of it shows on the live link. Throws the server's sentence. */
 export const askSoundCheck = (path: string, method: Method, body?: object | Blob) =>
   send(`/api/sound-check${path}`, method, body);
+
+/** A new address: its token is in the answer, and nowhere else. Throws the server's sentence. */
+export async function makeAddress(name: string): Promise<Schemas["MadeAddress"]> {
+  const reply = await fetch("/api/addresses", {
+    method: "POST",
+    body: JSON.stringify({ name }),
+    headers: { "Content-Type": "application/json" },
+  });
+  if (!reply.ok) throw new Error(await reason(reply));
+  const made: Schemas["MadeAddress"] = await reply.json();
+  return made;
+}
+
+/** Whoever hears by it hears no more. Throws the server's sentence. */
+export const takeAddressBack = (id: string) => send(`/api/addresses/${id}`, "DELETE");
 
 type Method = "POST" | "PUT" | "PATCH" | "DELETE";
 

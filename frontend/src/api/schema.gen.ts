@@ -4,6 +4,46 @@
  */
 
 export interface paths {
+    "/api/addresses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make Address
+         * @description Make a token by which a program may hear any feed or input.
+         */
+        post: operations["make_address_api_addresses_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/addresses/{token_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take Address Back
+         * @description Take a token back. Whoever hears by it hears no more.
+         */
+        delete: operations["take_address_back_api_addresses__token_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{device}/faults": {
         parameters: {
             query?: never;
@@ -18,6 +58,26 @@ export interface paths {
          * @description Make something go wrong with a stand-in device, or mend it.
          */
         post: operations["make_fault_api_devices__device__faults_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/feeds/{feed}/stream.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stream Feed
+         * @description A feed as an endless file: WAV (float32), FLAC or Ogg Opus, 48 kHz, stereo.
+         */
+        get: operations["stream_feed_api_feeds__feed__stream__kind__get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -59,6 +119,26 @@ export interface paths {
          * @description Take an input away; undo brings it back.
          */
         delete: operations["remove_input_api_inputs__input_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inputs/{input_id}/stream.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stream Input
+         * @description An input behind its chain, ahead of its fader, as an endless file.
+         */
+        get: operations["stream_input_api_inputs__input_id__stream__kind__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -590,6 +670,23 @@ export interface components {
              * @enum {string}
              */
             type: "add_stage";
+        };
+        /**
+         * AddressInfo
+         * @description A token by which a program hears; itself is kept nowhere. Times in seconds since 1970; ``used_at`` None: never.
+         *     ``hearing`` is how many hear by it now.
+         */
+        AddressInfo: {
+            /** Hearing */
+            hearing: number;
+            /** Id */
+            id: string;
+            /** Made At */
+            made_at: number;
+            /** Name */
+            name: string;
+            /** Used At */
+            used_at: number | null;
         };
         /**
          * AdviceShown
@@ -2750,6 +2847,16 @@ export interface components {
             is_on: boolean;
         };
         /**
+         * MadeAddress
+         * @description A token that was just made. It is not shown again.
+         */
+        MadeAddress: {
+            /** Id */
+            id: string;
+            /** Token */
+            token: string;
+        };
+        /**
          * MeasureDelay
          * @description Send a click through; the measured delays come with the levels, some two seconds later.
          */
@@ -2836,6 +2943,14 @@ export interface components {
              * @enum {string}
              */
             type: "move_stage";
+        };
+        /**
+         * NewAddress
+         * @description Who is to hear: a name by which you know the program or the device.
+         */
+        NewAddress: {
+            /** Name */
+            name: string;
         };
         /**
          * NewInput
@@ -3572,6 +3687,8 @@ export interface components {
          * @description Everything that is set, as all windows show it.
          */
         State: {
+            /** Addresses */
+            addresses: components["schemas"]["AddressInfo"][];
             buffer_search: components["schemas"]["BufferSearchState"];
             /** Can Redo */
             can_redo: boolean;
@@ -4362,6 +4479,68 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    make_address_api_addresses_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAddress"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeAddress"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    take_address_back_api_addresses__token_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     make_fault_api_devices__device__faults_post: {
         parameters: {
             query?: never;
@@ -4379,6 +4558,38 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stream_feed_api_feeds__feed__stream__kind__get: {
+        parameters: {
+            query?: {
+                token?: string | null;
+            };
+            header?: never;
+            path: {
+                feed: "viewers" | "you" | "call" | "archive";
+                kind: "wav" | "flac" | "ogg";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4447,6 +4658,38 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["State"];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stream_input_api_inputs__input_id__stream__kind__get: {
+        parameters: {
+            query?: {
+                token?: string | null;
+            };
+            header?: never;
+            path: {
+                input_id: string;
+                kind: "wav" | "flac" | "ogg";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

@@ -7,6 +7,7 @@ import {
   type Mend,
   type Improvement,
 } from "../api/client";
+import { liveAddress } from "./address";
 import { readings } from "./readings";
 import { say, useLive } from "./store";
 
@@ -15,11 +16,6 @@ const TRY_EVERY_MS = 33;
 
 let socket: WebSocket | null = null;
 let attempts = 0;
-
-export function liveAddress(path: string): string {
-  const scheme = location.protocol === "https:" ? "wss" : "ws";
-  return `${scheme}://${location.host}${path}`;
-}
 
 export function connect() {
   socket = new WebSocket(liveAddress("/api/live"));

@@ -2,7 +2,8 @@
 
 import { create } from "zustand";
 import type { Refusal } from "../api/client";
-import { liveAddress } from "./link";
+import { liveAddress } from "./address";
+import { makeContext, makePlayer } from "./player";
 import { say } from "./store";
 
 type Sound = {
@@ -37,8 +38,7 @@ const CHANNELS = 2;
 
 async function audioContext(): Promise<AudioContext> {
   if (!context) {
-    context = new AudioContext({ sampleRate: 48000, latencyHint: "interactive" });
-    await context.audioWorklet.addModule("/player.js");
+    context = await makeContext();
     await context.audioWorklet.addModule("/microphone.js");
   }
   await context.resume();
@@ -90,11 +90,7 @@ export async function listen() {
   if (!player) {
     loudness = new GainNode(running);
     loudness.connect(running.destination);
-    player = new AudioWorkletNode(running, "player", {
-      numberOfInputs: 0,
-      outputChannelCount: [CHANNELS],
-    });
-    player.port.onmessage = (event: MessageEvent<Partial<Sound>>) => useSound.setState(event.data);
+    player = makePlayer(running, (report) => useSound.setState(report));
     player.connect(loudness);
     setPlayback(useSound.getState().playbackDb);
   }

@@ -4,6 +4,7 @@ import { Choice } from "../ui/Choice";
 import { ROLE_LABELS, ROLES } from "../ui/roles";
 import { useLive } from "../live/store";
 import { openInput, openWiring, useView, WIRING_VIEWS, type WiringView } from "../view";
+import { AddressesView } from "./AddressesView";
 import { DelayView } from "./DelayView";
 import { DevicesView } from "./DevicesView";
 import { GainView } from "./GainView";
@@ -14,6 +15,7 @@ const VIEWS: Record<WiringView, () => React.ReactNode> = {
   Devices: DevicesView,
   "Microphone gain": GainView,
   Delay: DelayView,
+  Addresses: AddressesView,
 };
 
 export function WiringPage() {

@@ -138,6 +138,8 @@ def warm_up_stages() -> None:
             place.stage.apply(HighPassSettings(frequency_hz=100.0))
         place.process(block)
         place.stage.take_reading()
+        for step in place.steps:
+            step.load()
 
 
 @dataclass(frozen=True)

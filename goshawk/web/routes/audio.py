@@ -103,5 +103,4 @@ async def _refuse(socket: WebSocket, text: str) -> None:
 
 async def _send(socket: WebSocket, listener: Listener) -> None:
     with contextlib.suppress(WebSocketDisconnect, RuntimeError):
-        while True:
-            await socket.send_bytes(await listener.sound.get())
+        await listener.send_to(socket.send_bytes)

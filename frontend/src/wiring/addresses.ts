@@ -1,0 +1,28 @@
+/** What an address looks like, by what is heard and how. */
+
+export type AddressForm = "page" | "wav" | "flac" | "ogg";
+
+export const ADDRESS_FORMS: { value: AddressForm; label: string }[] = [
+  { value: "page", label: "Page" },
+  { value: "wav", label: "WAV" },
+  { value: "flac", label: "FLAC" },
+  { value: "ogg", label: "Opus" },
+];
+
+/** `heard` is a feed's name, or `input:` and an input's id. */
+export function addressOf(origin: string, heard: string, form: AddressForm, token: string): string {
+  const [kind, id] = heard.split(":");
+  const where = kind === "input" ? `inputs/${id}` : `feeds/${heard}`;
+  const path = form === "page" ? `/listen/${heard}` : `/api/${where}/stream.${form}`;
+  return `${origin}${path}?token=${token}`;
+}
+
+/** In words; both in seconds since 1970. */
+export function lastUsed(usedAt: number | null, now: number): string {
+  if (usedAt === null) return "never";
+  const minutes = Math.floor((now - usedAt) / 60);
+  if (minutes < 2) return "just now";
+  if (minutes < 120) return `${minutes} minutes ago`;
+  const hours = Math.floor(minutes / 60);
+  return hours < 48 ? `${hours} hours ago` : `${Math.floor(hours / 24)} days ago`;
+}

@@ -1,0 +1,123 @@
+"""Who may hear by address: other programs on this machine, each with a token of its own that can be taken back."""
+
+import asyncio
+import hashlib
+import secrets
+import sqlite3
+import time
+from collections.abc import Awaitable, Callable, Iterator
+from contextlib import contextmanager
+
+from goshawk.errors import BadInput, GoshawkError, NotAllowed, NotFound
+from goshawk.page_messages.wiring import AddressInfo
+from goshawk.store import access_tokens
+
+MOST_TOKENS = 40
+MOST_HEARING = 16
+"""So many hear by address at a time."""
+
+NOTED_EVERY_S = 60.0
+
+
+class Access:
+    """Keeps tokens, and knows who hears by them. ``in_store`` does what waits for the disk, ``tell`` shows the state in every
+    window."""
+
+    def __init__(
+        self,
+        db: sqlite3.Connection,
+        in_store: Callable[[Callable[[], None]], Awaitable[None]],
+        tell: Callable[[], None],
+    ) -> None:
+        self._db, self._in_store, self._tell = db, in_store, tell
+        self._kept = {one.id: one for one in access_tokens.list_tokens(db)}
+        self._ends: dict[str, set[asyncio.Event]] = {}
+
+    def listed(self) -> list[AddressInfo]:
+        """All tokens, the oldest first, without themselves."""
+        return [
+            AddressInfo(
+                id=one.id,
+                name=one.name,
+                made_at=one.made_at,
+                used_at=one.used_at,
+                hearing=len(self._ends.get(one.id, ())),
+            )
+            for one in self._kept.values()
+        ]
+
+    async def make(self, name: str) -> tuple[str, str]:
+        """A new token: its id, and itself, which is said this once. Raises BadInput, StoreUnusable."""
+        if len(self._kept) >= MOST_TOKENS:
+            raise BadInput(f"There are {MOST_TOKENS} addresses already. Take one back first.")
+        token_id, token = secrets.token_hex(6), secrets.token_urlsafe(24)
+        digest = _digest(token)
+        await self._in_store(lambda: access_tokens.save_token(self._db, token_id, name, digest))
+        self._read()
+        return token_id, token
+
+    async def take_back(self, token_id: str) -> None:
+        """The token is worth nothing any more, and who hears by it hears no more. Raises NotFound."""
+        if token_id not in self._kept:
+            raise NotFound("That address is not there any more.")
+        # Shut first: what cannot be written down is still silent.
+        del self._kept[token_id]
+        for end in self._ends.pop(token_id, ()):
+            end.set()
+        self._tell()
+        await self._in_store(lambda: access_tokens.remove_token(self._db, token_id))
+
+    def _read(self) -> None:
+        self._kept = {one.id: one for one in access_tokens.list_tokens(self._db)}
+        self._tell()
+
+    def _find(self, token: str) -> str:
+        digest = _digest(token)
+        for one in self._kept.values():
+            if secrets.compare_digest(one.digest, digest):
+                return one.id
+        raise NotAllowed(
+            "This address needs a valid token. Make one in Goshawk, under Wiring, Addresses."
+        )
+
+    @contextmanager
+    def hearing(self, token: str | None) -> Iterator[asyncio.Event]:
+        """While somebody hears, by a token; None: our own page. The event is set when it has to end. Raises NotAllowed,
+        BadInput."""
+        token_id = "" if token is None else self._find(token)
+        if sum(len(ends) for ends in self._ends.values()) >= MOST_HEARING:
+            raise BadInput(f"{MOST_HEARING} programs hear by address already. End one first.")
+        end = asyncio.Event()
+        self._ends.setdefault(token_id, set()).add(end)
+        self._tell()
+        try:
+            yield end
+        finally:
+            ends = self._ends.get(token_id, set())
+            ends.discard(end)
+            if not ends:
+                self._ends.pop(token_id, None)
+            self._tell()
+
+    async def note(self, token: str | None) -> None:
+        """Remember that a token is used now, once a minute at most. A disk that refuses takes nothing from who hears."""
+        if token is None:
+            return
+        token_id, now = self._find(token), time.time()
+        if now - (self._kept[token_id].used_at or 0.0) < NOTED_EVERY_S:
+            return
+        try:
+            await self._in_store(lambda: access_tokens.note_use(self._db, token_id, now))
+            self._read()
+        except GoshawkError:
+            return
+
+    def end_all(self) -> None:
+        """Nobody hears any more: the program ends."""
+        for ends in self._ends.values():
+            for end in ends:
+                end.set()
+
+
+def _digest(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()
