@@ -33,7 +33,7 @@ def main() -> None:
             page.wait_for_timeout(400)
             page.screenshot(path=OUT / f"{name}.png")
 
-        for name in ("Suppressor", "Gate", "EQ", "De-esser", "Compressor", "Limiter"):
+        for name in ("Suppressor", "Gate", "EQ", "De-esser", "Compressor"):
             stage(page, name)
             page.wait_for_timeout(1500)  # until its spectra have come
             take(f"chain-{name.lower()}")
@@ -98,6 +98,12 @@ def main() -> None:
         page.get_by_role("button", name="Send a click").click()
         page.wait_for_timeout(2500)
         take("wiring-delay")
+        view(page, "Addresses")
+        page.get_by_label("Who is it for?").fill("Broadcasting program")
+        page.keyboard.press("Enter")
+        page.get_by_role("textbox", name="Address", exact=True).wait_for()
+        take("wiring-addresses")
+        page.get_by_role("button", name="Take back: Broadcasting program").click()
         view(page, "Devices")
         page.get_by_role("button", name="Use the daylight theme").click()
         page.wait_for_timeout(4000)  # until the laptop's clock is known

@@ -32,7 +32,7 @@ export function AddressesView() {
   );
 }
 
-type Made = { id: string; token: string };
+type Made = { id: string; token: string; name: string };
 
 function MakePanel() {
   const inputs = useLive((live) => live.state?.rig.inputs) ?? [];
@@ -49,7 +49,7 @@ function MakePanel() {
 
   async function make() {
     try {
-      setMade(await makeAddress(name.trim()));
+      setMade({ ...(await makeAddress(name.trim())), name: name.trim() });
       setName("");
     } catch (error) {
       say("trouble", error instanceof Error ? error.message : "The address could not be made.");
@@ -88,7 +88,7 @@ function MakePanel() {
       {shown && (
         <section aria-label="The new address" className="mt-4 border-t border-line pt-3">
           <p role="status" className="mb-2 text-[13px] font-semibold">
-            Copy it now: it is shown this once.
+            The address for {shown.name}. Copy it now: it is shown this once.
           </p>
           <div className="flex flex-wrap items-center gap-2">
             <Select
