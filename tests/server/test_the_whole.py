@@ -189,6 +189,8 @@ def test_no_request_of_any_shape_breaks_the_server(server: Server, tmp_path: Pat
     options = ["--max-examples", "8", "--checks", "not_a_server_error", "--phases", "fuzzing"]
     options += ["--no-color", "--generation-database", "none", "--request-timeout", "30"]
     options += ["--exclude-path", "/api/sound-check/run", "--workers", "2"]
+    # A stream has no end, and it finds the token that opens one.
+    options += ["--exclude-path-regex", r"/stream\."]
     done = subprocess.run(
         [*line, *options], capture_output=True, text=True, check=False, cwd=tmp_path, timeout=300
     )
