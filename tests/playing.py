@@ -33,12 +33,12 @@ class Playing:
         self.sound.offer(self.loop.offered)
 
     def pass_by(self, seconds: float) -> None:
-        """Let time pass: sound every block, readings some thirty times a second."""
-        frames = self.loop.block_frames
+        """Let time pass, by blocks as long as they may be: sound every block, readings some ten times a second."""
+        frames = self.loop.longest_frames
         for _ in range(round(seconds * RATE_HZ / frames)):
-            self.loop.run_block()
+            self.loop.run_block(frames)
             self.loop.publish(self.sound)
             self._since_reading += frames
-            if self._since_reading >= 1536:
+            if self._since_reading >= RATE_HZ // 10:
                 self._since_reading = 0
                 self.readings.write(self.loop.take_readings(engine_reading()))
