@@ -35,7 +35,7 @@ class Playing:
     def pass_by(self, seconds: float) -> None:
         """Let time pass, by blocks as long as they may be: sound every block, readings some ten times a second."""
         frames = self.loop.longest_frames
-        for _ in range(round(seconds * RATE_HZ / frames)):
+        for _ in range(max(1, round(seconds * RATE_HZ / frames))):
             self.loop.run_block(frames)
             self.loop.publish(self.sound)
             self._since_reading += frames

@@ -125,9 +125,10 @@ def {name}(at, block_at, frames):
 def _written_kind(value: Any) -> str:
     if not isinstance(value, np.ndarray):
         return "d0"
-    if not value.flags.c_contiguous:
-        raise TypeError("what a step works on lies in one piece")
-    return f"{_KINDS[value.dtype.name]}{value.ndim}"
+    kind = _KINDS.get(value.dtype.name)
+    if kind is None or not value.flags.c_contiguous:
+        raise TypeError(f"a step works on arrays of {', '.join(_KINDS)} that lie in one piece")
+    return f"{kind}{value.ndim}"
 
 
 def _words(values: Iterable[Any]) -> list[int]:

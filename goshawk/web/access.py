@@ -80,13 +80,17 @@ class Access:
             "This address needs a valid token. Make one in Goshawk, under Wiring, Addresses."
         )
 
-    @contextmanager
-    def hearing(self, token: str | None) -> Iterator[asyncio.Event]:
-        """While somebody hears, by a token; None: our own page. The event is set when it has to end. Raises NotAllowed,
-        BadInput."""
+    def require(self, token: str | None) -> str:
+        """The id of a token by which somebody may hear now; None: our own page. Raises NotAllowed, BadInput."""
         token_id = "" if token is None else self._find(token)
         if sum(len(ends) for ends in self._ends.values()) >= MOST_HEARING:
             raise BadInput(f"{MOST_HEARING} programs hear by address already. End one first.")
+        return token_id
+
+    @contextmanager
+    def hearing(self, token: str | None) -> Iterator[asyncio.Event]:
+        """While somebody hears. The event is set when it has to end. Raises as ``require`` does."""
+        token_id = self.require(token)
         end = asyncio.Event()
         self._ends.setdefault(token_id, set()).add(end)
         self._tell()

@@ -8,7 +8,7 @@ import asyncio
 import io
 import struct
 from collections import deque
-from collections.abc import AsyncIterator
+from collections.abc import AsyncGenerator
 from typing import Any, Literal
 
 import numpy as np
@@ -180,7 +180,7 @@ def _encoder(kind: StreamFormat) -> _Wav | _Compressed:
 
 async def stream(
     points: Points, point: str, kind: StreamFormat, end: asyncio.Event
-) -> AsyncIterator[bytes]:
+) -> AsyncGenerator[bytes, None]:
     """The sound at a point, encoded, until ``end`` is set or who hears is gone."""
     listener = StreamListener()
     encoder = await asyncio.to_thread(_encoder, kind)

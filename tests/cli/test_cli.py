@@ -14,6 +14,7 @@ import soundfile
 from typer.testing import CliRunner
 
 from goshawk.cli.main import app
+from goshawk.core.chain_slots import default_chain
 from goshawk.core.preset import Preset
 from goshawk.store.database import database_path, open_database
 from goshawk.store.rigs import load_active_rig
@@ -341,3 +342,18 @@ def test_recordings_are_mixed_and_brought_to_their_targets(tmp_path: Path) -> No
         assert sentence in refused.stderr
     assert goshawk("mix", *inputs, "--out", tmp_path / "no.mp3").returncode == 2
     assert not (tmp_path / "no.wav").exists()
+
+
+def test_benchmarks_say_their_figures_to_programs_and_to_people() -> None:
+    """Figures are printed, never judged here; that all are there is."""
+    said_all = said("bench", "--seconds", "1", "--compare")
+    assert [run["block_frames"] for run in said_all["runs"]] == [64, 128, 256, 512]
+    assert all(
+        run["stages"].keys() == {slot.id for slot in default_chain()} for run in said_all["runs"]
+    )
+    assert said_all["compared"]["ours_median_us"] > 0.0
+    text = goshawk("bench", "--seconds", "1").stdout
+    assert "balance at 256 frames" in text
+    rendered = said("bench-render", "--minutes", "1")
+    assert rendered["sound_s"] == 60.0
+    assert rendered["times_faster"] == pytest.approx(60.0 / rendered["took_s"], rel=0.05)

@@ -238,7 +238,9 @@ def test_neither_foreign_pages_nor_programs_without_a_token_hear(tmp_path: Path)
         reply = client.head(f"{path}{query}", headers=headers)
         assert reply.status_code == status, (headers, query)
     assert client.get(path).json()["detail"].startswith("This address needs a valid token")
+    assert [one.hearing for one in studio.access.listed()] == [0], "who asked has not heard"
     assert client.head(f"/api/inputs/nobody/stream.wav?token={token}").status_code == 404
+    assert client.head("/api/inputs/nobody/stream.wav").status_code == 401
     assert client.head(f"/api/feeds/viewers/stream.mp3?token={token}").status_code == 422
     assert client.head(f"/api/inputs/game/stream.flac?token={token}").status_code == 200
     assert client.post("/api/addresses", json={"name": "two\nlines"}).status_code == 422

@@ -2,7 +2,7 @@
 
 import contextlib
 from collections.abc import AsyncIterator
-from contextlib import ExitStack
+from contextlib import aclosing
 from typing import Annotated
 
 from fastapi import APIRouter, Path, Query, Request, WebSocket, WebSocketDisconnect
@@ -69,7 +69,7 @@ async def stream_input(
     token: Token = None,
 ) -> StreamingResponse:
     """An input behind its chain, ahead of its fader, as an endless file."""
-    return await _streamed(request, studio, _point_of(studio, f"input:{input_id}"), kind, token)
+    return await _streamed(request, studio, f"input:{input_id}", kind, token)
 
 
 def _point_of(studio: Studio, what: str) -> str:
@@ -91,23 +91,23 @@ def _credential(request: Request, token: str | None) -> str | None:
 
 
 async def _streamed(
-    request: Request, studio: Studio, point: str, kind: StreamFormat, token: str | None
+    request: Request, studio: Studio, what: str, kind: StreamFormat, token: str | None
 ) -> StreamingResponse:
     credential = _credential(request, token)
-    hearing = ExitStack()
-    end = hearing.enter_context(studio.access.hearing(credential))
+    studio.access.require(credential)
+    point = _point_of(studio, what)
     await studio.access.note(credential)
-    headers = {"Cache-Control": "no-store", "Accept-Ranges": "none"}
-    if request.method == "HEAD":
-        hearing.close()
-        return StreamingResponse(_nothing(), media_type=MEDIA_TYPES[kind], headers=headers)
 
     async def until_the_end() -> AsyncIterator[bytes]:
-        with hearing:
-            async for piece in stream(studio.points, point, kind, end):
-                yield piece
+        # Who is gone before the first piece has never heard.
+        with studio.access.hearing(credential) as end:
+            async with aclosing(stream(studio.points, point, kind, end)) as pieces:
+                async for piece in pieces:
+                    yield piece
 
-    return StreamingResponse(until_the_end(), media_type=MEDIA_TYPES[kind], headers=headers)
+    body = _nothing() if request.method == "HEAD" else until_the_end()
+    headers = {"Cache-Control": "no-store", "Accept-Ranges": "none"}
+    return StreamingResponse(body, media_type=MEDIA_TYPES[kind], headers=headers)
 
 
 async def _nothing() -> AsyncIterator[bytes]:
