@@ -94,7 +94,7 @@ def _run_balance(sound: Block) -> dict[str, Any]:
         written_by.run(BALANCE_FRAMES)
         writer.finish(BALANCE_FRAMES)
         written[i] = time.perf_counter() - began
-    strips, written = strips[WARM_UP_BLOCKS:] * 1e6, written[WARM_UP_BLOCKS:] * 1e6
+    strips, written = _settled(strips) * 1e6, _settled(written) * 1e6
     return {
         "block_frames": BALANCE_FRAMES,
         "budget_us": round(BALANCE_FRAMES / SAMPLE_RATE_HZ * 1e6, 1),
@@ -111,7 +111,7 @@ def _run(voice: Block, block_frames: int) -> dict[str, Any]:
     times = _times(voice, block_frames, chain.process)
     spent = chain.take_cycles()
     one_us = float(np.sum(times)) / max(1, sum(spent.values()))
-    times = times[WARM_UP_BLOCKS:]
+    times = _settled(times)
     blocks = len(voice) // block_frames
     return {
         "block_frames": block_frames,
@@ -123,6 +123,11 @@ def _run(voice: Block, block_frames: int) -> dict[str, Any]:
             name: round(count * one_us / blocks, 1) for name, count in spent.items() if name
         },
     }
+
+
+def _settled(times: Floats) -> Floats:
+    """Without the first blocks, which find nothing in the caches."""
+    return times[min(WARM_UP_BLOCKS, len(times) // 4) :]
 
 
 def _times(voice: Block, block_frames: int, process: Callable[[Block], Any]) -> Floats:
@@ -188,7 +193,7 @@ def run_compare(seconds: float, say: Callable[[str], None]) -> dict[str, Any] | 
         theirs.process(block.T, SAMPLE_RATE_HZ, COMPARED_FRAMES, reset=False)
 
     ours_us, theirs_us = (
-        float(np.median(_times(voice, COMPARED_FRAMES, process)[WARM_UP_BLOCKS:]))
+        float(np.median(_settled(_times(voice, COMPARED_FRAMES, process))))
         for process in (running.process, pass_theirs)
     )
     return {
