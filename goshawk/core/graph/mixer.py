@@ -329,7 +329,8 @@ class Mixer:
         played = self._playback.mixed(self.rig.chained if is_replay else "", came)
         self._in_place[:frames] = played
         if is_replay:
-            others = [name for name in self._strips if name != self.rig.chained]
+            strips = (*self._strips.values(), *self._leaving)
+            others = {strip.settings.id for strip in strips if strip is not self.main}
             self._playback.read(others, frames)
 
     def _make_anew(self) -> None:
