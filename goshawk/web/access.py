@@ -31,6 +31,8 @@ class Access:
     ) -> None:
         self._db, self._in_store, self._tell = db, in_store, tell
         self._kept = {one.id: one for one in access_tokens.list_tokens(db)}
+        self._shut: set[str] = set()
+        """Taken back, though the disk may not know it yet."""
         self._ends: dict[str, set[asyncio.Event]] = {}
 
     def listed(self) -> list[AddressInfo]:
@@ -57,15 +59,17 @@ class Access:
         return token_id, token
 
     async def take_back(self, token_id: str) -> None:
-        """The token is worth nothing any more, and who hears by it hears no more. Raises NotFound."""
+        """The token is worth nothing any more, and who hears by it hears no more. If that cannot be saved it stays in the
+        list, to be taken back again. Raises NotFound, StoreUnusable."""
         if token_id not in self._kept:
             raise NotFound("That address is not there any more.")
         # Shut first: what cannot be written down is still silent.
-        del self._kept[token_id]
+        self._shut.add(token_id)
         for end in self._ends.pop(token_id, ()):
             end.set()
         self._tell()
         await self._in_store(lambda: access_tokens.remove_token(self._db, token_id))
+        self._read()
 
     def _read(self) -> None:
         self._kept = {one.id: one for one in access_tokens.list_tokens(self._db)}
@@ -74,7 +78,7 @@ class Access:
     def _find(self, token: str) -> str:
         digest = _digest(token)
         for one in self._kept.values():
-            if secrets.compare_digest(one.digest, digest):
+            if secrets.compare_digest(one.digest, digest) and one.id not in self._shut:
                 return one.id
         raise NotAllowed(
             "This address needs a valid token. Make one in Goshawk, under Wiring, Addresses."

@@ -178,7 +178,7 @@ def test_what_cannot_be_saved_is_shut_all_the_same(studio: Studio) -> None:
         async def full_disk(work: object) -> None:
             raise StoreUnusable("The disk is full.")
 
-        access._in_store = full_disk
+        has_room, access._in_store = access._in_store, full_disk
         with pytest.raises(StoreUnusable):
             await access.make("Another")
         assert [one.name for one in access.listed()] == ["Player"]
@@ -187,8 +187,14 @@ def test_what_cannot_be_saved_is_shut_all_the_same(studio: Studio) -> None:
             with pytest.raises(StoreUnusable):
                 await access.take_back(token_id)
             assert end.is_set()
+        # It stays shut whatever is saved afterwards, and can be taken back again.
+        access._in_store = has_room
+        await access.make("Another")
         with pytest.raises(NotAllowed), access.hearing(token):
             pass
+        assert [one.name for one in access.listed()] == ["Player", "Another"]
+        await access.take_back(token_id)
+        assert [one.name for one in access.listed()] == ["Another"]
 
     asyncio.run(story())
 
