@@ -16,6 +16,10 @@ if goshawk.runs_kernels:
     """Compiles a kernel. Division by zero gives infinity as in NumPy, which saves a test per division. Fast-math
     stays off: it lets the compiler assume that NaN cannot occur."""
 
+    summing = njit(cache=True, nogil=True, error_model="numpy", fastmath={"reassoc", "contract"})
+    """Compiles a kernel whose sums may be taken in any order, so that they run in vector instructions; always the same
+    one for the same compiled code."""
+
     inlined = njit(cache=True, nogil=True, error_model="numpy", inline="always")
     """Compiles a small function into every kernel that calls it, so that a loop around it can run in vector
     instructions."""
@@ -42,7 +46,7 @@ else:
     def _as_it_is(function: Any) -> Any:
         return function
 
-    kernel = inlined = _as_it_is
+    kernel = inlined = summing = _as_it_is
 
     def bits_of(x: Any) -> Any:
         return np.float64(x).view(np.int64)

@@ -14,9 +14,13 @@ from goshawk.core.routing import (
     Feeds,
     Inputs,
     InputSettings,
+    Outputs,
+    OutputSettings,
     Role,
     check_inputs,
+    check_outputs,
     default_inputs,
+    default_outputs,
 )
 from goshawk.core.settings import PLAIN_TEXT, Settings, choice, number, sentence_of
 from goshawk.errors import BadSetting
@@ -95,6 +99,16 @@ class Rig(Settings):
         "the others dip under it.",
     )
     feeds: Feeds = Feeds()
+    outputs: Outputs = Field(default_factory=default_outputs)
+    device_buffer_ms: float = number(
+        0.0,
+        0.0,
+        250.0,
+        "ms",
+        "Device buffer",
+        "How much lies between Goshawk and the computer's devices; 0: as little as the system allows.",
+        step=1.0,
+    )
     is_on_break: bool = choice(
         False, "Break", "Viewers hear only the music; the call and you hear what they heard."
     )
@@ -113,6 +127,7 @@ class Rig(Settings):
     @model_validator(mode="after")
     def _is_sound(self) -> Self:
         check_inputs(self.inputs, self.chained)
+        check_outputs(self.outputs, self.inputs)
         viewers = self.feeds.viewers
         if viewers.has_ceiling and self.targets.voice_peaks_dbfs > viewers.ceiling_dbtp:
             raise ValueError(
@@ -124,6 +139,10 @@ class Rig(Settings):
     def input(self, input_id: str) -> InputSettings | None:
         """An input by its id; None if there is none."""
         return next((one for one in self.inputs if one.id == input_id), None)
+
+    def output(self, output_id: str) -> OutputSettings | None:
+        """An output by its id; None if there is none."""
+        return next((one for one in self.outputs if one.id == output_id), None)
 
     @property
     def voice(self) -> InputSettings | None:

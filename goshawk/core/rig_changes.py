@@ -20,7 +20,7 @@ from goshawk.core.rig import (
     changed_together,
     validated,
 )
-from goshawk.core.routing import InputSettings, Role
+from goshawk.core.routing import FeedName, InputSettings, Role
 from goshawk.errors import BadSetting
 
 _NEW_NAMES: dict[Role, str] = {
@@ -71,6 +71,39 @@ def without_input(rig: Rig, input_id: str) -> Rig:
     document["inputs"] = [one for one in document["inputs"] if one["id"] != input_id]
     if document["chained"] == input_id:
         document["chained"] = ""
+    document["outputs"] = [
+        one.model_dump(mode="json") for one in rig.outputs if one.input_id != input_id
+    ]
+    return validated(document)
+
+
+def with_output(rig: Rig, source: str, device: str) -> Rig:
+    """The rig with one more output at the end. Raises BadSetting."""
+    ids = {one.id for one in rig.outputs}
+    count = 1
+    while f"output_{count}" in ids:
+        count += 1
+    document = rig.model_dump(mode="json")
+    document["outputs"].append({"id": f"output_{count}", "source": source, "device": device})
+    return validated(document)
+
+
+def without_output(rig: Rig, output_id: str) -> Rig:
+    """The rig without an output. Raises BadSetting."""
+    if rig.output(output_id) is None:
+        raise BadSetting(f"There is no output {output_id!r}. It may have been removed.", "outputs")
+    document = rig.model_dump(mode="json")
+    document["outputs"] = [one for one in document["outputs"] if one["id"] != output_id]
+    return validated(document)
+
+
+def with_feed_as(rig: Rig, feed: FeedName, other: FeedName) -> Rig:
+    """The rig in which one listener gets just what another hears: the same inputs, as loud, and the same feed fader."""
+    document = rig.model_dump(mode="json")
+    for one in document["inputs"]:
+        one["sends"][feed] = one["sends"][other]
+    for name in ("fader_db", "is_muted"):
+        document["feeds"][feed][name] = document["feeds"][other][name]
     return validated(document)
 
 

@@ -24,6 +24,7 @@ YouOutput = Literal["headphones", "loudspeakers"]
 Name = Annotated[
     str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40), PLAIN_TEXT
 ]
+DeviceName = Annotated[str, StringConstraints(max_length=200), PLAIN_TEXT]
 
 MOST_INPUTS = 12
 LONGEST_FEED_DELAY_MS = 1000.0
@@ -74,7 +75,7 @@ class InputSettings(Settings):
     id: Id
     name: Name = Field(title="Name")
     role: Role = choice("other", "Role", "What this input is: it decides its colour and target.")
-    device: str = Field("", max_length=40, title="Device")
+    device: DeviceName = Field("", title="Device")
     channels: Channels = choice(
         "stereo",
         "Channels",
@@ -157,6 +158,83 @@ class Feeds(Settings):
         """One listener's feed."""
         settings: FeedSettings = getattr(self, feed)
         return settings
+
+
+VIRTUAL = "virtual"
+"""An output's device: a microphone that Goshawk makes at the sound server, for other programs to choose."""
+
+LOUDSPEAKERS = "loudspeakers:"
+"""How an input's device begins that Goshawk makes at the sound server, for other programs to play into; the id of the input
+that it was made for follows."""
+
+INPUT_SOURCE, CAME_SOURCE = "input", "came"
+"""How an output's source begins that is one input, behind its chain or as it came; its id follows after a colon."""
+
+MOST_OUTPUTS = 16
+LONGEST_OUTPUT_DELAY_MS = 1000.0
+
+
+class OutputSettings(Settings):
+    """Where a feed, or one input, leaves Goshawk."""
+
+    id: Id
+    source: str = Field(
+        "viewers",
+        max_length=60,
+        pattern=rf"^(viewers|you|call|archive|({INPUT_SOURCE}|{CAME_SOURCE}):[a-z0-9_]+)$",
+        title="What leaves",
+    )
+    device: DeviceName = Field("", title="Goes to")
+    level_db: float = number(
+        0.0, -60.0, 12.0, "dB", "Level", "How loudly it leaves here, beside the feed's own fader."
+    )
+    delay_ms: float = number(
+        0.0,
+        0.0,
+        LONGEST_OUTPUT_DELAY_MS,
+        "ms",
+        "Delay",
+        "Holds this output back, to be in time with a slower one.",
+        step=1.0,
+    )
+    is_muted: bool = choice(False, "Mute", "Nothing leaves here.")
+
+    @property
+    def input_id(self) -> str:
+        """Of the input that leaves here; "" if it is a feed."""
+        return self.source.partition(":")[2]
+
+
+Outputs = tuple[OutputSettings, ...]
+
+
+def default_outputs() -> Outputs:
+    """The attic's evening: the broadcast, her ears, and the call."""
+    return (
+        OutputSettings(id="broadcast", source="viewers", device="encoder"),
+        OutputSettings(id="ears", source="you", device="monitor"),
+        OutputSettings(id="caller", source="call", device="call"),
+    )
+
+
+def check_outputs(outputs: Outputs, inputs: "Inputs") -> None:
+    """Every output has its own id and leads something that is there. Raises ValueError with a sentence."""
+    if len(outputs) > MOST_OUTPUTS:
+        raise ValueError(f"there can be {MOST_OUTPUTS} outputs at most. Remove one first.")
+    ids = [one.id for one in outputs]
+    if len(set(ids)) < len(ids):
+        raise ValueError("two outputs have the same id. Give each an id of its own.")
+    there = {one.id for one in inputs}
+    for one in outputs:
+        if one.input_id and one.input_id not in there:
+            raise ValueError(
+                f"an output leads {one.input_id!r}, which is no input. Choose another."
+            )
+    virtual = [one.source for one in outputs if one.device == VIRTUAL]
+    if len(set(virtual)) < len(virtual):
+        raise ValueError(
+            "it has a virtual microphone already: any number of programs can choose it."
+        )
 
 
 class AtticSettings(Settings):

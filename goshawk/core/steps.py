@@ -84,6 +84,36 @@ if goshawk.runs_kernels:
 
         return types.int64(), build
 
+    def callback(*kinds: str) -> Any:
+        """Compiles a function that a C library calls: of three words, the last the address of what ``Packed`` has written;
+        it is given ``unpacked(at)`` and the other two. Returns a decorator."""
+        wanted = _tuple_of(kinds)
+
+        @kernel
+        def unpacked(at: int) -> Any:
+            return _unpacked(at, wanted)
+
+        def decorate(function: Any) -> Any:
+            inside = {
+                "body": kernel(function),
+                "unpacked": unpacked,
+                "__name__": function.__module__,
+            }
+            source = f"def {function.__name__}(first, second, at):\n    body(first, second, *unpacked(at))\n"
+            exec(compile(source, function.__code__.co_filename, "exec"), inside)
+            return cfunc(_ENTRY, cache=True, error_model="numpy")(inside[function.__name__])
+
+        return decorate
+
+    @kernel
+    def block_in(words: Integers, address: int, frames: int, channels: int) -> Any:
+        """A block of float32 at an address that a C library gave, of shape (frames, channels); ``words`` of nine is where it
+        is written down."""
+        words[0], words[1] = 0, 0
+        words[2], words[3], words[4] = frames * channels, 4, address
+        words[5], words[6], words[7], words[8] = frames, channels, 4 * channels, 4
+        return _unpacked(words.ctypes.data, _ONE_BLOCK)[0]
+
     @kernel
     def _block_at(at: int, frames: int) -> Any:
         return _unpacked(at, _ONE_BLOCK)[0][:frames]

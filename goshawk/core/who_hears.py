@@ -45,6 +45,20 @@ def send_gain(
     return db_to_linear(send.level_db + own_db + settings.fader_db)
 
 
+def leaves_alone(
+    rig: Rig, one: InputSettings, *, is_coughing: bool = False, playing: Playing = "devices"
+) -> bool:
+    """Whether an input goes to the outputs of its own, beside the feeds. Whoever is there is taken for a viewer: nothing
+    looped or recorded leaves, and on a break only the music does."""
+    is_voice = one.role == "voice"
+    return not (
+        one.is_muted
+        or playing == "replay"
+        or (is_voice and (is_coughing or playing == "loop"))
+        or (rig.is_on_break and one.role != "music")
+    )
+
+
 def feeds_leave(playing: Playing) -> bool:
     """Whether what is in the feeds goes out to their listeners. Recorded inputs are for your ears alone, and you hear
     them as viewers would: no feed goes out then."""

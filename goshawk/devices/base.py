@@ -16,6 +16,8 @@ class DeviceReading(TypedDict, total=False):
     delivers another."""
 
     state: str
+    said: str
+    """Why it does not play, in a sentence; "" if it does."""
     channels: int
     rate_hz: int
     clock_ppm: int
@@ -37,6 +39,22 @@ class EncoderReading(TypedDict):
     peak_dbfs: float
     gaps: int
     is_silent: bool
+
+
+class OutputReading(TypedDict, total=False):
+    """How an output does. ``state`` is "playing" or "waiting", ``said`` why; ``delay_ms`` from the engine's block to the air,
+    as far as it is known; counts since it was wanted."""
+
+    state: str
+    said: str
+    peak_dbfs: float
+    delay_ms: float
+    device_ms: float
+    clock_ppm: int
+    rate_hz: int
+    dropouts: int
+    overruns: int
+    grown: int
 
 
 class Source(Protocol):

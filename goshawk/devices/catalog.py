@@ -74,6 +74,23 @@ DEVICES = {device.id: device for device in INPUT_DEVICES}
 
 
 @dataclass(frozen=True)
+class OutputInfo:
+    """Where sound can go that ships with Goshawk."""
+
+    id: str
+    label: str
+    help: str
+
+
+OUTPUT_DEVICES: tuple[OutputInfo, ...] = (
+    OutputInfo("encoder", "Broadcast encoder", "What viewers get is measured there. A stand-in."),
+    OutputInfo("monitor", "Your ears", "Headphones, or the loudspeakers in the room. A stand-in."),
+    OutputInfo("call", "Call service", "What the co-pilot gets. A stand-in."),
+)
+STAND_IN_OUTPUTS = tuple(one.id for one in OUTPUT_DEVICES)
+
+
+@dataclass(frozen=True)
 class FaultInfo:
     """Something that can be made to go wrong, with the range of its figure if it has one."""
 

@@ -1,9 +1,11 @@
 """All devices together: what is plugged in, what it delivers each block, and where the feeds go."""
 
-from collections.abc import Collection
+import time
+from collections.abc import Collection, Mapping
 
 import numpy as np
 
+from goshawk.core.device_info import DeviceInfo
 from goshawk.core.measure.click import make_click
 from goshawk.core.rig import Rig
 from goshawk.core.stage import Block
@@ -12,7 +14,9 @@ from goshawk.devices.attic import Interface, Laptop, Room
 from goshawk.devices.base import DeviceReading, LoopSource, SilentSource, Source
 from goshawk.devices.browser import TARGET_AGE_MS, BrowserMicrophone
 from goshawk.devices.call_service import CallService
+from goshawk.devices.capture import Capture
 from goshawk.devices.catalog import DEVICES, INPUT_DEVICES, checked_fault
+from goshawk.devices.computer import Computer
 from goshawk.devices.encoder import Encoder
 from goshawk.devices.file import FileSource
 from goshawk.devices.port import Port
@@ -45,6 +49,7 @@ class Rack:
     """Every input device behind its port, and the outputs."""
 
     def __init__(self, max_frames: int) -> None:
+        self._max_frames = max_frames
         self._room = Room(max_frames)
         self._interface = Interface(self._room)
         self._player = LoopSource(load_sound("music"))
@@ -67,6 +72,7 @@ class Rack:
         self._frames = 0
         self.is_watched = False
         self._mono = {name: np.zeros((max_frames, 1), np.float32) for name in sources}
+        self.computer = Computer()
         self._made_for: frozenset[str] | None = None
         self._program = Program().finish()
         self._by_hand: list[str] = []
@@ -86,6 +92,25 @@ class Rack:
             file.is_looped = knobs.file.is_looped
         for port in self._ports.values():
             port.set_block_frames(rig.block_frames)
+
+    def apply_computer(
+        self, rig: Rig, virtual: Mapping[str, str], watched: Collection[str], cards_round: int
+    ) -> None:
+        """Take what of the computer's devices a plan needs; see ``Computer.apply``."""
+        self._made_for = None
+        self.computer.apply(rig, virtual, watched, cards_round)
+        captures = self.computer.captures
+        for name in [name for name in self._ports if name not in DEVICES and name not in captures]:
+            for kept in (self._ports, self._buffers, self._mono):
+                del kept[name]
+        for name, capture in captures.items():
+            port = self._ports.get(name)
+            if port is None:
+                self._buffers[name] = np.zeros((self._max_frames, 2), np.float32)
+                self._mono[name] = self._buffers[name][:, :1]
+                self._ports[name] = Port(DeviceInfo(name, name, "", "interface", 2), capture)
+            else:
+                port.source = capture
 
     def set_file(self, source: Source) -> None:
         """What plays as the file device."""
@@ -107,6 +132,7 @@ class Rack:
         self._frames += frames
         now_s = self._frames / SAMPLE_RATE_HZ
         self.browser.now_s = now_s
+        self.computer.now_ns[0] = time.monotonic_ns()
         wanted = frozenset(self._ports if self.is_watched else used & self._ports.keys())
         if wanted != self._made_for:
             self._make(wanted)
@@ -146,10 +172,12 @@ class Rack:
 
     def runs_by_our_clock(self, devices: Collection[str]) -> bool:
         """Whether none of these devices has a clock of its own."""
+        if self.computer.is_used:
+            return False
         return not any(self._ports[name].has_own_clock for name in devices if name in self._ports)
 
     def play(self, viewers: Block, you: Block, call: Block, *, is_late: bool) -> None:
-        """Give the feeds to the devices that play them."""
+        """Give the stand-ins what leaves for them: the encoder, your ears, the call."""
         self.encoder.take(viewers, is_late=is_late)
         self._played[: len(you)] = you
         self._call.take(call)
@@ -161,8 +189,13 @@ class Rack:
             return []
         if device == "browser":
             return [("the page and its way here", TARGET_AGE_MS)]
+        if isinstance(port.source, Capture):
+            return port.source.latency_parts
         return port.latency_parts
 
     def statuses(self) -> dict[str, DeviceReading]:
         """How each input device does."""
+        for capture in self.computer.captures.values():
+            if capture.follows_anew():
+                self._made_for = None
         return {name: port.status() for name, port in self._ports.items()}

@@ -16,6 +16,8 @@ from goshawk.core.rig import BlockFrames, Rig, changed_together
 from goshawk.core.routing import FEEDS, CallServiceSettings, FeedName
 from goshawk.core.stage import Block, Floats, Glide, glide
 from goshawk.core.steps import Program
+from goshawk.devices.catalog import STAND_IN_OUTPUTS
+from goshawk.devices.outlets import Outlets
 from goshawk.devices.rack import Rack
 from goshawk.engine.plan import BAND, LISTEN, Plan
 from goshawk.engine.plan_maker import MAX_FRAMES, Made, make
@@ -42,17 +44,21 @@ class AudioLoop:
 
     def __init__(self, plan: Plan) -> None:
         self.rack = Rack(MAX_FRAMES)
+        self.outlets = Outlets(MAX_FRAMES, STAND_IN_OUTPUTS, self.rack.computer.now_ns)
+        self._outlets_version = (-1, -1)
         self._clicks: dict[FeedName, ClickListener] = {}
         self._measured: dict[FeedName, float | None] | None = None
         self._bands: dict[str, BandAlone] = {}
         self._frames_now = 0
         self._rehearsal = np.zeros((MAX_FRAMES, 2), np.float32)
+        self._yours = np.zeros((MAX_FRAMES, 2), np.float32)
         self._rehearsal_gain = Glide(1)
         self._publishing = Program().finish()
         self._publishing_version = (-1, -1)
         self._written_singly: list[str] = []
         self.plan = Plan(rig=plan.rig)
         self.rack.apply(plan.rig)
+        self._lead_out(Plan(rig=plan.rig))
         self._mixer = Mixer(plan.rig, MAX_FRAMES, time.perf_counter)
         self._warm_up()
         self._rehearsal_gain.set(1.0)
@@ -101,6 +107,7 @@ class AudioLoop:
         if plan.rig is not old.rig:
             mixer.apply(plan.rig, made.parts)
             self.rack.apply(plan.rig)
+        self._lead_out(plan)
         if plan.held_db != old.held_db:
             mixer.set_held(plan.held_db)
         if made.file is not None:
@@ -119,6 +126,11 @@ class AudioLoop:
         bands = [point for point in plan.points if point.startswith(f"{BAND}:")]
         self._bands = {name: self._bands.get(name) or BandAlone(MAX_FRAMES) for name in bands}
         return made.trouble
+
+    def _lead_out(self, plan: Plan) -> None:
+        """What of the computer's devices a plan needs, and where everything leaves."""
+        self.rack.apply_computer(plan.rig, plan.virtual, plan.watched, plan.cards_round)
+        self.outlets.apply(plan.rig.outputs, self.rack.computer.output)
 
     def apply(self, rig: Rig) -> None:
         """Take a new rig; all else stays."""
@@ -175,25 +187,35 @@ class AudioLoop:
         frames = self._frames_now = frames or self.block_frames
         mixer = self._mixer
         mixer.process(self.rack.read(frames, mixer.devices), frames)
-        feed = mixer.feed
         if self._clicks:
             self._listen_for_click(frames)
-        self.rack.play(
-            feed("viewers", frames), self._yours(frames), feed("call", frames), is_late=is_late
-        )
+        self._make_yours(frames)
+        version = mixer.version, self.outlets.version
+        if version != self._outlets_version:
+            self._outlets_version = version
+            self.outlets.arrange(self._leaving)
+        self.outlets.run(frames)
+        gets = [self.outlets.sums[name][:frames] for name in STAND_IN_OUTPUTS]
+        self.rack.play(*gets, is_late=is_late)
 
-    def _yours(self, frames: int) -> Block:
+    def _leaving(self, source: str) -> tuple[Block, Floats]:
+        """Where an output's source is to be found (see ``Mixer.leaving``): yours is what you get."""
+        block, may_leave = self._mixer.leaving(source)
+        return (self._yours, may_leave) if source == "you" else (block, may_leave)
+
+    def _make_yours(self, frames: int) -> None:
         """What you get: your feed, or, while recorded inputs play, what viewers would have got."""
         yours = self._mixer.feed("you", frames)
         kept_back = self._mixer.kept_back(frames)
         if kept_back is None:
-            return yours
+            self._yours[:frames] = yours
+            return
         block, g, you = self._rehearsal[:frames], self._rehearsal_gain, self.rig.feeds.you
         _scale(self._mixer.rehearsed(frames), block, g.now, g.between, g.target, g.coefficient)
         block *= kept_back
         block *= np.float32(0.0 if you.is_muted else db_to_linear(you.fader_db))
         block += yours
-        return block
+        self._yours[:frames] = block
 
     def sound(self, name: str) -> tuple[Block, int]:
         """One of the ``offered`` in the last block, and by how many frames it is later than at its device (see
@@ -279,6 +301,7 @@ class AudioLoop:
             session=self._session,
             ledgers=self._ledgers(),
             devices=self.rack.statuses(),
+            outputs=self.outlets.readings(),
             encoder=self.rack.encoder.status(),
             measured_delay_ms=measured,
             engine=engine,

@@ -42,6 +42,12 @@ class Plan(Settings):
     a side of a stage, or BAND."""
     is_watching: bool = False
     """Whether devices run that no input uses."""
+    watched: tuple[str, ...] = ()
+    """Devices of the computer that run meanwhile, beside those that inputs use."""
+    virtual: dict[str, str] = Field(default_factory=dict)
+    """The virtual devices that were made at the sound server, by ``computer.wanted_virtual``'s keys."""
+    cards_round: int = 0
+    """Another one says that sound cards have come or gone."""
     is_seen: bool = False
     """Whether somebody looks: readings come at picture rate then, else more calmly."""
     loop: str | None = None

@@ -7,7 +7,7 @@ import numpy as np
 
 from goshawk.core.graph.readings import MixReadings
 from goshawk.core.routing import FeedName
-from goshawk.devices.base import DeviceReading, EncoderReading
+from goshawk.devices.base import DeviceReading, EncoderReading, OutputReading
 from goshawk.timeline.memory import LOG_BYTES, LOGGED, LOGGED_BYTES, Memory
 
 _ARRAY = 1
@@ -39,6 +39,7 @@ class Readings(MixReadings, kw_only=True):
     ledgers: dict[FeedName, list[tuple[str, float]]]
     """Name and ms of everything between the air and each listener."""
     devices: dict[str, DeviceReading]
+    outputs: dict[str, OutputReading]
     encoder: EncoderReading
     measured_delay_ms: dict[FeedName, float | None] | None
     """A delay that was just measured with a click."""

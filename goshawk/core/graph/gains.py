@@ -5,7 +5,10 @@ from goshawk.core.graph.playback import Playback
 from goshawk.core.graph.strip import Strip
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS
-from goshawk.core.who_hears import send_gain, when_passed
+from goshawk.core.who_hears import leaves_alone, send_gain, when_passed
+
+ALONE = "alone"
+"""An input's way to outputs of its own, beside those to the feeds."""
 
 
 class Gains:
@@ -32,6 +35,7 @@ class Gains:
         hear it, now or when what waits is open."""
         gains = []
         is_heard = False
+        playings = {self._playback.playing, self._playback.wanted}
         for place, feed in enumerate(FEEDS):
             one = strip.settings
             # Between a loop and a replay, what is shut for either is shut.
@@ -44,7 +48,7 @@ class Gains:
                     held_db=self.held_db.get(one.id, 0.0),
                     playing=playing,
                 )
-                for playing in {self._playback.playing, self._playback.wanted}
+                for playing in playings
             )
             is_heard |= feed == "viewers" and gain > 0.0
             way = (one.id, feed)
@@ -59,6 +63,22 @@ class Gains:
             if opens_at is not None:
                 self._opens_at[way] = opens_at
             gains.append(gain)
+        alone = float(
+            all(
+                leaves_alone(rig, strip.settings, is_coughing=self.is_coughing, playing=playing)
+                for playing in playings
+            )
+        )
+        way_alone = (strip.settings.id, ALONE)
+        strip.leaves_alone[0], opens_at = when_passed(
+            alone,
+            is_open=at_once or bool(strip.leaves_alone[0]),
+            opens_at=self._opens_at.pop(way_alone, None),
+            frame=frame,
+            way_frames=way_frames,
+        )
+        if opens_at is not None:
+            self._opens_at[way_alone] = opens_at
         came = [strip.settings.sends.to(feed).tap == "as_it_came" for feed in FEEDS]
         self._matrix.set_gains(
             strip.row,

@@ -471,6 +471,16 @@ class Mixer:
             return shaped, self._most_frames
         return unshaped, self._most_frames + strip.delay_frames
 
+    def leaving(self, source: str) -> tuple[Block, Floats]:
+        """Where an output's source (a feed's name, or an input's by ``routing``) is to be found after every block, shape
+        (max_frames, 2), and whether it may leave: 1.0 or 0.0, in an array. Both hold until ``version`` is another one."""
+        place = self.place(source)
+        if place is None:
+            return self._silence, np.zeros(1)
+        input_id = source.partition(":")[2]
+        strip = self._strips.get(input_id)
+        return place[0], strip.leaves_alone if strip else np.ones(1)
+
     def row(self, input_id: str, frames: int) -> Block:
         """Like ``input``, but what is kept for a mix made anew: all but the main voice as they came."""
         if input_id == self.rig.chained or input_id not in self._strips:

@@ -73,6 +73,8 @@ class Strip:
         self.stage_meters: dict[str, HopMeter] = {}
         self.chain = RunningChain(settings.chain, channels_of(settings), max_frames)
         self.is_main = False
+        self.leaves_alone = np.zeros(1)
+        """Whether it goes to outputs of its own: 1.0 or 0.0."""
         self._max_frames = max_frames
         self._sound = np.zeros((max_frames, self.chain.channels), np.float32)
         self._came = np.zeros((max_frames, 2), np.float32)

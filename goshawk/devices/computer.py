@@ -1,0 +1,117 @@
+"""The computer's own devices, as the engine has them: which streams a plan needs, and the rings that they fill and empty.
+
+Nothing is opened, and no library is loaded, before a plan names such a device.
+"""
+
+import contextlib
+import os
+from collections.abc import Collection, Mapping
+from functools import cache
+
+import numpy as np
+
+from goshawk.core.rig import Rig
+from goshawk.core.routing import LOUDSPEAKERS, VIRTUAL, OutputSettings
+from goshawk.devices.capture import Capture
+from goshawk.devices.endpoint import Direction, Endpoint, is_real
+from goshawk.devices.opener import Opener
+from goshawk.units import frames_to_ms
+
+SMALLEST_BUFFER_BLOCKS = 3
+CAUTIOUS_BUFFER_MS = 60.0
+"""Where the system grants no real-time scheduling."""
+
+
+def microphone_key(source: str) -> str:
+    """How a plan names the virtual microphone that an output's source leaves by."""
+    return f"microphone:{source}"
+
+
+def wanted_virtual(rig: Rig) -> list[str]:
+    """Every virtual device that a rig needs, by its key."""
+    microphones = [microphone_key(one.source) for one in rig.outputs if one.device == VIRTUAL]
+    loudspeakers = [one.device for one in rig.inputs if one.device.startswith(LOUDSPEAKERS)]
+    return list(dict.fromkeys([*microphones, *loudspeakers]))
+
+
+@cache
+def grants_realtime() -> bool:
+    """Whether the system grants this process real-time scheduling."""
+    try:
+        before = os.sched_getscheduler(0), os.sched_getparam(0)
+        os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(1))
+    except (OSError, AttributeError):
+        return False
+    with contextlib.suppress(OSError):
+        os.sched_setscheduler(0, *before)
+    return True
+
+
+def buffer_ms(rig: Rig) -> float:
+    """How much lies between the engine and a device: what the rig says, or as little as the system allows."""
+    block_ms = frames_to_ms(rig.block_frames)
+    if rig.device_buffer_ms:
+        return max(rig.device_buffer_ms, 2.0 * block_ms)
+    least = SMALLEST_BUFFER_BLOCKS * block_ms
+    return least if grants_realtime() else max(least, CAUTIOUS_BUFFER_MS)
+
+
+class Computer:
+    """Streams by what they are for."""
+
+    def __init__(self) -> None:
+        self.now_ns = np.zeros(1, np.int64)
+        """When the block is made, by the system's monotonic clock."""
+        self.opener = Opener()
+        self._endpoints: dict[tuple[str, Direction, str, int, float], Endpoint] = {}
+        self._captures: dict[str, Capture] = {}
+        self._outputs: dict[str, Endpoint] = {}
+
+    @property
+    def captures(self) -> Mapping[str, Capture]:
+        """What comes in, by the name of the device in the rig; of virtual loudspeakers, their key."""
+        return self._captures
+
+    @property
+    def is_used(self) -> bool:
+        """Whether anything is open, or wanted to be."""
+        return bool(self._endpoints)
+
+    def output(self, one: OutputSettings) -> Endpoint | None:
+        """The device of an output; None for a stand-in, or where there is none."""
+        return self._outputs.get(one.id)
+
+    def apply(
+        self, rig: Rig, virtual: Mapping[str, str], watched: Collection[str], cards_round: int
+    ) -> None:
+        """Take a plan: ``virtual`` has the devices that were made for keys, ``watched`` devices whose level is looked at."""
+        before, self._endpoints = self._endpoints, {}
+        buffer = buffer_ms(rig)
+
+        def endpoint(what: str, direction: Direction, device: str) -> Endpoint:
+            key = (what, direction, device, rig.block_frames, buffer)
+            found = before.get(key) or Endpoint.of(direction, device, rig.block_frames, buffer)
+            self._endpoints[key] = found
+            return found
+
+        comes: dict[str, str] = {name: name for name in watched if is_real(name)}
+        for one in rig.inputs:
+            if one.device in virtual:
+                comes[one.device] = virtual[one.device]
+            elif is_real(one.device):
+                comes[one.device] = one.device
+        captures = {}
+        for name, device in comes.items():
+            there = endpoint("", "in", device)
+            was = self._captures.get(name)
+            captures[name] = was if was and was.endpoint is there else Capture(there, self.now_ns)
+        self._captures = captures
+        self._outputs = {}
+        for output in rig.outputs:
+            device = output.device
+            if device == VIRTUAL:
+                device = virtual.get(microphone_key(output.source), "")
+            if is_real(device):
+                self._outputs[output.id] = endpoint(output.id, "out", device)
+        self.opener.cards_round = cards_round
+        self.opener.want(self._endpoints.values())

@@ -1,0 +1,87 @@
+"""Opens what of the computer's devices the engine wants, in a thread of its own: listing, opening, closing and losing a
+device take as long as they take, and no block waits for any of it."""
+
+import contextlib
+import logging
+import threading
+from collections.abc import Iterable
+
+from goshawk.core.dsp.frame_ring import TARGET
+from goshawk.devices.cards import CardStreams
+from goshawk.devices.endpoint import CARD, SERVER, Endpoint
+from goshawk.devices.sound_server.streams import ServerStreams
+
+log = logging.getLogger(__name__)
+
+LOOK_S = 0.1
+MOST_BUFFER_MS = 200.0
+GROWTH = 1.5
+
+
+class Opener:
+    """Begins its thread when the first device is wanted."""
+
+    def __init__(self) -> None:
+        self._wanted: list[Endpoint] = []
+        self._thread: threading.Thread | None = None
+        self._is_changed = threading.Event()
+        self._is_ended = False
+        self.cards_round = 0
+        """Another number says that the list of cards has changed."""
+
+    def want(self, endpoints: Iterable[Endpoint]) -> None:
+        """From now on these are to be open, and no others."""
+        self._wanted = list(endpoints)
+        if self._thread is None and self._wanted:
+            self._thread = threading.Thread(target=self._run, name="devices", daemon=True)
+            self._thread.start()
+        self._is_changed.set()
+
+    def close(self) -> None:
+        """Close all, and end."""
+        self._is_ended = True
+        self._is_changed.set()
+        if self._thread:
+            self._thread.join(2.0)
+
+    def _run(self) -> None:
+        server, cards = ServerStreams(), CardStreams()
+        while not self._is_ended:
+            self._is_changed.clear()
+            wanted = self._wanted
+            cards.listed_anew(self.cards_round)
+            for streams, kind in ((server, SERVER), (cards, CARD)):
+                of_it = [one for one in wanted if one.device.startswith(f"{kind}:")]
+                try:
+                    streams.follow(of_it)
+                except (
+                    Exception
+                ):  # A library that throws costs its own devices' sound, for a while.
+                    log.exception("devices of the kind %r could not be followed", kind)
+                    for one in of_it:
+                        one.said = "Opening the device has failed. It is tried again."
+            for one in wanted:
+                _settle(one)
+                _grow(one)
+            self._is_changed.wait(LOOK_S)
+        for streams in (server, cards):
+            with contextlib.suppress(Exception):
+                streams.close()
+
+
+def _settle(endpoint: Endpoint) -> None:
+    """A device that has just been opened says in what pieces it works."""
+    if endpoint.opened != endpoint.noticed_openings:
+        endpoint.noticed_openings = endpoint.opened
+        endpoint.ring.numbers[TARGET] = round(endpoint.target_ms / 1000.0 * endpoint.rate_hz)
+
+
+def _grow(endpoint: Endpoint) -> None:
+    """Where there was too little, more is to wait from now on."""
+    if endpoint.dropouts > endpoint.noticed_dropouts and endpoint.state == "playing":
+        most = round(MOST_BUFFER_MS / 1000.0 * endpoint.rate_hz)
+        now = int(endpoint.ring.numbers[TARGET])
+        if now < most:
+            endpoint.ring.numbers[TARGET] = min(most, round(now * GROWTH))
+            endpoint.grown += 1
+    endpoint.noticed_dropouts = endpoint.dropouts

@@ -1,0 +1,233 @@
+"""Streams of the system's sound server: opened, looked after and opened again beside the sound.
+
+A stream is bound to the device it was opened on: if that goes, it ends, and waits for the device to come back, rather than
+play or listen somewhere else. Nothing here runs in a block of the engine; frames pass by compiled callbacks (``callbacks``)
+in the library's own thread.
+"""
+
+import contextlib
+import ctypes
+import os
+import time
+from ctypes import byref
+from dataclasses import dataclass
+from typing import Any
+
+from goshawk.core.dsp.frame_ring import FIRST
+from goshawk.devices.endpoint import Endpoint
+from goshawk.devices.sound_server import libpulse as pa
+from goshawk.units import SAMPLE_RATE_HZ
+
+TRY_AGAIN_S = 0.5
+CHANNELS_BESIDE = 2
+"""So many channels a stream has at least."""
+
+_FRAME_BYTES = 4
+
+
+@dataclass
+class _Stream:
+    handle: Any
+    work: Any
+    endpoint: Endpoint
+    channels: int
+    is_ready: bool = False
+
+
+class ServerStreams:
+    """All streams of one connection. Called by one thread."""
+
+    def __init__(self) -> None:
+        self._loop: Any = None
+        self._context: Any = None
+        self._streams: dict[int, _Stream] = {}
+        self._next_try_s: dict[int, float] = {}
+        self._connect_at_s = 0.0
+        self.said = ""
+
+    def follow(self, wanted: list[Endpoint]) -> None:
+        """Make what is open what is wanted; look how each does."""
+        if not wanted and self._loop is None:
+            return
+        if not self._is_connected():
+            for endpoint in wanted:
+                endpoint.state, endpoint.said = "waiting", self.said
+            return
+        there = {id(one) for one in wanted}
+        with self._locked():
+            for key in [key for key in self._streams if key not in there]:
+                self._close(key)
+            for endpoint in wanted:
+                stream = self._streams.get(id(endpoint))
+                if stream is None:
+                    self._open(endpoint)
+                else:
+                    self._look_at(stream)
+        self._next_try_s = {key: at for key, at in self._next_try_s.items() if key in there}
+
+    def close(self) -> None:
+        """Close everything."""
+        self._lose()
+        if self._loop is not None:
+            lib = pa.library()
+            lib.pa_threaded_mainloop_stop(self._loop)
+            lib.pa_threaded_mainloop_free(self._loop)
+            self._loop = None
+
+    # --- the connection --------------------------------------------------------------------------
+
+    @contextlib.contextmanager
+    def _locked(self) -> Any:
+        lib = pa.library()
+        lib.pa_threaded_mainloop_lock(self._loop)
+        try:
+            yield
+        finally:
+            lib.pa_threaded_mainloop_unlock(self._loop)
+
+    def _is_connected(self) -> bool:
+        now = time.monotonic()
+        if self._context is None:
+            if now < self._connect_at_s:
+                return False
+            self._connect_at_s = now + TRY_AGAIN_S
+            return self._connect()
+        lib = pa.library()
+        with self._locked():
+            state = lib.pa_context_get_state(self._context)
+        if state in (pa.CONTEXT_FAILED, pa.CONTEXT_TERMINATED):
+            self.said = "The sound server is not there. Goshawk goes on when it is."
+            self._lose()
+            return False
+        return bool(state == pa.READY)
+
+    def _connect(self) -> bool:
+        try:
+            lib = pa.library()
+        except OSError:
+            self.said = "This computer has no library of a sound server (libpulse)."
+            self._connect_at_s = float("inf")
+            return False
+        if self._loop is None:
+            self._loop = lib.pa_threaded_mainloop_new()
+            with _realtime():
+                lib.pa_threaded_mainloop_start(self._loop)
+        with self._locked():
+            api = lib.pa_threaded_mainloop_get_api(self._loop)
+            self._context = lib.pa_context_new(api, b"Goshawk")
+            lib.pa_context_connect(self._context, None, pa.NO_AUTOSPAWN, None)
+        return False
+
+    def _lose(self) -> None:
+        if self._loop is None:
+            return
+        lib = pa.library()
+        with self._locked():
+            for key in list(self._streams):
+                self._close(key)
+            if self._context is not None:
+                lib.pa_context_disconnect(self._context)
+                lib.pa_context_unref(self._context)
+                self._context = None
+
+    # --- one stream (the library's lock is held) -----------------------------------------------
+
+    def _open(self, endpoint: Endpoint) -> None:
+        from goshawk.devices.sound_server.callbacks import Work, has_frames, wants_frames
+
+        now = time.monotonic()
+        if now < self._next_try_s.get(id(endpoint), 0.0):
+            return
+        self._next_try_s[id(endpoint)] = now + TRY_AGAIN_S
+        lib = pa.library()
+        first = int(endpoint.ring.numbers[FIRST])
+        channels = max(CHANNELS_BESIDE, first + 2)
+        spec = pa.SampleSpec(pa.FLOAT32LE, SAMPLE_RATE_HZ, channels)
+        places = pa.channel_map(channels)
+        title = b"Goshawk"
+        handle = lib.pa_stream_new(self._context, title, byref(spec), byref(places))
+        if not handle:
+            endpoint.said = self._why()
+            return
+        endpoint.rate_hz = SAMPLE_RATE_HZ
+        work = Work(endpoint.ring, channels)
+
+        def in_bytes(ms: float) -> int:
+            return round(ms / 1000.0 * SAMPLE_RATE_HZ) * _FRAME_BYTES * channels
+
+        chunk = in_bytes(endpoint.chunk_ms)
+        flags = (
+            pa.DONT_MOVE | pa.ADJUST_LATENCY | pa.INTERPOLATE_TIMING | pa.AUTO_TIMING_UPDATE
+        )  # fmt: skip
+        name = endpoint.name.encode()
+        if endpoint.direction == "out":
+            lib.pa_stream_set_write_callback(handle, wants_frames.address, work.at)
+            ahead = in_bytes(endpoint.server_ms)
+            buffer = pa.BufferAttributes(pa.DEFAULT, ahead, 0, chunk, pa.DEFAULT)
+            error = lib.pa_stream_connect_playback(handle, name, byref(buffer), flags, None, None)
+        else:
+            lib.pa_stream_set_read_callback(handle, has_frames.address, work.at)
+            buffer = pa.BufferAttributes(
+                pa.DEFAULT, pa.DEFAULT, pa.DEFAULT, pa.DEFAULT, chunk
+            )  # fmt: skip
+            error = lib.pa_stream_connect_record(handle, name, byref(buffer), flags)
+        if error:
+            endpoint.said = self._why()
+            lib.pa_stream_unref(handle)
+            return
+        self._streams[id(endpoint)] = _Stream(handle, work, endpoint, channels)
+
+    def _look_at(self, stream: _Stream) -> None:
+        lib, endpoint = pa.library(), stream.endpoint
+        state = lib.pa_stream_get_state(stream.handle)
+        if state == pa.STREAM_READY:
+            if not stream.is_ready:
+                stream.is_ready = True
+                endpoint.opened += 1
+                given = lib.pa_stream_get_buffer_attr(stream.handle).contents
+                is_out = endpoint.direction == "out"
+                bytes_ = given.minreq if is_out else given.fragsize
+                endpoint.chunk_frames = bytes_ // (_FRAME_BYTES * stream.channels)
+            is_suspended = lib.pa_stream_is_suspended(stream.handle) == 1
+            endpoint.state = "waiting" if is_suspended else "playing"
+            endpoint.said = "The sound server has put the device to sleep." if is_suspended else ""
+            latency, is_negative = ctypes.c_int64(), ctypes.c_int()
+            if not lib.pa_stream_get_latency(stream.handle, byref(latency), byref(is_negative)):
+                endpoint.device_ms = 0.0 if is_negative.value else latency.value / 1000.0
+        elif state >= pa.STREAM_FAILED:
+            endpoint.state, endpoint.said = "waiting", self._why()
+            self._close(id(endpoint))
+
+    def _close(self, key: int) -> None:
+        stream = self._streams.pop(key)
+        lib = pa.library()
+        lib.pa_stream_set_write_callback(stream.handle, None, None)
+        lib.pa_stream_set_read_callback(stream.handle, None, None)
+        lib.pa_stream_disconnect(stream.handle)
+        lib.pa_stream_unref(stream.handle)
+        stream.endpoint.state = "waiting"
+
+    def _why(self) -> str:
+        lib = pa.library()
+        code = lib.pa_context_errno(self._context)
+        if code in (0, 5):  # PA_OK, PA_ERR_NOENTITY
+            return "The device is gone. It goes on when it is back."
+        if code == 2:  # PA_ERR_ACCESS
+            return "The sound server does not allow it."
+        said = (lib.pa_strerror(code) or b"").decode(errors="replace")
+        return f"The sound server refuses it ({said.lower()})."
+
+
+@contextlib.contextmanager
+def _realtime() -> Any:
+    """Threads that are begun meanwhile run with the engine's scheduling, where the system grants it."""
+    before = None
+    with contextlib.suppress(OSError, AttributeError):
+        before = os.sched_getscheduler(0), os.sched_getparam(0)
+        os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(19))
+    try:
+        yield
+    finally:
+        if before:
+            with contextlib.suppress(OSError):
+                os.sched_setscheduler(0, *before)
