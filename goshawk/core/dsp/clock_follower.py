@@ -44,6 +44,9 @@ KAISER_BETA = 9.0
 
 LONGEST_TARGET_MS = 250.0
 
+MOST_DRIFT = 0.001
+"""No clock of a sound device is farther off than that."""
+
 AGE, INTEGRAL, CORRECTION, RATIO, PLACE, RUN_FRAMES, IS_RUNNING, RATE, FOLLOWER_FIELDS = range(9)
 """A follower's numbers: the smoothed age (frames of the device), the loop's integral and its last correction, frames read
 per frame given out when both clocks are true, the place between frames, frames since it began, whether it runs, and the
@@ -91,9 +94,11 @@ def _steer(state: Floats, age: float, target: float, seconds: float) -> None:
     state[AGE] += (age - state[AGE]) * min(1.0, seconds / SMOOTHING_S)
     error_s = (state[AGE] - target) / state[RATE]
     loop = FIRST_LOOP_RAD_PER_S if state[RUN_FRAMES] < FIRST_S * SAMPLE_RATE_HZ else LOOP_RAD_PER_S
-    integral = state[INTEGRAL] + loop**2 * error_s * seconds
-    state[INTEGRAL] = max(-MOST_CORRECTION, min(MOST_CORRECTION, integral))
     correction = 2.0 * loop * error_s + state[INTEGRAL]
+    if abs(correction) < MOST_CORRECTION:
+        # What cannot be mended by drift is mended at the greatest speed, and says nothing of the clocks.
+        integral = state[INTEGRAL] + loop**2 * error_s * seconds
+        state[INTEGRAL] = max(-MOST_DRIFT, min(MOST_DRIFT, integral))
     state[CORRECTION] = max(-MOST_CORRECTION, min(MOST_CORRECTION, correction))
 
 

@@ -39,6 +39,7 @@ class ServerStreams:
 
     def __init__(self) -> None:
         self._loop: Any = None
+        self._callbacks: Any = None
         self._context: Any = None
         self._streams: dict[int, _Stream] = {}
         self._next_try_s: dict[int, float] = {}
@@ -104,6 +105,9 @@ class ServerStreams:
     def _connect(self) -> bool:
         try:
             lib = pa.library()
+            from goshawk.devices.sound_server import callbacks
+
+            self._callbacks = callbacks  # Compiled; not loaded before somebody needs it.
         except OSError:
             self.said = "This computer has no library of a sound server (libpulse)."
             self._connect_at_s = float("inf")
@@ -133,8 +137,6 @@ class ServerStreams:
     # --- one stream (the library's lock is held) -----------------------------------------------
 
     def _open(self, endpoint: Endpoint) -> None:
-        from goshawk.devices.sound_server.callbacks import Work, has_frames, wants_frames
-
         now = time.monotonic()
         if now < self._next_try_s.get(id(endpoint), 0.0):
             return
@@ -150,7 +152,7 @@ class ServerStreams:
             endpoint.said = self._why()
             return
         endpoint.rate_hz = SAMPLE_RATE_HZ
-        work = Work(endpoint.ring, channels)
+        work = self._callbacks.Work(endpoint.ring, channels)
 
         def in_bytes(ms: float) -> int:
             return round(ms / 1000.0 * SAMPLE_RATE_HZ) * _FRAME_BYTES * channels
@@ -161,12 +163,12 @@ class ServerStreams:
         )  # fmt: skip
         name = endpoint.name.encode()
         if endpoint.direction == "out":
-            lib.pa_stream_set_write_callback(handle, wants_frames.address, work.at)
+            lib.pa_stream_set_write_callback(handle, self._callbacks.wants_frames.address, work.at)
             ahead = in_bytes(endpoint.server_ms)
             buffer = pa.BufferAttributes(pa.DEFAULT, ahead, 0, chunk, pa.DEFAULT)
             error = lib.pa_stream_connect_playback(handle, name, byref(buffer), flags, None, None)
         else:
-            lib.pa_stream_set_read_callback(handle, has_frames.address, work.at)
+            lib.pa_stream_set_read_callback(handle, self._callbacks.has_frames.address, work.at)
             buffer = pa.BufferAttributes(
                 pa.DEFAULT, pa.DEFAULT, pa.DEFAULT, pa.DEFAULT, chunk
             )  # fmt: skip

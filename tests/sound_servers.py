@@ -1,0 +1,78 @@
+"""A real sound server for a test, in a folder of its own; nothing outside it is touched."""
+
+import os
+import shutil
+import signal
+import subprocess
+import tempfile
+import time
+from pathlib import Path
+from typing import Any
+
+DAEMON = """default-sample-format=float32le
+default-sample-rate=48000
+enable-shm=no
+exit-idle-time=-1
+"""
+
+
+class PrivateServer:
+    """PulseAudio, headless. ``env`` is what programs need to find it."""
+
+    def __init__(self) -> None:
+        # A socket's path may not be long.
+        self.folder = Path(tempfile.mkdtemp(prefix="ghs"))
+        (self.folder / "run").mkdir(mode=0o700)
+        (self.folder / "home/.config/pulse").mkdir(parents=True)
+        (self.folder / "home/.config/pulse/daemon.conf").write_text(DAEMON)
+        self.socket = self.folder / "run/native"
+        self.env = {
+            **os.environ,
+            "XDG_RUNTIME_DIR": str(self.folder / "run"),
+            "HOME": str(self.folder / "home"),
+            "PULSE_SERVER": f"unix:{self.socket}",
+        }
+        self._process: subprocess.Popen[bytes] | None = None
+        self.start()
+
+    def start(self) -> None:
+        self.socket.unlink(missing_ok=True)
+        self._process = subprocess.Popen(
+            [
+                "pulseaudio", "-n", "--daemonize=no", "--exit-idle-time=-1", "--use-pid-file=no",
+                "-L", f"module-native-protocol-unix socket={self.socket} auth-anonymous=1",
+            ],
+            env=self.env, stderr=subprocess.DEVNULL,
+        )  # fmt: skip
+        for _ in range(400):
+            if self.socket.exists():
+                return
+            time.sleep(0.025)
+        raise RuntimeError("the sound server does not start")
+
+    def kill(self) -> None:
+        if self._process:
+            self._process.send_signal(signal.SIGKILL)
+            self._process.wait()
+
+    def close(self) -> None:
+        self.kill()
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+    def run(self, *command: str, **given: Any) -> str:
+        """A program of the system's, to its end."""
+        done = subprocess.run(
+            command, env=self.env, capture_output=True, text=True, timeout=30, check=True, **given
+        )
+        return done.stdout
+
+    def begin(self, *command: str, **given: Any) -> subprocess.Popen[bytes]:
+        """A program of the system's that goes on."""
+        return subprocess.Popen(command, env=self.env, **given)
+
+    def null_sink(self, name: str) -> str:
+        """A device of the computer's, played into and taken from; returns its module's number."""
+        return self.run(
+            "pactl", "load-module", "module-null-sink", f"sink_name={name}", "format=float32le",
+            "rate=48000", "channels=2", "norewinds=1",
+        ).strip()  # fmt: skip
