@@ -9,6 +9,8 @@ GoshawkError
 ├── NotAllowed        a token is missing or worth nothing any more
 ├── EngineLost        the audio process does not answer
 ├── ObserverLost      the process that makes the figures does not answer
+├── NoSoundServer     there is no sound server, or it does not answer
+├── SoundServerRefused  the sound server does not do what was asked
 ├── TimelineLost      the memory that the processes share cannot be had
 └── StoreUnusable     the database cannot be used
 """
@@ -85,3 +87,15 @@ class StoreUnusable(GoshawkError):
     """The database cannot be used."""
 
     code = "store_unusable"
+
+
+class NoSoundServer(GoshawkError):
+    """There is no sound server, or it does not answer."""
+
+    code = "no_sound_server"
+
+
+class SoundServerRefused(GoshawkError):
+    """The sound server does not do what was asked."""
+
+    code = "sound_server_refused"

@@ -1,4 +1,4 @@
-"""``goshawk serve | demo | render | measure | soundcheck | mix | presets | schema | bench``. Exit codes: 0 good, 2 bad input."""
+"""``goshawk serve | demo | devices | doctor | render | measure | soundcheck | mix | presets | schema | bench``. Exit codes: 0 good, 2 bad input."""
 
 import errno
 import json
@@ -33,7 +33,7 @@ DataDirOption = Annotated[
 DEFAULT_PORT = 8610
 
 
-def _serve(port: int, data_dir: Path) -> None:
+def _serve(port: int, data_dir: Path, *, is_own: bool = False) -> None:
     from goshawk.engine.spawn import spawn
 
     os.umask(0o077)  # raw voice and settings are for their user alone
@@ -44,17 +44,19 @@ def _serve(port: int, data_dir: Path) -> None:
     with plain_errors():
         spawned = spawn()
     try:
-        _serve_with(spawned, port, data_dir)
+        _serve_with(spawned, port, data_dir, is_own=is_own)
     finally:
         spawned.give_up()
 
 
-def _serve_with(spawned: Any, port: int, data_dir: Path) -> None:
+def _serve_with(spawned: Any, port: int, data_dir: Path, *, is_own: bool) -> None:
     goshawk.runs_kernels = (
         False  # Sound and figures are other processes': this one needs no compiler.
     )
     import uvicorn
 
+    from goshawk.cli.devices import first_rig
+    from goshawk.core.rig import Rig
     from goshawk.store.database import database_path, open_database
     from goshawk.store.ownership import take
     from goshawk.store.rigs import load_active_rig
@@ -65,7 +67,7 @@ def _serve_with(spawned: Any, port: int, data_dir: Path) -> None:
         ownership = take(data_dir)
         try:
             opened = open_database(database_path(data_dir))
-            load_active_rig(opened.connection)
+            load_active_rig(opened.connection, first_rig if is_own else Rig)
         except GoshawkError:
             ownership.release()
             raise
@@ -99,14 +101,36 @@ def port_is_free(port: int) -> None:
 
 @app.command()
 def serve(port: PortOption = DEFAULT_PORT, data_dir: DataDirOption = None) -> None:
-    """Start Goshawk for use, with your own rig."""
-    _serve(port, data_dir or platformdirs.user_data_path("goshawk"))
+    """Start Goshawk for use, with your own rig: nothing of it is heard before you have chosen devices."""
+    _serve(port, data_dir or platformdirs.user_data_path("goshawk"), is_own=True)
 
 
 @app.command()
 def demo(port: PortOption = DEFAULT_PORT, data_dir: DataDirOption = None) -> None:
     """Start Goshawk with the demo rig, apart from your own."""
     _serve(port, data_dir or platformdirs.user_data_path("goshawk") / "demo")
+
+
+@app.command()
+def devices(as_json: JsonFlag = False) -> None:
+    """List the devices of this computer that sound can come from and go to."""
+    from goshawk.cli.devices import as_lines, as_rows, look
+
+    found = look()
+    if as_json:
+        typer.echo(json.dumps(as_rows(found), indent=2, ensure_ascii=False))
+        return
+    for line in as_lines(found):
+        typer.echo(line)
+
+
+@app.command()
+def doctor() -> None:
+    """Say what this computer offers, and what is missing."""
+    from goshawk.cli.devices import diagnosis, look
+
+    for is_good, sentence in diagnosis(look(), FRONTEND_DIR.is_dir()):
+        typer.echo(f"{'good' if is_good else 'look'}  {sentence}")
 
 
 @app.command()

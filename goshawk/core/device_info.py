@@ -47,6 +47,16 @@ class DeviceInfo:
     """The switch by which it sends back what it is sent."""
 
 
+@dataclass(frozen=True)
+class OutputInfo:
+    """Where sound can go. ``host`` is who offers it."""
+
+    id: str
+    label: str
+    help: str
+    host: str = "Practice"
+
+
 Known = Mapping[str, DeviceInfo]
 """Every device by its id."""
 

@@ -20,7 +20,7 @@ from goshawk.core.rig import (
     changed_together,
     validated,
 )
-from goshawk.core.routing import FeedName, InputSettings, Role
+from goshawk.core.routing import LOUDSPEAKERS, FeedName, InputSettings, Role
 from goshawk.errors import BadSetting
 
 _NEW_NAMES: dict[Role, str] = {
@@ -94,6 +94,21 @@ def without_output(rig: Rig, output_id: str) -> Rig:
         raise BadSetting(f"There is no output {output_id!r}. It may have been removed.", "outputs")
     document = rig.model_dump(mode="json")
     document["outputs"] = [one for one in document["outputs"] if one["id"] != output_id]
+    return validated(document)
+
+
+def with_program(rig: Rig, input_id: str, program: str) -> Rig:
+    """The rig in which an input takes the sound of a program, by its own virtual loudspeakers; "": of none. Another input
+    that took it does not any more. Raises BadSetting."""
+    _require(rig, input_id)
+    document = rig.model_dump(mode="json")
+    for one in document["inputs"]:
+        if one["id"] == input_id:
+            one["takes"] = program
+            if program:
+                one["device"] = f"{LOUDSPEAKERS}{input_id}"
+        elif program and one["takes"] == program:
+            one["takes"] = ""
     return validated(document)
 
 
@@ -269,3 +284,12 @@ def with_dismissal(rig: Rig, key: str, badness: float) -> Rig:
         {"key": key, "badness": badness},
     ]
     return validated(document)
+
+
+def own_rig() -> Rig:
+    """The rig of a computer with devices of its own: the usual inputs, none with a device yet, and nothing that leaves
+    anywhere, so that nothing is heard before it was chosen."""
+    document = Rig(name="My rig").model_dump(mode="json")
+    for one in document["inputs"]:
+        one["device"] = ""
+    return validated({**document, "outputs": []})

@@ -95,6 +95,11 @@ class InputSettings(Settings):
     is_held: bool = choice(
         False, "Hold", "Keeps this input at its target by itself, slowly and by a few dB at most."
     )
+    takes: Annotated[str, StringConstraints(max_length=80), PLAIN_TEXT] = Field(
+        "",
+        title="Takes the sound of",
+        description="A program whose sound is led into this input's virtual loudspeakers whenever it plays.",
+    )
     chain: Chain = ()
     preset_id: str = Field("", max_length=60, description="What the chain came from.")
     delay_ms: float = number(

@@ -6,23 +6,26 @@ when one that is wanted is missing and the list is said to be another.
 """
 
 import time
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 
+from goshawk.core.computer import ComputerDevice
 from goshawk.core.dsp.frame_ring import FIRST, Ring, give, take
-from goshawk.devices.endpoint import Endpoint
+from goshawk.core.settings import visible
+from goshawk.devices.endpoint import CARD, PAIR, Endpoint
 from goshawk.units import SAMPLE_RATE_HZ
 
 TRY_AGAIN_S = 1.0
 MOST_LISTED = 128
+MOST_CHANNELS = 32
+NOT_INSTALLED = "PortAudio is not installed (on Debian: libportaudio2)."
 _SEPARATOR = "|"
 _EXCLUSIVE_HOSTS = ("Windows WASAPI",)
 
 
-@dataclass(frozen=True)
-class Card:
+class Card(msgspec.Struct, frozen=True):
     """A device as PortAudio lists it."""
 
     host: str
@@ -30,28 +33,30 @@ class Card:
     inputs: int
     outputs: int
     rate_hz: int
-    is_default_input: bool = False
-    is_default_output: bool = False
-
-    @property
-    def id(self) -> str:
-        """Its name in a rig, without how it begins."""
-        return f"{self.host}{_SEPARATOR}{self.name}"
+    is_default_input: bool
+    is_default_output: bool
 
 
-def list_cards() -> tuple[list[Card], str]:
-    """The devices there are now, at most ``MOST_LISTED``, and why there are none if that is so. For a process that has no
-    stream open: PortAudio is initialised anew."""
+class Cards(msgspec.Struct, frozen=True):
+    """The devices there are, and why there are none if that is so."""
+
+    cards: list[Card] = []
+    trouble: str = ""
+
+
+def list_cards() -> Cards:
+    """The devices there are now, at most ``MOST_LISTED``. For a process that has no stream open: PortAudio is initialised
+    anew."""
     try:
         import sounddevice
     except OSError:
-        return [], "PortAudio is not installed (on Debian: libportaudio2)."
+        return Cards(trouble=NOT_INSTALLED)
     try:
         sounddevice._terminate()
         sounddevice._initialize()
         devices, hosts = sounddevice.query_devices(), sounddevice.query_hostapis()
     except sounddevice.PortAudioError as error:
-        return [], f"PortAudio could not list the sound cards ({error})."
+        return Cards(trouble=f"PortAudio could not list the sound cards ({error}).")
     found = []
     for place, one in enumerate(list(devices)[:MOST_LISTED]):
         host = hosts[one["hostapi"]]
@@ -66,7 +71,33 @@ def list_cards() -> tuple[list[Card], str]:
                 is_default_output=host["default_output_device"] == place,
             )
         )
-    return found, ""
+    return Cards(found)
+
+
+def as_devices(cards: list[Card]) -> list[ComputerDevice]:
+    """The same as a rig names them: many channels pair by pair."""
+    found = []
+    for card in cards:
+        name = f"{CARD}:{card.host}{_SEPARATOR}{card.name}"
+        for direction, channels, is_default in (
+            ("in", card.inputs, card.is_default_input),
+            ("out", card.outputs, card.is_default_output),
+        ):
+            for first in range(1, min(channels, MOST_CHANNELS) + 1, 2):
+                last = min(first + 1, channels)
+                pair = f", channels {first}–{last}" if channels > 2 else ""
+                found.append(
+                    ComputerDevice(
+                        id=f"{name}{PAIR}{first}" if channels > 2 else name,
+                        label=visible(card.name)[:80] + pair,
+                        direction="in" if direction == "in" else "out",
+                        host=visible(card.host),
+                        channels=min(2, channels),
+                        rate_hz=card.rate_hz,
+                        is_default=is_default and first == 1,
+                    )
+                )
+    return found
 
 
 class CardStreams:
@@ -112,7 +143,7 @@ class CardStreams:
             import sounddevice
         except OSError:
             self._is_there = False
-            endpoint.said = "PortAudio is not installed (on Debian: libportaudio2)."
+            endpoint.said = NOT_INSTALLED
             return
         index = self._find(sounddevice, endpoint)
         if index is None and self._round != self._initialised_round:

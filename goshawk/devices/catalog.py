@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from goshawk.core.device_info import DeviceInfo
+from goshawk.core.device_info import DeviceInfo, OutputInfo
 from goshawk.errors import BadInput, NotFound
 
 INPUT_DEVICES: tuple[DeviceInfo, ...] = (
@@ -71,15 +71,6 @@ INPUT_DEVICES: tuple[DeviceInfo, ...] = (
     ),
 )
 DEVICES = {device.id: device for device in INPUT_DEVICES}
-
-
-@dataclass(frozen=True)
-class OutputInfo:
-    """Where sound can go that ships with Goshawk."""
-
-    id: str
-    label: str
-    help: str
 
 
 OUTPUT_DEVICES: tuple[OutputInfo, ...] = (

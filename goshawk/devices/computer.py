@@ -10,8 +10,9 @@ from functools import cache
 
 import numpy as np
 
+from goshawk.core.computer import microphone_key
 from goshawk.core.rig import Rig
-from goshawk.core.routing import LOUDSPEAKERS, VIRTUAL, OutputSettings
+from goshawk.core.routing import VIRTUAL, OutputSettings
 from goshawk.devices.capture import Capture
 from goshawk.devices.endpoint import Direction, Endpoint, is_real
 from goshawk.devices.opener import Opener
@@ -20,18 +21,6 @@ from goshawk.units import frames_to_ms
 SMALLEST_BUFFER_BLOCKS = 3
 CAUTIOUS_BUFFER_MS = 60.0
 """Where the system grants no real-time scheduling."""
-
-
-def microphone_key(source: str) -> str:
-    """How a plan names the virtual microphone that an output's source leaves by."""
-    return f"microphone:{source}"
-
-
-def wanted_virtual(rig: Rig) -> list[str]:
-    """Every virtual device that a rig needs, by its key."""
-    microphones = [microphone_key(one.source) for one in rig.outputs if one.device == VIRTUAL]
-    loudspeakers = [one.device for one in rig.inputs if one.device.startswith(LOUDSPEAKERS)]
-    return list(dict.fromkeys([*microphones, *loudspeakers]))
 
 
 @cache

@@ -130,6 +130,11 @@ class EngineClient:
         """Run the devices that no input uses too, so that their levels are seen."""
         self._change(is_watching=is_on)
 
+    def know_computer(self, virtual: dict[str, str], watched: list[str], cards_round: int) -> None:
+        """The virtual devices that were made, by their keys; devices whose level is looked at; a count of changes of the
+        list of sound cards."""
+        self._change(virtual=virtual, watched=tuple(watched), cards_round=cards_round)
+
     def be_seen(self, is_seen: bool) -> None:
         """Whether somebody looks at what the engine says."""
         self._change(is_seen=is_seen)

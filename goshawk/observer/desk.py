@@ -11,6 +11,7 @@ from typing import Any
 from pydantic import TypeAdapter
 
 from goshawk.core.chain_slots import Chain
+from goshawk.core.computer import Computer
 from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.graph.comparison import Heard
 from goshawk.core.graph.pick import picked
@@ -141,6 +142,7 @@ class Desk:
         """Another rig is heard, or set."""
         before = self.rig
         self.rig = Rig.model_validate_json(said.rig)
+        self.figures.computer = Computer.model_validate_json(said.computer)
         self.is_trying = said.rig_set is not None
         self.rig_set = Rig.model_validate_json(said.rig_set) if said.rig_set else self.rig
         if _microphone_of(self.rig) != _microphone_of(before):

@@ -7,7 +7,8 @@ from collections import deque
 from dataclasses import dataclass
 from typing import Any
 
-from goshawk.core.device_info import info_of
+from goshawk.core.computer import Computer, input_devices
+from goshawk.core.device_info import Known, info_of
 from goshawk.core.graph.stations import came, feed_station
 from goshawk.core.measure.alike import Alike, Likeness, find_alike
 from goshawk.core.measure.microphone import (
@@ -26,6 +27,7 @@ from goshawk.core.rules.finding import not_put_aside
 from goshawk.core.rules.gain import GainCheck, gain_advice
 from goshawk.core.rules.staging import limiter_share_findings, staging_findings
 from goshawk.core.rules.wiring import Wired, wiring_findings
+from goshawk.core.rules.wiring.outputs import EXPECTED, leaves
 from goshawk.core.stage import Block
 from goshawk.devices.catalog import DEVICES
 from goshawk.observer.stage_figures import StageCosts, stage_work
@@ -33,7 +35,13 @@ from goshawk.page_messages.balance import BalanceLevels
 from goshawk.page_messages.chain import RoomTakeState
 from goshawk.page_messages.live import Levels
 from goshawk.page_messages.sound_check import TakeProgress
-from goshawk.page_messages.wiring import DeviceStatus, EncoderStatus, EngineHealth, LedgerEntry
+from goshawk.page_messages.wiring import (
+    DeviceStatus,
+    EncoderStatus,
+    EngineHealth,
+    LedgerEntry,
+    OutputStatus,
+)
 from goshawk.timeline.readings import Readings
 from goshawk.units import SAMPLE_RATE_HZ
 
@@ -65,6 +73,8 @@ class Snapshot:
     monitor: Monitor
     window: dict[str, InputWindow] | None
     devices: dict[str, DeviceStatus]
+    outputs: dict[str, OutputStatus]
+    computer: Computer
     ledgers: dict[FeedName, list[LedgerEntry]]
     alike: tuple[Alike, ...]
     health: MicrophoneHealth | None
@@ -74,6 +84,11 @@ class Snapshot:
     """Fields of the figures that need no computation."""
 
 
+def all_known(computer: Computer, rig: Rig) -> Known:
+    """Every device by its id: those that ship with Goshawk, and the computer's."""
+    return {**DEVICES, **{one.id: one for one in input_devices(computer, rig)}}
+
+
 class Figures:
     """Windows over the readings of one engine, and the figures and findings made from them. ``raw`` is what the main
     voice's device gave lately."""
@@ -81,9 +96,14 @@ class Figures:
     def __init__(self, raw: SoundKeeper) -> None:
         self._raw = raw
         self.gain_check = GainCheck()
+        self.computer = Computer()
         self.measured_delay_ms: dict[FeedName, float | None] | None = None
         self._measured_at: dict[FeedName, float] | None = None
         self.forget_all()
+
+    def known(self, rig: Rig) -> Known:
+        """Every device, those of the computer too."""
+        return all_known(self.computer, rig)
 
     def forget_all(self) -> None:
         """The engine is gone: what is not measured any more must not be shown as if it were."""
@@ -137,7 +157,7 @@ class Figures:
         self.monitor.push(readings)
         self._costs.push(readings.engine.blocks, readings.stage_busy_s)
         self._likeness.keep_only(compared_sounds(rig).values())
-        self.gain_check.push(*self.monitor.newest(), rig, DEVICES)
+        self.gain_check.push(*self.monitor.newest(), rig, self.known(rig))
         if readings.measured_delay_ms is not None:
             self.measured_delay_ms = readings.measured_delay_ms
             self._measured_at = None
@@ -158,6 +178,7 @@ class Figures:
 
     async def listen_slowly(self, rig: Rig) -> None:
         """One round of the slow measurements, in a thread of their own."""
+        known = self.known(rig)
         kept, serial = self._likeness.snapshot(), self._serial
         longest = min(round(WINDOW_S * SAMPLE_RATE_HZ), max(0, self._raw.end - self._raw_from))
         raw = self._raw.newest(longest)
@@ -167,12 +188,12 @@ class Figures:
             pairs += [
                 (feed_station("you"), one.id)
                 for one in rig.inputs
-                if info_of(DEVICES, one.device).is_in_the_room
+                if info_of(known, one.device).is_in_the_room
             ]
         pairs += [
             (feed_station("call"), one.id)
             for one in rig.inputs
-            if info_of(DEVICES, one.device).is_call
+            if info_of(known, one.device).is_call
         ]
         station = {sound: name for name, sound in compared_sounds(rig).items()}
         signals = {station[sound]: one for sound, one in kept.items() if sound in station}
@@ -241,6 +262,8 @@ class Figures:
             monitor=self.monitor.snapshot(),
             window=balance.windows.get(FIGURES_WINDOW_S) if balance else None,
             devices=self._devices(readings, now),
+            outputs={name: OutputStatus(**one) for name, one in readings.outputs.items()},
+            computer=self.computer,
             ledgers=ledgers,
             alike=self._alike,
             health=self._health,
@@ -282,10 +305,13 @@ def levels_of(snapshot: Snapshot) -> Levels:
         figures["clearance_db"] = {
             name: one.clearance_db for name, one in snapshot.window.items() if name != rig.chained
         }
+    known = all_known(snapshot.computer, rig)
     wired = Wired(
         rig=rig,
         devices={name: status.model_dump() for name, status in snapshot.devices.items()},
-        known=DEVICES,
+        known=known,
+        outputs={name: one.model_dump() for name, one in snapshot.outputs.items()},
+        computer=snapshot.computer,
         delays_ms={
             feed: float(sum(entry.ms for entry in entries))
             for feed, entries in snapshot.ledgers.items()
@@ -295,10 +321,13 @@ def levels_of(snapshot: Snapshot) -> Levels:
         stations=stations,
         bad_samples=figures["bad_samples"],
     )
+    for feed in EXPECTED:
+        if figures["reach"][feed] == "hears" and not leaves(wired, feed):
+            figures["reach"][feed] = "open"  # Nobody is at its end.
     efforts, gates, limiters = stage_work(monitor, rig, snapshot.shown)
     findings = [
         *wiring_findings(wired),
-        *staging_findings(stations, rig, DEVICES),
+        *staging_findings(stations, rig, known),
         *limiter_share_findings({name: one.share_percent for name, one in limiters.items()}, rig),
     ]
     shown = not_put_aside(findings, rig)
@@ -313,7 +342,8 @@ def levels_of(snapshot: Snapshot) -> Levels:
         standings=standings(figures["peaks_dbfs"], figures["clearance_db"], rig),
         findings=shown,
         findings_aside=len(findings) - len(shown),
-        gain=gain_advice(*monitor.microphone(), rig, DEVICES),
+        gain=gain_advice(*monitor.microphone(), rig, known),
         devices=snapshot.devices,
+        outputs=snapshot.outputs,
         ledgers=snapshot.ledgers,
     )

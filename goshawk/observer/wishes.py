@@ -28,10 +28,11 @@ class Begin(msgspec.Struct, tag=True):
 
 
 class Follow(msgspec.Struct, tag=True):
-    """What is heard now, and what is set if that is another (while somebody drags)."""
+    """What is heard now, what is set if that is another (while somebody drags), and the computer's devices (JSON)."""
 
     rig: bytes
     rig_set: bytes | None
+    computer: bytes = b"{}"
 
 
 class Shown(msgspec.Struct, tag=True):

@@ -5,7 +5,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, Field
 
-from goshawk.core.device_info import DeviceInfo
+from goshawk.core.computer import Computer
+from goshawk.core.device_info import DeviceInfo, OutputInfo
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.observed.monitor import Reach
 from goshawk.core.rig import Rig
@@ -64,6 +65,7 @@ from goshawk.page_messages.settings import (
 from goshawk.page_messages.sound_check import SoundCheckState, TakeProgress
 from goshawk.page_messages.wiring import (
     AddInput,
+    AddOutput,
     AddressInfo,
     BufferSearchState,
     Cough,
@@ -71,12 +73,18 @@ from goshawk.page_messages.wiring import (
     EncoderStatus,
     EngineHealth,
     Fault,
+    FeedAs,
     FindBuffer,
+    HandMicrophone,
     LedgerEntry,
     MeasureDelay,
     MeasureGain,
     MoveInput,
+    OutputStatus,
     RemoveInput,
+    RemoveOutput,
+    SetUnity,
+    TakeProgram,
     WatchDevices,
 )
 from goshawk.store.sound_files import StoredSoundFile
@@ -89,6 +97,12 @@ FromPage = Annotated[
     | AddInput
     | RemoveInput
     | MoveInput
+    | AddOutput
+    | RemoveOutput
+    | FeedAs
+    | TakeProgram
+    | HandMicrophone
+    | SetUnity
     | AddStage
     | CopyStage
     | RemoveStage
@@ -144,6 +158,8 @@ class State(FromServerModel):
     save_trouble: str
     """Why what is set is not saved; "" if it is, or soon will be."""
     devices: list[DeviceInfo]
+    output_devices: list[OutputInfo]
+    computer: Computer
     """The input devices there are now, with what each can do."""
     sound_files: list[StoredSoundFile]
     is_engine_running: bool
@@ -222,6 +238,7 @@ class Levels(FromServerModel):
     gain: GainAdvice
     gain_minute: GainMinute
     devices: dict[str, DeviceStatus]
+    outputs: dict[str, OutputStatus]
     encoder: EncoderStatus
     ledgers: dict[FeedName, list[LedgerEntry]]
     delay_ms: dict[FeedName, float]

@@ -4,7 +4,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from goshawk.core.routing import Role
+from goshawk.core.routing import FeedName, Role
 from goshawk.core.rules.buffer import MOST_SHARE, BufferAdvice, BufferTrial
 from goshawk.page_messages.base import FromPageModel, FromServerModel
 
@@ -29,6 +29,52 @@ class MoveInput(FromPageModel):
     type: Literal["move_input"]
     input_id: str = Field(max_length=40)
     by: int = Field(ge=-20, le=20)
+
+
+class AddOutput(FromPageModel):
+    """One more place where a feed, or an input, leaves."""
+
+    type: Literal["add_output"]
+    source: str = Field(max_length=60)
+    device: str = Field(max_length=200)
+
+
+class RemoveOutput(FromPageModel):
+    """Take an output away; undo brings it back."""
+
+    type: Literal["remove_output"]
+    output_id: str = Field(max_length=40)
+
+
+class FeedAs(FromPageModel):
+    """Let one listener get just what another hears, as one step."""
+
+    type: Literal["feed_as"]
+    feed: FeedName
+    other: FeedName
+
+
+class TakeProgram(FromPageModel):
+    """Lead a program's sound into an input's virtual loudspeakers, now and whenever it plays; "" gives it back."""
+
+    type: Literal["take_program"]
+    input_id: str = Field(max_length=40)
+    program: str = Field(max_length=80)
+
+
+class HandMicrophone(FromPageModel):
+    """Let a program that records have the virtual microphone of a source; if it has it, give it back what it had."""
+
+    type: Literal["hand_microphone"]
+    program_id: int
+    source: str = Field(max_length=60)
+
+
+class SetUnity(FromPageModel):
+    """Let a virtual device pass sound as it is: neither muted nor turned down in the system."""
+
+    type: Literal["set_unity"]
+    key: str = Field(max_length=100)
 
 
 class Cough(FromPageModel):
@@ -107,6 +153,8 @@ class DeviceStatus(FromServerModel):
     """How an input device does. Rates as it says them; ``counted_rate_hz`` if it delivers another."""
 
     state: str
+    said: str = ""
+    """Why it does not play; "" if it does."""
     channels: int
     rate_hz: int
     clock_ppm: int
@@ -120,6 +168,22 @@ class DeviceStatus(FromServerModel):
     age_ms: float = 0.0
     position_s: float | None = None
     duration_s: float | None = None
+
+
+class OutputStatus(FromServerModel):
+    """How an output does: "playing", or "waiting" and why; its highest peak since the last levels; from the engine to the air,
+    and of it what the device says, as far as it is known; counts since it was wanted."""
+
+    state: str
+    said: str = ""
+    peak_dbfs: float
+    delay_ms: float | None = None
+    device_ms: float | None = None
+    clock_ppm: int = 0
+    rate_hz: int = 48_000
+    dropouts: int = 0
+    overruns: int = 0
+    grown: int = 0
 
 
 class EncoderStatus(FromServerModel):

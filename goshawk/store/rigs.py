@@ -2,6 +2,7 @@
 
 import sqlite3
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from pydantic import ValidationError
@@ -30,8 +31,8 @@ class SavedRig:
     notice: str | None = None
 
 
-def load_active_rig(connection: sqlite3.Connection) -> SavedRig:
-    """The active rig; the demo's rig is made if there is none yet. Of damaged revisions, the newest before them that
+def load_active_rig(connection: sqlite3.Connection, first: Callable[[], Rig] = Rig) -> SavedRig:
+    """The active rig; ``first`` makes it if there is none yet. Of damaged revisions, the newest before them that
     can be read takes their place, and that is said.
 
     If none can be read, StoreUnusable is raised; nothing is deleted."""
@@ -39,7 +40,7 @@ def load_active_rig(connection: sqlite3.Connection) -> SavedRig:
         row = connection.execute("SELECT id FROM rigs WHERE is_active = 1").fetchone()
         if row is None:
             cursor = connection.execute("INSERT INTO rigs (is_active, revision) VALUES (1, 1)")
-            _insert(connection, int(cursor.lastrowid or 0), 1, Rig(), "", time.time())
+            _insert(connection, int(cursor.lastrowid or 0), 1, first(), "", time.time())
     with store_errors("The saved rig could not be read"):
         active = _active(connection)
         try:

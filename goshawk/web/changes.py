@@ -7,15 +7,19 @@ from goshawk.core.chain_slots import StageName
 from goshawk.core.rig import Rig, changed, changed_together
 from goshawk.core.rig_changes import (
     with_dismissal,
+    with_feed_as,
     with_input,
     with_input_moved,
+    with_output,
+    with_program,
     with_stage,
     with_stage_copied,
     with_stage_moved,
     without_input,
+    without_output,
     without_stage,
 )
-from goshawk.core.routing import Role
+from goshawk.core.routing import FeedName, Role
 from goshawk.core.target_sets import CLEARANCES, TARGET_SETS
 from goshawk.errors import BadSetting, NotFound
 from goshawk.page_messages.live import State
@@ -71,6 +75,22 @@ class Changes:
     async def move_input(self, input_id: str, by: int) -> State:
         """Move an input in the list."""
         return await self.make(lambda rig: with_input_moved(rig, input_id, by), "inputs")
+
+    async def add_output(self, source: str, device: str) -> State:
+        """One more place where a source leaves."""
+        return await self.make(lambda rig: with_output(rig, source, device), "outputs")
+
+    async def remove_output(self, output_id: str) -> State:
+        """Take an output away."""
+        return await self.make(lambda rig: without_output(rig, output_id), "outputs")
+
+    async def feed_as(self, feed: FeedName, other: FeedName) -> State:
+        """One listener gets just what another hears."""
+        return await self.make(lambda rig: with_feed_as(rig, feed, other), f"feeds.{feed}")
+
+    async def take_program(self, input_id: str, program: str) -> State:
+        """Lead a program's sound into an input; "" gives it back."""
+        return await self.make(lambda rig: with_program(rig, input_id, program), "inputs")
 
     async def add_stage(self, input_id: str, stage: StageName, after: str) -> State:
         """One more stage in an input's chain, behind another."""

@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 from pydantic import TypeAdapter
 
 from goshawk import __version__
+from goshawk.core.computer import Computer, input_devices, output_devices
 from goshawk.core.device_info import info_of
 from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.measure.take import TakeKind
@@ -17,7 +18,7 @@ from goshawk.core.routing import FEEDS
 from goshawk.core.rules.balance import with_holds_let_go
 from goshawk.core.rules.sentences import feed_sentence
 from goshawk.core.target_sets import TARGET_SETS, chosen_set
-from goshawk.devices.catalog import DEVICES, INPUT_DEVICES, checked_fault
+from goshawk.devices.catalog import DEVICES, INPUT_DEVICES, OUTPUT_DEVICES, checked_fault
 from goshawk.engine.client import EngineClient
 from goshawk.engine.spawn import Spawned
 from goshawk.errors import GoshawkError, StoreUnusable
@@ -42,11 +43,14 @@ from goshawk.web.pages import LivePage, Pages, notice
 from goshawk.web.points import Listener, Points
 from goshawk.web.preset_shelf import PresetShelf
 from goshawk.web.rig_desk import RigDesk
+from goshawk.web.sound_desk import SoundDesk
 from goshawk.web.sound_file_shelf import SoundFileShelf
 from goshawk.web.tuning_desk import TuningDesk
 from goshawk.web.what_plays import WhatPlays
 
 T = TypeVar("T")
+MOST_WATCHED = 8
+"""So many of the computer's devices run to show their levels."""
 _takes = TypeAdapter(dict[TakeKind, StoredTake])
 
 
@@ -95,6 +99,7 @@ class Studio:
         self.points = Points(
             lambda: self.engine.memory, lambda names: self.engine.set_points(names), self._look
         )
+        self.sound = SoundDesk(self._on_computer)
         self.access = Access(self._db, self._in_store, tell)
         self.microphone = MicrophoneClaim(lambda: self.engine, self.notify)
 
@@ -110,12 +115,15 @@ class Studio:
     async def start(self) -> None:
         """Start the processes."""
         self.files.give(self.desk.set)
+        self.sound.want(self.desk.set)
+        self.sound.start()
         await self.engine.start()
         self._tell_observer(self.rig)
         self._look()
         self.observer.start()
         self.supervisor.keep("saving again", self.desk.save_again)
         self.supervisor.keep("passing the sound on", self.points.pass_on)
+        self.supervisor.keep("listing sound cards", self.sound.follow_cards)
 
     async def stop(self) -> None:
         """Stop the processes and close the database."""
@@ -124,6 +132,7 @@ class Studio:
         await self.supervisor.close()
         await self.observer.stop()
         await self.engine.stop()
+        await self.sound.stop()
         self.work.clear()
         async with self._storing:  # what is being written is finished first
             self._is_closed = True
@@ -145,7 +154,9 @@ class Studio:
             can_redo=self.desk.saved.can_redo,
             is_saved=self.desk.is_saved,
             save_trouble=self.desk.trouble,
-            devices=list(INPUT_DEVICES),
+            devices=[*INPUT_DEVICES, *input_devices(self.sound.computer, self.rig)],
+            output_devices=[*OUTPUT_DEVICES, *output_devices(self.sound.computer)],
+            computer=self.sound.computer,
             sound_files=self.files.listed,
             is_engine_running=self.engine.is_running,
             curves=curves_of(self.rig),
@@ -179,6 +190,7 @@ class Studio:
 
     def _hear(self, rig: Rig) -> None:
         self.files.give(rig)
+        self.sound.want(rig)
         self.plays.give()
         self._tell_observer(rig)
         no_more = [name for name in self.plays.held_db if not _is_held(rig, name)]
@@ -256,7 +268,28 @@ class Studio:
 
     def _tell_observer(self, rig: Rig) -> None:
         rig_set = self.desk.set.model_dump_json().encode() if self.desk.is_trying else None
-        self.observer.follow(wishes.Follow(rig.model_dump_json().encode(), rig_set))
+        self.observer.follow(
+            wishes.Follow(
+                rig.model_dump_json().encode(),
+                rig_set,
+                self.sound.computer.model_dump_json().encode(),
+            )
+        )
+
+    def _on_computer(self, computer: Computer) -> None:
+        """Something has come, gone or changed among the computer's devices and programs."""
+        self._give_computer()
+        self._tell_observer(self.rig)
+        self.pages.tell_state()
+
+    def _give_computer(self) -> None:
+        computer = self.sound.computer
+        watched = [one.id for one in computer.devices if one.direction == "in"]
+        self.engine.know_computer(
+            {one.key: one.device for one in computer.virtual if one.is_linked},
+            watched[:MOST_WATCHED] if self._watching else [],
+            self.sound.cards_round,
+        )
 
     def _look(self) -> None:
         self.engine.be_seen(bool(self.pages))
@@ -395,6 +428,8 @@ class Studio:
         (self._watching.add if is_on else self._watching.discard)(page)
         if bool(self._watching) != before:
             self.engine.watch_devices(bool(self._watching))
+            self.sound.watch(bool(self._watching))
+            self._give_computer()
 
     def watch_balance(self, page: LivePage, is_on: bool) -> None:
         """A page shows the balance, or no longer."""

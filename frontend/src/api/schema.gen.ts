@@ -44,6 +44,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Devices
+         * @description The devices there are, those of the computer as they were seen last; programs, and virtual devices.
+         */
+        get: operations["read_devices_api_devices_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/devices/{device}/faults": {
         parameters: {
             query?: never;
@@ -649,6 +669,21 @@ export interface components {
             type: "add_input";
         };
         /**
+         * AddOutput
+         * @description One more place where a feed, or an input, leaves.
+         */
+        AddOutput: {
+            /** Device */
+            device: string;
+            /** Source */
+            source: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add_output";
+        };
+        /**
          * AddStage
          * @description One more stage in an input's chain behind another ("" is its device), but ahead of the limiter.
          */
@@ -1167,6 +1202,81 @@ export interface components {
             stage: "compressor";
         };
         /**
+         * Computer
+         * @description All of it, as it is now. ``server`` names the sound server; the troubles say why there is none, or no cards.
+         */
+        Computer: {
+            /**
+             * Cards Trouble
+             * @default
+             */
+            cards_trouble: string;
+            /**
+             * Devices
+             * @default []
+             */
+            devices: components["schemas"]["ComputerDevice"][];
+            /**
+             * Programs
+             * @default []
+             */
+            programs: components["schemas"]["Program"][];
+            /**
+             * Server
+             * @default
+             */
+            server: string;
+            /**
+             * Server Trouble
+             * @default
+             */
+            server_trouble: string;
+            /**
+             * Virtual
+             * @default []
+             */
+            virtual: components["schemas"]["VirtualDevice"][];
+        };
+        /**
+         * ComputerDevice
+         * @description A device that is not Goshawk's own. ``id`` is its name in a rig; ``host`` who offers it; a rate of 0 is not known.
+         */
+        ComputerDevice: {
+            /** Channels */
+            channels: number;
+            /**
+             * Direction
+             * @enum {string}
+             */
+            direction: "in" | "out";
+            /** Host */
+            host: string;
+            /** Id */
+            id: string;
+            /**
+             * Is Default
+             * @default false
+             */
+            is_default: boolean;
+            /**
+             * Is Monitor
+             * @default false
+             */
+            is_monitor: boolean;
+            /**
+             * Is Virtual
+             * @default false
+             */
+            is_virtual: boolean;
+            /** Label */
+            label: string;
+            /**
+             * Rate Hz
+             * @default 0
+             */
+            rate_hz: number;
+        };
+        /**
          * CopyStage
          * @description A copy of a stage, right behind it.
          */
@@ -1444,8 +1554,24 @@ export interface components {
             rate_hz: number;
             /** Recent Dropouts */
             recent_dropouts: number;
+            /**
+             * Said
+             * @default
+             */
+            said: string;
             /** State */
             state: string;
+        };
+        /**
+         * Devices
+         * @description What sound can come from and go to, and what else is known of this computer.
+         */
+        Devices: {
+            computer: components["schemas"]["Computer"];
+            /** Inputs */
+            inputs: components["schemas"]["DeviceInfo"][];
+            /** Outputs */
+            outputs: components["schemas"]["OutputInfo"][];
         };
         /**
          * Dismiss
@@ -1812,6 +1938,27 @@ export interface components {
             unit: string;
         };
         /**
+         * FeedAs
+         * @description Let one listener get just what another hears, as one step.
+         */
+        FeedAs: {
+            /**
+             * Feed
+             * @enum {string}
+             */
+            feed: "viewers" | "you" | "call" | "archive";
+            /**
+             * Other
+             * @enum {string}
+             */
+            other: "viewers" | "you" | "call" | "archive";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "feed_as";
+        };
+        /**
          * FeedSettings
          * @description What one listener hears, as a whole.
          */
@@ -1976,7 +2123,7 @@ export interface components {
              */
             type: "forget_room";
         };
-        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["WatchStage"] | components["schemas"]["WatchChain"] | components["schemas"]["LearnRoom"] | components["schemas"]["ForgetRoom"] | components["schemas"]["LoopLast"] | components["schemas"]["LoopNew"] | components["schemas"]["LoopStop"] | components["schemas"]["LoopHear"] | components["schemas"]["KeepOther"] | components["schemas"]["SwapOther"] | components["schemas"]["WatchBalance"] | components["schemas"]["BringToTarget"] | components["schemas"]["SuggestDucker"] | components["schemas"]["ChooseTargets"] | components["schemas"]["CountAnew"] | components["schemas"]["ReplayLast"] | components["schemas"]["ReplayStop"] | components["schemas"]["ReplayHear"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
+        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddOutput"] | components["schemas"]["RemoveOutput"] | components["schemas"]["FeedAs"] | components["schemas"]["TakeProgram"] | components["schemas"]["HandMicrophone"] | components["schemas"]["SetUnity"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["WatchStage"] | components["schemas"]["WatchChain"] | components["schemas"]["LearnRoom"] | components["schemas"]["ForgetRoom"] | components["schemas"]["LoopLast"] | components["schemas"]["LoopNew"] | components["schemas"]["LoopStop"] | components["schemas"]["LoopHear"] | components["schemas"]["KeepOther"] | components["schemas"]["SwapOther"] | components["schemas"]["WatchBalance"] | components["schemas"]["BringToTarget"] | components["schemas"]["SuggestDucker"] | components["schemas"]["ChooseTargets"] | components["schemas"]["CountAnew"] | components["schemas"]["ReplayLast"] | components["schemas"]["ReplayStop"] | components["schemas"]["ReplayHear"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
         /**
          * GainAdvice
          * @description What to do about the microphone's gain. ``by_db`` is positive for more gain.
@@ -2161,6 +2308,21 @@ export interface components {
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * HandMicrophone
+         * @description Let a program that records have the virtual microphone of a source; if it has it, give it back what it had.
+         */
+        HandMicrophone: {
+            /** Program Id */
+            program_id: number;
+            /** Source */
+            source: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "hand_microphone";
         };
         /**
          * HighPassBand
@@ -2412,6 +2574,12 @@ export interface components {
              */
             sends: components["schemas"]["Sends"];
             /**
+             * Takes the sound of
+             * @description A program whose sound is led into this input's virtual loudspeakers whenever it plays.
+             * @default
+             */
+            takes: string;
+            /**
              * Trim
              * @description What brings this input to its target; Goshawk sets it when asked, the fader stays yours.
              * @default 0
@@ -2600,6 +2768,10 @@ export interface components {
             } | null;
             /** Momentary Lufs */
             momentary_lufs: number | null;
+            /** Outputs */
+            outputs: {
+                [key: string]: components["schemas"]["OutputStatus"];
+            };
             /** Peaks Dbfs */
             peaks_dbfs: {
                 [key: string]: number | null;
@@ -2882,7 +3054,8 @@ export interface components {
         };
         /**
          * Mend
-         * @description The settings that mend a finding, changed together.
+         * @description The settings that mend a finding, changed together; or (``unity``) a virtual device, by its key, that is to pass sound
+         *     as it is.
          */
         Mend: {
             /** Changes */
@@ -2891,6 +3064,11 @@ export interface components {
             };
             /** Label */
             label: string;
+            /**
+             * Unity
+             * @default
+             */
+            unity: string;
         };
         /**
          * MixFigures
@@ -3025,6 +3203,110 @@ export interface components {
             };
         };
         /**
+         * OutputInfo
+         * @description Where sound can go. ``host`` is who offers it.
+         */
+        OutputInfo: {
+            /** Help */
+            help: string;
+            /**
+             * Host
+             * @default Practice
+             */
+            host: string;
+            /** Id */
+            id: string;
+            /** Label */
+            label: string;
+        };
+        /**
+         * OutputSettings
+         * @description Where a feed, or one input, leaves Goshawk.
+         */
+        OutputSettings: {
+            /**
+             * Delay
+             * @description Holds this output back, to be in time with a slower one.
+             * @default 0
+             */
+            delay_ms: number;
+            /**
+             * Goes to
+             * @default
+             */
+            device: string;
+            /** Id */
+            id: string;
+            /**
+             * Mute
+             * @description Nothing leaves here.
+             * @default false
+             */
+            is_muted: boolean;
+            /**
+             * Level
+             * @description How loudly it leaves here, beside the feed's own fader.
+             * @default 0
+             */
+            level_db: number;
+            /**
+             * What leaves
+             * @default viewers
+             */
+            source: string;
+        };
+        /**
+         * OutputStatus
+         * @description How an output does: "playing", or "waiting" and why; its highest peak since the last levels; from the engine to the air,
+         *     and of it what the device says, as far as it is known; counts since it was wanted.
+         */
+        OutputStatus: {
+            /**
+             * Clock Ppm
+             * @default 0
+             */
+            clock_ppm: number;
+            /**
+             * Delay Ms
+             * @default null
+             */
+            delay_ms: number | null;
+            /**
+             * Device Ms
+             * @default null
+             */
+            device_ms: number | null;
+            /**
+             * Dropouts
+             * @default 0
+             */
+            dropouts: number;
+            /**
+             * Grown
+             * @default 0
+             */
+            grown: number;
+            /**
+             * Overruns
+             * @default 0
+             */
+            overruns: number;
+            /** Peak Dbfs */
+            peak_dbfs: number;
+            /**
+             * Rate Hz
+             * @default 48000
+             */
+            rate_hz: number;
+            /**
+             * Said
+             * @default
+             */
+            said: string;
+            /** State */
+            state: string;
+        };
+        /**
          * PlayerSettings
          * @description The music player's own knobs.
          */
@@ -3070,6 +3352,27 @@ export interface components {
             is_own: boolean;
             /** Name */
             name: string;
+        };
+        /**
+         * Program
+         * @description A program that plays or records now: ``id`` names its stream, ``name`` the program. ``key`` is the virtual device of
+         *     Goshawk's that it uses, "" for any other; a volume of 1 is unity.
+         */
+        Program: {
+            /** Device */
+            device: string;
+            /** Id */
+            id: number;
+            /** Is Muted */
+            is_muted: boolean;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Plays */
+            plays: boolean;
+            /** Volume */
+            volume: number;
         };
         /**
          * Proof
@@ -3190,6 +3493,19 @@ export interface components {
             type: "remove_input";
         };
         /**
+         * RemoveOutput
+         * @description Take an output away; undo brings it back.
+         */
+        RemoveOutput: {
+            /** Output Id */
+            output_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "remove_output";
+        };
+        /**
          * RemoveStage
          * @description Take a stage away; undo brings it back.
          */
@@ -3302,6 +3618,12 @@ export interface components {
              */
             chained: string;
             /**
+             * Device buffer
+             * @description How much lies between Goshawk and the computer's devices; 0: as little as the system allows.
+             * @default 0
+             */
+            device_buffer_ms: number;
+            /**
              * @default {
              *       "attic": {
              *         "performance": "talk",
@@ -3378,6 +3700,8 @@ export interface components {
              * @default Attic, late
              */
             name: string;
+            /** Outputs */
+            outputs: components["schemas"]["OutputSettings"][];
             /**
              * The picture waits
              * @description By how much your broadcast program already delays the picture.
@@ -3515,6 +3839,19 @@ export interface components {
              * @enum {string}
              */
             type: "set_together";
+        };
+        /**
+         * SetUnity
+         * @description Let a virtual device pass sound as it is: neither muted nor turned down in the system.
+         */
+        SetUnity: {
+            /** Key */
+            key: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set_unity";
         };
         /**
          * SettingsSchema
@@ -3696,6 +4033,7 @@ export interface components {
             can_undo: boolean;
             /** Changed Presets */
             changed_presets: string[];
+            computer: components["schemas"]["Computer"];
             /** Curves */
             curves: {
                 [key: string]: number[];
@@ -3709,6 +4047,8 @@ export interface components {
             /** Is Saved */
             is_saved: boolean;
             loop: components["schemas"]["LoopState"];
+            /** Output Devices */
+            output_devices: components["schemas"]["OutputInfo"][];
             /** Plan */
             plan: number;
             /** Presets */
@@ -3982,6 +4322,21 @@ export interface components {
             unit: string;
             /** Value */
             value: number;
+        };
+        /**
+         * TakeProgram
+         * @description Lead a program's sound into an input's virtual loudspeakers, now and whenever it plays; "" gives it back.
+         */
+        TakeProgram: {
+            /** Input Id */
+            input_id: string;
+            /** Program */
+            program: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "take_program";
         };
         /**
          * TakeProgress
@@ -4298,6 +4653,27 @@ export interface components {
             type: string;
         };
         /**
+         * VirtualDevice
+         * @description One that Goshawk has made: ``device`` is where the engine plays into, or hears it, as a rig names it; ``name`` and
+         *     ``label`` are what other programs choose. A volume of 1 is unity.
+         */
+        VirtualDevice: {
+            /** Device */
+            device: string;
+            /** Is Linked */
+            is_linked: boolean;
+            /** Is Muted */
+            is_muted: boolean;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Volume */
+            volume: number;
+        };
+        /**
          * VoiceSpectrum
          * @description Long-term levels in thirds of an octave: the voice and the room as they arrive, in dBFS, the voice behind the
          *     chain brought to the same level, and speech in general (Byrne et al. 1994) at that level.
@@ -4537,6 +4913,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_devices_api_devices_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Devices"];
                 };
             };
         };

@@ -14,10 +14,12 @@ Value = float | bool | str
 
 
 class Mend(BaseModel):
-    """The settings that mend a finding, changed together."""
+    """The settings that mend a finding, changed together; or (``unity``) a virtual device, by its key, that is to pass sound
+    as it is."""
 
     label: str
     changes: dict[str, Value]
+    unity: str = ""
 
 
 class Finding(BaseModel):

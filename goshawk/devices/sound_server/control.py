@@ -9,82 +9,23 @@ away source before sink: a source that has lost its sink could be given another 
 import contextlib
 import os
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import pulsectl
 
+from goshawk.core.computer import MICROPHONE, Computer, ComputerDevice, Program, VirtualDevice
+from goshawk.core.settings import visible
 from goshawk.devices.endpoint import PAIR, SERVER
-from goshawk.errors import GoshawkError
+from goshawk.errors import NoSoundServer, SoundServerRefused
 
 OWNER = "goshawk.owner"
 KEY = "goshawk.key"
-_STREAM_NAME = "Goshawk"
+_OUR_NAME = "Goshawk"
+HOST = "Sound server"
 NORMAL_VOLUME = 1.0
 MOST_LISTED = 64
 TIMEOUT_S = 2.0
 _MONITOR = ".monitor"
-
-
-class NoSoundServer(GoshawkError):
-    """There is none, or it does not answer."""
-
-
-class SoundServerRefused(GoshawkError):
-    """It does not do what was asked."""
-
-
-@dataclass(frozen=True)
-class ServerDevice:
-    """A device of the server that is not Goshawk's own. ``id`` is its name in a rig."""
-
-    id: str
-    label: str
-    direction: str
-    channels: int
-    is_default: bool
-    is_virtual: bool
-    is_monitor: bool = False
-    """Whether it is what a device plays, rather than a microphone."""
-
-
-@dataclass(frozen=True)
-class Program:
-    """A program that plays or records now: ``id`` names its stream, ``name`` the program. ``key`` is the virtual device of
-    Goshawk's that it uses, "" for any other; ``volume`` 1 is unity."""
-
-    id: int
-    name: str
-    plays: bool
-    device: str
-    key: str
-    volume: float
-    is_muted: bool
-
-
-@dataclass(frozen=True)
-class VirtualDevice:
-    """One that Goshawk has made: ``device`` is where the engine plays into, or hears it, as a rig names it; ``name`` and
-    ``label`` are what other programs choose. ``volume`` 1 is unity."""
-
-    key: str
-    device: str
-    name: str
-    label: str
-    volume: float
-    is_muted: bool
-    is_linked: bool
-    """Whether a microphone takes what its own sink plays, and nothing else."""
-
-
-@dataclass(frozen=True)
-class ServerState:
-    """All that is to be seen of the server."""
-
-    name: str
-    devices: tuple[ServerDevice, ...]
-    programs: tuple[Program, ...]
-    virtual: tuple[VirtualDevice, ...]
 
 
 @contextlib.contextmanager
@@ -118,7 +59,7 @@ class SoundServer:
 
     # --- what there is ---------------------------------------------------------------------------
 
-    def state(self) -> ServerState:
+    def state(self) -> Computer:
         """Everything, as it is now. Raises NoSoundServer or SoundServerRefused."""
         with _understood():
             info = self._pulse.server_info()
@@ -129,16 +70,15 @@ class SoundServer:
         own_sinks = {one.index: key for one in sinks if (key := self._key_of(one))}
         own_sources = {one.index: key for one in sources if (key := self._key_of(one))}
         monitors = {one.monitor_source: one for one in sinks}
-        devices = []
-        for direction, listed, default in (
-            ("in", sources, info.default_source_name),
-            ("out", sinks, info.default_sink_name),
-        ):
-            for one in listed:
-                watched = monitors.get(one.index) if direction == "in" else None
-                if KEY in one.proplist or (watched and KEY in watched.proplist):
-                    continue
-                devices += _pairs(one, direction, one.name == default, watched is not None)
+        devices: list[ComputerDevice] = []
+        for one in sources:
+            watched = monitors.get(one.index)
+            if KEY not in one.proplist and not (watched and KEY in watched.proplist):
+                is_default = one.name == info.default_source_name
+                devices += _pairs(one, "in", is_default, watched is not None)
+        for one in sinks:
+            if KEY not in one.proplist:
+                devices += _pairs(one, "out", one.name == info.default_sink_name, False)
         programs = [
             *(self._program(one, True, one.sink, own_sinks, sinks, clients) for one in playing),
             *(
@@ -146,8 +86,8 @@ class SoundServer:
                 for one in recording
             ),
         ]
-        return ServerState(
-            name=str(info.server_name),
+        return Computer(
+            server=str(info.server_name),
             devices=tuple(devices[:MOST_LISTED]),
             programs=tuple(one for one in programs if one)[:MOST_LISTED],
             virtual=tuple(self._virtual(sinks, sources)),
@@ -157,7 +97,7 @@ class SoundServer:
         return str(one.proplist.get(KEY, "")) if self._is_ours(one) else ""
 
     def _is_ours(self, one: Any) -> bool:
-        return one.proplist.get(OWNER) == self._owner
+        return bool(one.proplist.get(OWNER) == self._owner)
 
     def _program(
         self,
@@ -171,9 +111,7 @@ class SoundServer:
         """None for what is no program: our own streams, and what the server itself connects."""
         properties = {**clients.get(stream.client, {}), **stream.proplist}
         name = properties.get("application.name") or properties.get("application.process.binary")
-        is_ours = properties.get("application.name") == _STREAM_NAME or (
-            str(properties.get("application.name", "")).startswith("Goshawk")
-        )
+        is_ours = str(properties.get("application.name", "")).startswith(_OUR_NAME)
         if not name or is_ours or stream.client in (None, 0xFFFFFFFF):
             return None
         label = next((str(one.description) for one in devices if one.index == device), "")
@@ -195,15 +133,13 @@ class SoundServer:
                 continue
             microphone = next((one for one in sources if self._key_of(one) == key), None)
             shown = microphone or sink
-            is_microphone = key.startswith("microphone:")
+            is_microphone = key.startswith(MICROPHONE)
             yield VirtualDevice(
                 key=key,
                 device=f"{SERVER}:{sink.name if is_microphone else sink.name + _MONITOR}",
                 name=str(shown.name),
                 label=str(shown.description),
-                volume=min(
-                    round(float(one.volume.value_flat), 3) for one in (sink, shown)
-                ),
+                volume=min(round(float(one.volume.value_flat), 3) for one in (sink, shown)),
                 is_muted=bool(sink.mute or shown.mute),
                 is_linked=not is_microphone
                 or (
@@ -217,7 +153,7 @@ class SoundServer:
     def make(self, key: str, title: str) -> None:
         """Make a virtual device for a key: a microphone or loudspeakers, called ``title``. Raises NoSoundServer or
         SoundServerRefused."""
-        is_microphone = key.startswith("microphone:")
+        is_microphone = key.startswith(MICROPHONE)
         name = self._free_name("goshawk_" + "".join(c if c.isalnum() else "_" for c in key))
         tags = f"{OWNER}={self._owner} {KEY}={key}"
         described = _quoted(f"{title} (mix)" if is_microphone else title)
@@ -275,7 +211,9 @@ class SoundServer:
         for listed in (self._pulse.source_list, self._pulse.sink_list):  # The source first.
             for one in listed():
                 if is_meant(one) and one.owner_module not in (None, 0xFFFFFFFF):
-                    with contextlib.suppress(pulsectl.PulseIndexError, pulsectl.PulseOperationFailed):
+                    with contextlib.suppress(
+                        pulsectl.PulseIndexError, pulsectl.PulseOperationFailed
+                    ):
                         self._pulse.module_unload(one.owner_module)
                         count += 1
         return count
@@ -301,7 +239,9 @@ class SoundServer:
             stream = next((one for one in streams if one.index == program_id), None)
             device = next((one for one in devices if one.name == name), None)
             if stream is None:
-                raise SoundServerRefused("The program makes no sound any more. Start it again first.")
+                raise SoundServerRefused(
+                    "The program makes no sound any more. Start it again first."
+                )
             if device is None:
                 raise SoundServerRefused("The device is gone. Choose another.")
             had = stream.sink if plays else stream.source
@@ -334,7 +274,9 @@ class SoundServer:
         return found
 
 
-def _pairs(one: Any, direction: str, is_default: bool, is_monitor: bool) -> Iterator[ServerDevice]:
+def _pairs(
+    one: Any, direction: Literal["in", "out"], is_default: bool, is_monitor: bool
+) -> Iterator[ComputerDevice]:
     """A device of many channels, pair by pair."""
     channels = int(one.channel_count)
     for first in range(1, max(2, channels), 2):
@@ -344,10 +286,11 @@ def _pairs(one: Any, direction: str, is_default: bool, is_monitor: bool) -> Iter
             last = min(first + 1, channels)
             label += f", channels {first}–{last}" if last > first else f", channel {first}"
             name += f"{PAIR}{first}"
-        yield ServerDevice(
+        yield ComputerDevice(
             id=name,
             label=label,
             direction=direction,
+            host=HOST,
             channels=min(2, channels),
             is_default=is_default and first == 1,
             is_virtual=one.proplist.get("device.class") != "sound" and not is_monitor,
@@ -357,8 +300,6 @@ def _pairs(one: Any, direction: str, is_default: bool, is_monitor: bool) -> Iter
 
 def _plain(text: str) -> str:
     """A name as others gave it, without what cannot be seen in one."""
-    from goshawk.core.settings import visible
-
     return visible(text)[:80]
 
 

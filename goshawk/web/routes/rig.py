@@ -5,6 +5,8 @@ from typing import Any
 from fastapi import APIRouter, Response
 from pydantic import BaseModel, ConfigDict, Field
 
+from goshawk.core.computer import Computer
+from goshawk.core.device_info import DeviceInfo, OutputInfo
 from goshawk.core.rig import Rig
 from goshawk.core.routing import Role
 from goshawk.devices.catalog import FAULT_LIST, FaultInfo
@@ -83,6 +85,21 @@ async def add_input(new: NewInput, studio: StudioDep) -> State:
 async def remove_input(input_id: str, studio: StudioDep) -> State:
     """Take an input away; undo brings it back."""
     return await studio.changes.remove_input(input_id)
+
+
+class Devices(BaseModel):
+    """What sound can come from and go to, and what else is known of this computer."""
+
+    inputs: list[DeviceInfo]
+    outputs: list[OutputInfo]
+    computer: Computer
+
+
+@router.get("/devices")
+async def read_devices(studio: StudioDep) -> Devices:
+    """The devices there are, those of the computer as they were seen last; programs, and virtual devices."""
+    state = studio.state()
+    return Devices(inputs=state.devices, outputs=state.output_devices, computer=state.computer)
 
 
 class DeviceFault(BaseModel):

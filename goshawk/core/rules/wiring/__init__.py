@@ -10,6 +10,7 @@ from goshawk.core.rules.wiring.echoes import call_hears_itself, loops, returning
 from goshawk.core.rules.wiring.lips import lips
 from goshawk.core.rules.wiring.listeners import ceilings, private_inputs, silent_listeners
 from goshawk.core.rules.wiring.microphone import microphone
+from goshawk.core.rules.wiring.outputs import outputs
 from goshawk.core.rules.wiring.wired import Wired
 
 __all__ = ["Wired", "wiring_findings"]
@@ -26,6 +27,7 @@ def wiring_findings(wired: Wired) -> list[Finding]:
         *returning_voice(wired),
         *microphone(wired),
         *devices(wired),
+        *outputs(wired),
         *ceilings(wired),
         *lips(wired),
     ]

@@ -10,6 +10,7 @@ UNITY_DB = 0.05
 
 
 _TROUBLE = {
+    "gone": "is gone. Plug it in, or start its program: it comes back by itself.",
     "unplugged": "is unplugged. Plug it in: it comes back by itself.",
     "waiting": "gives no sound yet. Open it on this page.",
     "no file": "has no file. Choose one under Devices.",
@@ -31,7 +32,9 @@ def devices(wired: Wired) -> Iterator[Finding]:
                 code="device_gone",
                 key=f"device_gone:{device}",
                 title=f"{names}: no sound",
-                text=f"{label} {trouble}",
+                text=f"{label} {trouble}"
+                if not status.get("said")
+                else f"{label}: {status['said']}",
                 marks=marks,
             )
             continue

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 from typing import Any
 
+from goshawk.core.computer import Computer
 from goshawk.core.device_info import DeviceInfo, Known, info_of
 from goshawk.core.measure.alike import Alike
 from goshawk.core.measure.levels import StationLevels
@@ -25,6 +26,9 @@ class Wired:
     health: MicrophoneHealth | None = None
     stations: dict[str, StationLevels] = field(default_factory=dict)
     bad_samples: dict[str, int] = field(default_factory=dict)
+    outputs: dict[str, dict[str, Any]] = field(default_factory=dict)
+    """How each output does, by its id (see ``OutputReading``)."""
+    computer: Computer = field(default_factory=Computer)
 
     def hears(self, feed: FeedName, one: InputSettings) -> bool:
         """Whether an input is wired into a feed and not muted on its way."""

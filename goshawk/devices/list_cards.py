@@ -1,0 +1,11 @@
+"""Lists the sound cards as JSON, in a process of its own: a driver that hangs or crashes takes nothing else with it, and
+PortAudio sees what was plugged in lately only when it is initialised."""
+
+import sys
+
+import msgspec
+
+from goshawk.devices.cards import list_cards
+
+if __name__ == "__main__":
+    sys.stdout.buffer.write(msgspec.json.encode(list_cards()))

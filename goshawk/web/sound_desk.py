@@ -1,0 +1,267 @@
+"""The computer's sound server and cards: what there is, the virtual devices that the rig needs, the programs whose sound is
+taken. All talk with the server is in one thread of its own; the engine is told by the plan what was made.
+"""
+
+import asyncio
+import contextlib
+import logging
+import queue
+import sys
+import threading
+import time
+from collections.abc import Callable
+from concurrent.futures import Future
+from typing import Any
+
+import msgspec
+
+from goshawk.core.computer import Computer, ComputerDevice, Program, microphone_key, wanted_virtual
+from goshawk.core.rig import Rig
+from goshawk.core.routing import LOUDSPEAKERS
+from goshawk.devices.cards import Cards, as_devices
+from goshawk.devices.sound_server.control import SoundServer
+from goshawk.errors import GoshawkError, NoSoundServer, SoundServerRefused
+
+log = logging.getLogger(__name__)
+
+TRY_AGAIN_S = 1.0
+LOOK_S = 0.2
+LOOK_ANYWAY_S = 5.0
+CARDS_EVERY_S = 5.0
+CARDS_PATIENCE_S = 20.0
+STOP_S = 2.0
+
+Work = Callable[[SoundServer, Computer], Any]
+
+
+class SoundDesk:
+    """``on_change`` is called in the event loop with what there is now, whenever that is another."""
+
+    def __init__(self, on_change: Callable[[Computer], None]) -> None:
+        self._on_change = on_change
+        self.computer = Computer()
+        self.cards_round = 0
+        self._server_part = Computer()
+        self._cards: list[ComputerDevice] = []
+        self._cards_trouble = ""
+        self._wanted: dict[str, str] = {}
+        self._takes: dict[str, str] = {}
+        self._had: dict[int, tuple[str, str]] = {}
+        """Programs that were led elsewhere: where each had played, and for whom it was taken."""
+        self._asked: queue.SimpleQueue[tuple[Work, Future[Any]]] = queue.SimpleQueue()
+        self._is_ended = threading.Event()
+        self._is_changed = threading.Event()
+        self._watched = asyncio.Event()
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._thread: threading.Thread | None = None
+
+    def start(self) -> None:
+        """Begin to look at the sound server."""
+        self._loop = asyncio.get_running_loop()
+        self._thread = threading.Thread(target=self._run, name="sound server", daemon=True)
+        self._thread.start()
+
+    async def stop(self) -> None:
+        """Give back every program that was taken, and take away all that was made."""
+        self._is_ended.set()
+        self._is_changed.set()
+        if self._thread:
+            await asyncio.to_thread(self._thread.join, STOP_S)
+
+    def want(self, rig: Rig) -> None:
+        """From now on the virtual devices of this rig are there, and its programs are taken."""
+        wanted = wanted_virtual(rig)
+        takes = {
+            one.takes: one.device
+            for one in rig.inputs
+            if one.takes and one.device.startswith(LOUDSPEAKERS)
+        }
+        if (wanted, takes) != (self._wanted, self._takes):
+            self._wanted, self._takes = wanted, takes
+            self._is_changed.set()
+
+    def watch(self, is_on: bool) -> None:
+        """Whether a page shows the devices: cards are listed again and again meanwhile."""
+        (self._watched.set if is_on else self._watched.clear)()
+
+    async def hand_microphone(self, program_id: int, source: str) -> None:
+        """Let a program that records have the virtual microphone of a source; again: give it back what it had. Raises
+        NoSoundServer or SoundServerRefused."""
+        key = microphone_key(source)
+
+        def work(server: SoundServer, computer: Computer) -> None:
+            program = _program(computer, program_id, plays=False)
+            if program.key == key:
+                before = self._had.pop(program_id, ("", ""))[0]
+                server.move(program_id, before or server.default_name(plays=False), plays=False)
+                return
+            made = next((one for one in computer.virtual if one.key == key), None)
+            if made is None or not made.is_linked:
+                raise SoundServerRefused("Its virtual microphone is not there yet. Try again.")
+            self._had[program_id] = server.move(program_id, made.name, plays=False), ""
+
+        await self._ask(work)
+
+    async def set_unity(self, key: str) -> None:
+        """Let a virtual device pass sound as it is. Raises NoSoundServer or SoundServerRefused."""
+        await self._ask(lambda server, _: server.set_unity(key))
+
+    async def _ask(self, work: Work) -> Any:
+        done: Future[Any] = Future()
+        if not self._server_part.server:
+            raise NoSoundServer(self._server_part.server_trouble or "There is no sound server.")
+        self._asked.put((work, done))
+        self._is_changed.set()
+        return await asyncio.wrap_future(done)
+
+    # --- cards -----------------------------------------------------------------------------------
+
+    async def follow_cards(self) -> None:
+        """List the cards while somebody looks, each time in a process of its own; for the supervisor."""
+        while True:
+            await self._watched.wait()
+            found = await _listed_cards()
+            devices = as_devices(found.cards)
+            if (devices, found.trouble) != (self._cards, self._cards_trouble):
+                self._cards, self._cards_trouble = devices, found.trouble
+                self.cards_round += 1
+                self._tell()
+            await asyncio.sleep(CARDS_EVERY_S)
+
+    def _tell(self) -> None:
+        there = self._server_part
+        self.computer = there.model_copy(
+            update={
+                "devices": (*there.devices, *self._cards),
+                "cards_trouble": self._cards_trouble,
+            }
+        )
+        self._on_change(self.computer)
+
+    # --- the thread ------------------------------------------------------------------------------
+
+    def _run(self) -> None:
+        server: SoundServer | None = None
+        while not self._is_ended.is_set():
+            try:
+                if server is None:
+                    server = SoundServer()
+                    server.sweep()
+                    self._had.clear()
+                self._look(server)
+                looked_s = time.monotonic()
+                while not self._is_ended.is_set() and not self._is_changed.is_set():
+                    is_new = server.wait_for_event(LOOK_S)
+                    if is_new or time.monotonic() - looked_s > LOOK_ANYWAY_S:
+                        break
+                self._is_changed.clear()
+            except NoSoundServer as error:
+                if server is not None:
+                    server.close()
+                    server = None
+                self._said(Computer(server_trouble=str(error)))
+                self._refuse(error)
+                self._is_changed.wait(TRY_AGAIN_S)
+                self._is_changed.clear()
+            except Exception as error:
+                if not isinstance(error, SoundServerRefused):
+                    log.exception("the sound server could not be followed")
+                self._is_changed.wait(TRY_AGAIN_S)
+                self._is_changed.clear()
+        if server is not None:
+            with contextlib.suppress(GoshawkError):
+                self._give_back(server, server.state(), everything=True)
+                server.remove_all()
+            server.close()
+
+    def _look(self, server: SoundServer) -> None:
+        state = server.state()
+        while not self._asked.empty():
+            work, done = self._asked.get()
+            try:
+                done.set_result(work(server, state))
+            except GoshawkError as error:
+                done.set_exception(error)
+            state = server.state()
+        wanted, takes = self._wanted, self._takes
+        has_changed = self._give_back(server, state, everything=False)
+        there = {one.key: one for one in state.virtual}
+        for key in there:
+            if key not in wanted or not there[key].is_linked:
+                server.remove(key)
+                has_changed = True
+        for key, title in wanted.items():
+            if key not in there or not there[key].is_linked:
+                server.make(key, title)
+                has_changed = True
+        if has_changed:
+            state = server.state()
+        names = {one.key: one.name for one in state.virtual}
+        for one in state.programs:
+            key = takes.get(one.name, "")
+            if one.plays and key in names and one.key != key:
+                with contextlib.suppress(SoundServerRefused):  # It has just ended.
+                    before = server.move(one.id, names[key], plays=True)
+                    had = self._had.get(one.id)
+                    self._had[one.id] = (had[0] if had else before), key
+                    has_changed = True
+        self._said(server.state() if has_changed else state)
+
+    def _give_back(self, server: SoundServer, state: Computer, *, everything: bool) -> bool:
+        """Programs that are not to be taken any more play, or record, where they did before."""
+        programs = {one.id: one for one in state.programs}
+        self._had = {name: had for name, had in self._had.items() if name in programs}
+        has_changed = False
+        for name, (before, key) in list(self._had.items()):
+            one = programs[name]
+            is_wanted = self._takes.get(one.name) == key if one.plays else one.key in self._wanted
+            if is_wanted and not everything:
+                continue
+            del self._had[name]
+            if one.key:
+                has_changed = True
+                try:
+                    server.move(name, before, plays=one.plays)
+                except SoundServerRefused:  # What it had is gone.
+                    with contextlib.suppress(SoundServerRefused):
+                        server.move(name, server.default_name(plays=one.plays), plays=one.plays)
+        return has_changed
+
+    def _said(self, state: Computer) -> None:
+        if state == self._server_part or self._loop is None:
+            return
+        self._server_part = state
+        with contextlib.suppress(RuntimeError):  # The event loop is over.
+            self._loop.call_soon_threadsafe(self._tell)
+
+    def _refuse(self, error: GoshawkError) -> None:
+        while not self._asked.empty():
+            self._asked.get()[1].set_exception(error)
+
+
+def _program(computer: Computer, program_id: int, *, plays: bool) -> Program:
+    found = next(
+        (one for one in computer.programs if one.id == program_id and one.plays == plays), None
+    )
+    if found is None:
+        raise SoundServerRefused("The program is not there any more. Start it again first.")
+    return found
+
+
+async def _listed_cards() -> Cards:
+    process = await asyncio.create_subprocess_exec(
+        sys.executable,
+        "-m",
+        "goshawk.devices.list_cards",
+        stdout=asyncio.subprocess.PIPE,
+        stderr=asyncio.subprocess.DEVNULL,
+    )
+    try:
+        out, _ = await asyncio.wait_for(process.communicate(), CARDS_PATIENCE_S)
+        return msgspec.json.decode(out, type=Cards)
+    except (TimeoutError, msgspec.MsgspecError):
+        return Cards(trouble="The sound cards could not be listed: a driver hangs or fails.")
+    finally:
+        if process.returncode is None:
+            process.kill()
+            await process.wait()
