@@ -8,6 +8,7 @@ export type Theme = "dusk" | "daylight";
 
 export const WIRING_VIEWS = [
   "Who hears what",
+  "Outputs",
   "Devices",
   "Microphone gain",
   "Delay",

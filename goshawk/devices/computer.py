@@ -19,6 +19,9 @@ from goshawk.devices.opener import Opener
 from goshawk.units import frames_to_ms
 
 SMALLEST_BUFFER_BLOCKS = 3
+PATIENCE = 0.6
+"""Of a buffer, so much can be caught up."""
+
 CAUTIOUS_BUFFER_MS = 60.0
 """Where the system grants no real-time scheduling."""
 
@@ -60,6 +63,13 @@ class Computer:
     def captures(self) -> Mapping[str, Capture]:
         """What comes in, by the name of the device in the rig; of virtual loudspeakers, their key."""
         return self._captures
+
+    @property
+    def patience_s(self) -> float:
+        """How long devices play on while no block comes; 0 if there are none."""
+        return min(
+            (one.buffer_ms * PATIENCE / 1000.0 for one in self._endpoints.values()), default=0.0
+        )
 
     @property
     def is_used(self) -> bool:

@@ -171,6 +171,8 @@ class AudioLoop:
         self.plan = Plan(rig=rig)
         self.rack.is_watched = False
         self._mixer = Mixer(rig, MAX_FRAMES, time.perf_counter)
+        # What was arranged for the mixer before says nothing of this one.
+        self._outlets_version = self._publishing_version = (-1, -1)
 
     @property
     def longest_frames(self) -> int:

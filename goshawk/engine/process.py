@@ -59,15 +59,16 @@ class Clock:
         self._due = time.monotonic()
         self._woke = self._due
 
-    def wait(self, block_s: float) -> None:
-        """Sleep until the next block is due."""
+    def wait(self, block_s: float, patience_s: float = 0.0) -> None:
+        """Sleep until the next block is due. Time that is missed is caught up to RESYNC_BLOCKS, or to ``patience_s`` if
+        that is longer."""
         if self.hurried_frames:
             self.hurried_frames = max(0, self.hurried_frames - round(block_s * SAMPLE_RATE_HZ))
             self._due = self._woke = time.monotonic()
             return
         self._due += block_s
         left = self._due - time.monotonic()
-        if left < -RESYNC_BLOCKS * block_s:
+        if left < -max(RESYNC_BLOCKS * block_s, patience_s):
             missed = int(-left / block_s)
             self.missed_blocks += missed
             self._due += missed * block_s
@@ -133,7 +134,7 @@ class AudioProcess:
         frames = self._loop.longest_frames if hurried else self._loop.block_frames
         block_s = frames / SAMPLE_RATE_HZ
         self._let_readers_follow()
-        self._clock.wait(block_s)
+        self._clock.wait(block_s, self._loop.rack.computer.patience_s)
         late_before = self._clock.late_blocks
         self._loop.run_block(frames, is_late=self._is_late)
         self._loop.publish(self._sound)

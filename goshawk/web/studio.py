@@ -284,7 +284,8 @@ class Studio:
 
     def _give_computer(self) -> None:
         computer = self.sound.computer
-        watched = [one.id for one in computer.devices if one.direction == "in"]
+        comes_in = [one for one in computer.devices if one.direction == "in"]
+        watched = [one.id for one in sorted(comes_in, key=lambda one: one.is_monitor)]
         self.engine.know_computer(
             {one.key: one.device for one in computer.virtual if one.is_linked},
             watched[:MOST_WATCHED] if self._watching else [],

@@ -117,9 +117,10 @@ export function nudgeSetting(path: string, value: Value) {
   ask({ type: "set", path, value, is_nudge: true });
 }
 
-/** Do what mends a finding: several settings as one step. */
+/** Do what mends a finding: several settings as one step, or a virtual device that is to pass sound as it is. */
 export function mendBy(mend: Mend) {
-  setTogether(mend.changes);
+  if (mend.unity) ask({ type: "set_unity", key: mend.unity });
+  if (Object.keys(mend.changes).length) setTogether(mend.changes);
 }
 
 export const undo = () => ask({ type: "undo" });

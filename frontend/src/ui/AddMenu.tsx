@@ -6,15 +6,17 @@ import { Button } from "./Button";
 
 type Props<T extends string> = {
   label: string;
+  /** What it is called aloud, where the label alone could be one of several. */
+  name?: string;
   items: { value: T; label: string }[];
   onChoose: (value: T) => void;
 };
 
-export function AddMenu<T extends string>({ label, items, onChoose }: Props<T>) {
+export function AddMenu<T extends string>({ label, name, items, onChoose }: Props<T>) {
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger asChild>
-        <Button className="flex items-center gap-1.5 whitespace-nowrap">
+        <Button aria-label={name} className="flex items-center gap-1.5 whitespace-nowrap">
           <Plus size={14} /> {label}
         </Button>
       </DropdownMenu.Trigger>

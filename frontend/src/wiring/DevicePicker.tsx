@@ -1,5 +1,5 @@
 import { RadioGroup } from "radix-ui";
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import type { InputSettings } from "../api/client";
 import { ask, setSetting } from "../live/link";
 import { useLevels } from "../live/readings";
@@ -20,6 +20,18 @@ export function useDevicesWatched() {
 export function DevicePicker({ input }: { input: InputSettings }) {
   useDevicesWatched();
   const devices = useLive((live) => live.state?.devices) ?? [];
+  const [isPractising, setPractising] = useState(false);
+  // An input is offered its own virtual loudspeakers; practice devices stand back where there are real ones.
+  const own = devices.filter(
+    ({ id }) => !id.startsWith("loudspeakers:") || id === `loudspeakers:${input.id}`,
+  );
+  const real = own.filter(
+    ({ id, knobs }) => id.includes(":") || knobs === "page" || knobs === "file",
+  );
+  const hasReal = real.some(({ id }) => id.includes(":"));
+  const isOnPractice =
+    own.some(({ id }) => id === input.device) && !real.some(({ id }) => id === input.device);
+  const offered = hasReal && !isPractising && !isOnPractice ? real : own;
   const statuses = useLevels()?.devices ?? {};
   const path = `inputs.${input.id}.device`;
   return (
@@ -29,7 +41,7 @@ export function DevicePicker({ input }: { input: InputSettings }) {
       onValueChange={(device) => setSetting(path, device)}
       className="flex flex-col gap-0.5"
     >
-      {devices.map(({ id, label, channels }) => {
+      {offered.map(({ id, label, channels }) => {
         const status = statuses[id];
         const peaks = (status?.peaks_dbfs ?? []).slice(0, channels);
         const isGone = status && status.state !== "playing";
@@ -63,6 +75,16 @@ export function DevicePicker({ input }: { input: InputSettings }) {
           </RadioGroup.Item>
         );
       })}
+      {hasReal && !isOnPractice && (
+        <button
+          type="button"
+          aria-expanded={isPractising}
+          onClick={() => setPractising(!isPractising)}
+          className="px-2 py-1 text-left text-xs text-quiet hover:underline"
+        >
+          {isPractising ? "Hide" : "Show"} practice devices
+        </button>
+      )}
     </RadioGroup.Root>
   );
 }

@@ -8,10 +8,12 @@ import { AddressesView } from "./AddressesView";
 import { DelayView } from "./DelayView";
 import { DevicesView } from "./DevicesView";
 import { GainView } from "./GainView";
+import { OutputsView } from "./OutputsView";
 import { WhoHearsWhat } from "./WhoHearsWhat";
 
 const VIEWS: Record<WiringView, () => React.ReactNode> = {
   "Who hears what": WhoHearsWhat,
+  Outputs: OutputsView,
   Devices: DevicesView,
   "Microphone gain": GainView,
   Delay: DelayView,

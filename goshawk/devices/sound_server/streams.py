@@ -19,6 +19,7 @@ from goshawk.devices.sound_server import libpulse as pa
 from goshawk.units import SAMPLE_RATE_HZ
 
 TRY_AGAIN_S = 0.5
+SMOOTHING = 0.05
 CHANNELS_BESIDE = 2
 """So many channels a stream has at least."""
 
@@ -195,7 +196,10 @@ class ServerStreams:
             endpoint.said = "The sound server has put the device to sleep." if is_suspended else ""
             latency, is_negative = ctypes.c_int64(), ctypes.c_int()
             if not lib.pa_stream_get_latency(stream.handle, byref(latency), byref(is_negative)):
-                endpoint.device_ms = 0.0 if is_negative.value else latency.value / 1000.0
+                now_ms = 0.0 if is_negative.value else latency.value / 1000.0
+                # It falls and rises with every piece.
+                share = SMOOTHING if endpoint.device_ms else 1.0
+                endpoint.device_ms += (now_ms - endpoint.device_ms) * share
         elif state >= pa.STREAM_FAILED:
             endpoint.state, endpoint.said = "waiting", self._why()
             self._close(id(endpoint))

@@ -87,6 +87,26 @@ async def remove_input(input_id: str, studio: StudioDep) -> State:
     return await studio.changes.remove_input(input_id)
 
 
+class NewOutput(BaseModel):
+    """What is to leave (a feed's name, ``input:`` or ``came:`` and an input's id), and by which device."""
+
+    model_config = ConfigDict(extra="forbid")
+    source: str = Field(max_length=60)
+    device: str = Field("", max_length=200)
+
+
+@router.post("/outputs", status_code=201)
+async def add_output(new: NewOutput, studio: StudioDep) -> State:
+    """One more place where a feed, or an input, leaves."""
+    return await studio.changes.add_output(new.source, new.device)
+
+
+@router.delete("/outputs/{output_id}")
+async def remove_output(output_id: str, studio: StudioDep) -> State:
+    """Take an output away; undo brings it back."""
+    return await studio.changes.remove_output(output_id)
+
+
 class Devices(BaseModel):
     """What sound can come from and go to, and what else is known of this computer."""
 

@@ -122,9 +122,10 @@ def _same_device(wired: Wired) -> Iterator[Finding]:
 def _taken_back(wired: Wired) -> Iterator[Finding]:
     """A feed whose device is taken as an input that the feed hears."""
     for one in wired.rig.inputs:
-        if not one.device.endswith(_MONITOR):
+        taken, at, pair = one.device.partition("@")
+        if not taken.endswith(_MONITOR):
             continue
-        sink = one.device.removesuffix(_MONITOR)
+        sink = taken.removesuffix(_MONITOR) + at + pair
         for output in wired.rig.outputs:
             for feed in FEED_LABELS:
                 is_loop = output.source == feed and output.device == sink and not output.is_muted
