@@ -1,5 +1,6 @@
 """Signals and judges that several tests use."""
 
+import os
 from typing import Any
 
 import numpy as np
@@ -15,6 +16,7 @@ from goshawk.core.stage import Block, Stage
 from goshawk.devices.attic import Interface, Room
 
 RATE_HZ = 48_000
+os.environ["PULSE_SERVER"] = "/nonexistent"  # no test meets the sound server of this computer
 settings.register_profile("goshawk", deadline=None)  # machines are noisy: no test asserts time
 settings.load_profile("goshawk")
 

@@ -32,6 +32,7 @@ class PrivateServer:
             "HOME": str(self.folder / "home"),
             "PULSE_SERVER": f"unix:{self.socket}",
         }
+        self._programs: list[subprocess.Popen[bytes]] = []
         self._process: subprocess.Popen[bytes] | None = None
         self.start()
 
@@ -42,7 +43,7 @@ class PrivateServer:
                 "pulseaudio", "-n", "--daemonize=no", "--exit-idle-time=-1", "--use-pid-file=no",
                 "-L", f"module-native-protocol-unix socket={self.socket} auth-anonymous=1",
             ],
-            env=self.env, stderr=subprocess.DEVNULL,
+            env=self.env, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         )  # fmt: skip
         for _ in range(400):
             if self.socket.exists():
@@ -56,6 +57,9 @@ class PrivateServer:
             self._process.wait()
 
     def close(self) -> None:
+        for program in self._programs:
+            program.kill()
+            program.wait()
         self.kill()
         shutil.rmtree(self.folder, ignore_errors=True)
 
@@ -67,8 +71,11 @@ class PrivateServer:
         return done.stdout
 
     def begin(self, *command: str, **given: Any) -> subprocess.Popen[bytes]:
-        """A program of the system's that goes on."""
-        return subprocess.Popen(command, env=self.env, **given)
+        """A program of the system's that goes on; it is ended with the server."""
+        quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, **given}
+        program = subprocess.Popen(command, env=self.env, stdin=subprocess.DEVNULL, **quiet)
+        self._programs.append(program)
+        return program
 
     def null_sink(self, name: str) -> str:
         """A device of the computer's, played into and taken from; returns its module's number."""
@@ -76,3 +83,19 @@ class PrivateServer:
             "pactl", "load-module", "module-null-sink", f"sink_name={name}", "format=float32le",
             "rate=48000", "channels=2", "norewinds=1",
         ).strip()  # fmt: skip
+
+    def play(self, sound: Path, device: str = "", name: str = "Lanternlock player") -> Any:
+        """A program that plays raw float32 of two channels."""
+        where = [f"--device={device}"] if device else []
+        return self.begin("pacat", *RAW, *where, f"--client-name={name}", str(sound))
+
+    def record(self, to: Path, device: str = "", name: str = "Night broadcast") -> Any:
+        """A program that records."""
+        where = [f"--device={device}"] if device else []
+        with to.open("wb") as file:
+            return self.begin(
+                "pacat", "--record", *RAW, *where, f"--client-name={name}", stdout=file
+            )  # fmt: skip
+
+
+RAW = ["--raw", "--format=float32le", "--rate=48000", "--channels=2", "--latency-msec=200"]

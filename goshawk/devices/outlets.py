@@ -141,13 +141,14 @@ class Outlet:
         if total is not None:
             program.add(self.block, Step(_add, total))
 
-    def reading(self) -> OutputReading:
-        """How it does; the peak since the last call."""
+    def reading(self, *, is_stand_in: bool) -> OutputReading:
+        """How it does; the peak since the last call. What goes neither to a stand-in nor to a device waits for one."""
         peak_dbfs = round(max(SILENCE_DBFS, linear_to_db(float(self._peak[0]))), 1)
         self._peak[0] = 0.0
         endpoint, follower = self.endpoint, self.follower
         if endpoint is None or follower is None:
-            return {"state": "playing", "said": "", "peak_dbfs": peak_dbfs}
+            state = "playing" if is_stand_in else "waiting"
+            return {"state": state, "said": "", "peak_dbfs": peak_dbfs}
         return {
             "state": endpoint.state,
             "said": endpoint.said,
@@ -218,4 +219,7 @@ class Outlets:
         for outlet in self.outlets.values():
             if outlet.endpoint is not None:
                 self.version += outlet.follow(outlet.endpoint, self._now_ns)
-        return {name: outlet.reading() for name, outlet in self.outlets.items()}
+        return {
+            name: outlet.reading(is_stand_in=outlet.settings.device in self.sums)
+            for name, outlet in self.outlets.items()
+        }

@@ -23,7 +23,8 @@ from goshawk.timeline.memory import TEST_CLOCK
 class Server:
     """A demo on a folder; what it says on stderr is kept in ``said``."""
 
-    def __init__(self, data_dir: Path) -> None:
+    def __init__(self, data_dir: Path, env: dict[str, str] | None = None) -> None:
+        self._env = env or dict(os.environ)
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
@@ -39,7 +40,7 @@ class Server:
                 [*command, "--data-dir", str(self.data_dir)],
                 stdout=subprocess.DEVNULL,
                 stderr=log,
-                env={**os.environ, TEST_CLOCK: "on"},
+                env={**self._env, TEST_CLOCK: "on"},
             )
         for _ in range(1200):
             if self._process.poll() is not None:

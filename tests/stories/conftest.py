@@ -1,6 +1,5 @@
 """A running Goshawk and a browser with a known sound as its microphone."""
 
-import os
 from collections.abc import Iterator
 from contextlib import suppress
 from pathlib import Path
@@ -45,7 +44,6 @@ def spoken_tone(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 @pytest.fixture(scope="session")
 def browser(spoken_tone: Path) -> Iterator[Browser]:
-    os.environ["PULSE_SERVER"] = "/nonexistent"
     fake = [
         "--use-fake-ui-for-media-stream",
         "--use-fake-device-for-media-stream",

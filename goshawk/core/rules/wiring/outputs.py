@@ -67,7 +67,7 @@ def _nowhere(wired: Wired) -> Iterator[Finding]:
 def _not_playing(wired: Wired) -> Iterator[Finding]:
     for one in wired.rig.outputs:
         said = wired.outputs.get(one.id, {}).get("said", "")
-        if one.is_muted or _runs(wired, one) or one.id not in wired.outputs:
+        if not one.device or one.is_muted or _runs(wired, one) or one.id not in wired.outputs:
             continue
         source = source_label(wired.rig, one.source)
         if one.device == VIRTUAL and not wired.computer.server:

@@ -1,0 +1,285 @@
+"""Goshawk with a real sound server: virtual devices, programs, and what happens when any of it goes. Times are not judged; what
+passes is: a ramp shows every frame that is lost or repeated."""
+
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+from playwright.sync_api import sync_playwright
+
+from goshawk.devices.sound_server.control import SoundServer
+from tests.server.running import Server
+from tests.sound_servers import PrivateServer
+from tests.stories.conftest import CHROMIUM, FLAGS
+
+RATE_HZ = 48_000
+RAMP_FRAMES = 1 << 20
+RAMP_HEIGHT = 0.9
+SLOPE = RAMP_HEIGHT / RAMP_FRAMES
+BUFFER_MS = 200.0
+
+
+def waited(what: Callable[[], Any], seconds: float = 20.0) -> Any:
+    """What is there as soon as it is anything."""
+    for _ in range(round(seconds / 0.05)):
+        if found := what():
+            return found
+        time.sleep(0.05)
+    raise AssertionError(f"it did not come: {what}")
+
+
+@pytest.fixture
+def sound() -> Iterator[PrivateServer]:
+    server = PrivateServer()
+    server.null_sink("desk")
+    yield server
+    server.close()
+
+
+@pytest.fixture
+def server(
+    sound: PrivateServer, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> Iterator[Server]:
+    for name in ("XDG_RUNTIME_DIR", "HOME", "PULSE_SERVER"):
+        monkeypatch.setenv(name, sound.env[name])
+    server = Server(tmp_path / "data", sound.env)
+    waited(lambda: computer(server)["server"])
+    yield server
+    server.stop()
+    assert "goshawk" not in sound.run("pactl", "list", "short", "sinks")
+    assert "Traceback" not in server.said
+
+
+def computer(server: Server) -> Any:
+    return server.ask("/api/devices", "GET")["computer"]
+
+
+def levels(server: Server) -> Any:
+    return server.ask("/api/levels", "GET") or {"outputs": {}, "devices": {}}
+
+
+def is_playing(server: Server, output: str) -> bool:
+    return levels(server)["outputs"].get(output, {}).get("state") == "playing"
+
+
+def programs(server: Server) -> dict[str, Any]:
+    return {one["name"]: one for one in computer(server)["programs"]}
+
+
+def lead_game_through(server: Server) -> None:
+    """The game comes by virtual loudspeakers and goes to Viewers as it is, who leave by a virtual microphone; nothing else
+    is heard."""
+    server.change("device_buffer_ms", BUFFER_MS)
+    for name in ("voice", "music", "copilot"):
+        server.change(f"inputs.{name}.is_muted", True)
+    server.change("inputs.game.fader_db", 0.0)
+    server.change("feeds.viewers.has_ceiling", False)
+    server.change("inputs.game.device", "loudspeakers:game")
+    server.ask("/api/outputs", body={"source": "viewers", "device": "virtual"})
+    waited(lambda: len(computer(server)["virtual"]) == 2)
+    waited(lambda: is_playing(server, "output_1"))
+
+
+@pytest.fixture(scope="module")
+def ramp(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("ramp") / "ramp.raw"
+    wave = (np.arange(2 * RAMP_FRAMES) % RAMP_FRAMES * SLOPE - RAMP_HEIGHT / 2).astype(np.float32)
+    np.repeat(wave[:, None], 2, 1).tofile(path)
+    return path
+
+
+def heard_in(path: Path) -> Any:
+    data = path.read_bytes()
+    return np.frombuffer(data[: len(data) // 8 * 8], np.float32).reshape(-1, 2)[:, 0]
+
+
+def steady_runs(sound: Any) -> Any:
+    """Lengths of the runs in which the ramp rises by its slope from frame to frame, to a part of a frame."""
+    steps = np.diff(sound.astype(np.float64))
+    is_off = np.abs(steps - SLOPE) > 0.35 * SLOPE
+    edges = np.flatnonzero(np.diff(np.concatenate([[True], is_off, [True]]).astype(int)))
+    return edges[1::2] - edges[::2]
+
+
+def faults(server: Server) -> int:
+    """How often anything was too late, as Goshawk counts it."""
+    now = levels(server)
+    output, game = now["outputs"]["output_1"], now["devices"]["loudspeakers:game"]
+    return int(
+        sum(one["dropouts"] + one["overruns"] for one in (output, game))
+        + now["engine"]["missed_blocks"]
+    )
+
+
+def test_a_program_plays_in_and_another_records_what_viewers_get(
+    server: Server, sound: PrivateServer, ramp: Path, tmp_path: Path
+) -> None:
+    lead_game_through(server)
+    made = {one["key"]: one["name"] for one in computer(server)["virtual"]}
+    sound.play(ramp, made["loudspeakers:game"])
+    recorded = tmp_path / "viewers.raw"
+    recorder = sound.record(recorded, made["microphone:viewers"])
+    waited(lambda: levels(server)["devices"]["loudspeakers:game"]["state"] == "playing")
+    time.sleep(4.0)  # Clocks are known by then.
+    before = faults(server)
+    start = len(heard_in(recorded))
+    time.sleep(6.0)
+    recorder.kill()
+    came = heard_in(recorded)[start:]
+    runs = steady_runs(came)
+    # No frame lost or repeated; where this machine stood still for longer than the buffers last, that is counted.
+    assert runs.max() > 2 * RATE_HZ
+    losses = int((runs > 1000).sum()) - 1
+    has_wrapped = bool((np.diff(came) < -RAMP_HEIGHT / 2).any())
+    assert losses <= has_wrapped or faults(server) > before, runs[runs > 100]
+    # What comes is the level of what went in: the offline render of this plan is the ramp itself.
+    assert -RAMP_HEIGHT / 2 <= came.min() <= came.max() <= RAMP_HEIGHT / 2 + 0.01
+
+
+def test_a_programs_sound_is_taken_and_given_back(
+    server: Server, sound: PrivateServer, ramp: Path
+) -> None:
+    sound.play(ramp, "desk", "Music box")
+    waited(lambda: programs(server).get("Music box"))
+    server.change("inputs.music.device", "loudspeakers:music")
+    server.change("inputs.music.takes", "Music box")
+    waited(lambda: programs(server)["Music box"]["key"] == "loudspeakers:music")
+    # Another sound of the same program is taken too, as soon as it comes.
+    sound.play(ramp, "desk", "Music box")
+    waited(
+        lambda: (
+            [one["key"] for one in computer(server)["programs"] if one["name"] == "Music box"]
+            == ["loudspeakers:music"] * 2
+        )
+    )
+    server.ask("/api/rig/undo")
+    waited(lambda: programs(server)["Music box"]["key"] == "")
+    assert "Null" in programs(server)["Music box"]["device"]
+
+
+def test_devices_that_go_and_a_server_that_dies_come_back_and_nothing_leaks_elsewhere(
+    server: Server, sound: PrivateServer
+) -> None:
+    lead_game_through(server)
+    module = sound.null_sink("phones")
+    output = server.ask("/api/outputs", body={"source": "you", "device": "server:phones"})
+    name = output["rig"]["outputs"][-1]["id"]
+    waited(lambda: is_playing(server, name))
+    assert len(sound.run("pactl", "list", "short", "sink-inputs").splitlines()) == 2
+    sound.run("pactl", "unload-module", module)
+    waited(lambda: not is_playing(server, name))
+    # Not on another device: the stream has ended with its own.
+    assert len(sound.run("pactl", "list", "short", "sink-inputs").splitlines()) == 1
+    assert "gone" in levels(server)["outputs"][name]["said"]
+    sound.null_sink("phones")
+    waited(lambda: is_playing(server, name))
+    sound.kill()
+    waited(lambda: not is_playing(server, "output_1"))
+    waited(lambda: not computer(server)["server"])
+    sound.start()
+    sound.null_sink("desk")
+    waited(lambda: is_playing(server, "output_1"))
+    assert all(one["is_linked"] for one in computer(server)["virtual"])
+
+
+def test_what_a_killed_one_left_is_swept_and_two_do_not_meet(
+    server: Server, sound: PrivateServer, tmp_path: Path
+) -> None:
+    other = Server(tmp_path / "other", sound.env)
+    for one in (server, other):
+        one.ask("/api/outputs", body={"source": "viewers", "device": "virtual"})
+        waited(lambda one=one: len(computer(one)["virtual"]) == 1)
+    names = {computer(one)["virtual"][0]["name"] for one in (server, other)}
+    assert len(names) == 2
+    other.kill()
+    listed = sound.run("pactl", "list", "short", "sources")
+    assert all(name in listed for name in names)
+    control = SoundServer()
+    try:
+        assert control.sweep() == 2, "the killed one's sink and microphone"
+    finally:
+        control.close()
+    mine = computer(server)["virtual"][0]["name"]
+    left = sound.run("pactl", "list", "short", "sources")
+    assert [name for name in names if name in left] == [mine]
+
+
+def test_a_turned_down_virtual_device_is_told_and_set_right(
+    server: Server, sound: PrivateServer
+) -> None:
+    lead_game_through(server)
+    name = next(
+        one["name"] for one in computer(server)["virtual"] if one["key"] == "microphone:viewers"
+    )
+    sound.run("pactl", "set-source-volume", name, "50%")
+
+    def finding() -> Any:
+        found = levels(server).get("findings", [])
+        return next((one for one in found if one["code"] == "virtual_not_unity"), None)
+
+    assert waited(finding)["mend"]["unity"] == "microphone:viewers"
+
+
+@pytest.mark.browser
+def test_from_the_computers_devices_to_a_voice_that_a_recorder_hears(
+    server: Server, sound: PrivateServer, ramp: Path, tmp_path: Path
+) -> None:
+    """A user's way, by mouse and then by keyboard; at its end another page hears the virtual microphone."""
+    sound.play(ramp, "desk", "Lanternlock player")
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(
+            executable_path=CHROMIUM,
+            args=[*FLAGS, "--use-fake-ui-for-media-stream"],
+            env=sound.env,
+        )
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.set_default_timeout(20_000)
+        page.goto(server.url)
+        page.get_by_text("Level path").wait_for()
+        page.get_by_role("button", name="Wiring").click()
+        page.get_by_role("radio", name="Outputs").click()
+        page.get_by_role("button", name="Add output").click()
+        page.get_by_role("menuitem", name="Viewers", exact=True).click()
+        page.get_by_role("combobox", name="Goes to").click()
+        page.get_by_role("option", name="Virtual microphone").click()
+        page.get_by_role("cell", name="Goshawk: Viewers").wait_for()
+        # By keyboard: the program's sound as Game, and back.
+        page.get_by_role("button", name="Take the sound of Lanternlock player as").focus()
+        page.keyboard.press("Enter")
+        page.get_by_role("menuitem", name="Game").focus()
+        page.keyboard.press("Enter")
+        page.get_by_role("button", name="Give the sound of Lanternlock player back").wait_for()
+        waited(lambda: programs(server)["Lanternlock player"]["key"] == "loudspeakers:game")
+        page.get_by_role("button", name="Give the sound of Lanternlock player back").focus()
+        page.keyboard.press("Enter")
+        waited(lambda: programs(server)["Lanternlock player"]["key"] == "")
+        heard = page.evaluate(
+            """async () => {
+              const stream = await navigator.mediaDevices.getUserMedia({ audio: true });
+              const devices = await navigator.mediaDevices.enumerateDevices();
+              stream.getTracks().forEach((track) => track.stop());
+              const ours = devices.find(
+                (one) => one.kind === "audioinput" && one.label.includes("Goshawk: Viewers"));
+              if (!ours) return devices.map((one) => one.label);
+              const voice = await navigator.mediaDevices.getUserMedia({ audio: {
+                deviceId: { exact: ours.deviceId }, echoCancellation: false,
+                noiseSuppression: false, autoGainControl: false } });
+              const context = new AudioContext();
+              const meter = context.createAnalyser();
+              context.createMediaStreamSource(voice).connect(meter);
+              const samples = new Float32Array(meter.fftSize);
+              let highest = 0;
+              for (let i = 0; i < 100 && highest < 0.01; i += 1) {
+                await new Promise((done) => setTimeout(done, 50));
+                meter.getFloatTimeDomainData(samples);
+                highest = Math.max(highest, ...samples.map(Math.abs));
+              }
+              return highest;
+            }"""
+        )
+        browser.close()
+    assert isinstance(heard, float), heard
+    assert heard > 0.01
