@@ -1,9 +1,11 @@
 """A real sound server for a test, in a folder of its own; nothing outside it is touched."""
 
+import contextlib
 import os
 import shutil
 import signal
 import subprocess
+import sys
 import tempfile
 import time
 from pathlib import Path
@@ -99,3 +101,9 @@ class PrivateServer:
 
 
 RAW = ["--raw", "--format=float32le", "--rate=48000", "--channels=2", "--latency-msec=200"]
+
+
+if __name__ == "__main__":  # python -m tests.sound_servers COMMAND …: run something with one.
+    with contextlib.closing(PrivateServer()) as private:
+        private.null_sink("desk")
+        sys.exit(subprocess.run(sys.argv[1:], env=private.env, check=False).returncode)

@@ -365,6 +365,32 @@ def bench_drift(
             typer.echo(f"{name:<18} {value}")
 
 
+@app.command("bench-devices")
+def bench_devices(
+    sizes: Annotated[str, typer.Option(help="Frames a block, with commas.")] = "128,256,512,1024",
+    buffers: Annotated[str, typer.Option(help="Blocks between, with commas.")] = "2,3,4,8",
+    seconds: Annotated[float, typer.Option(help="Measured for so long each.", min=1.0)] = 6.0,
+    as_json: JsonFlag = False,
+) -> None:
+    """Measure the delay between two virtual devices of the sound server, through Goshawk."""
+    from goshawk.cli.bench_devices import run_bench_devices
+
+    def numbers(written: str) -> list[int]:
+        try:
+            return [int(one) for one in written.split(",")]
+        except ValueError:
+            raise fail(f"{written!r} is no list of numbers, such as 128,256.") from None
+
+    def say(row: dict[str, Any]) -> None:
+        if not as_json:
+            typer.echo("  ".join(f"{name} {value}" for name, value in row.items()))
+
+    with plain_errors():
+        rows = run_bench_devices(numbers(sizes), numbers(buffers), seconds, say)
+    if as_json:
+        typer.echo(json.dumps(rows))
+
+
 app.add_typer(presets_app, name="presets")
 
 

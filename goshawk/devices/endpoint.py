@@ -17,6 +17,10 @@ SERVER, CARD = "server", "card"
 """How a device's name begins: one of the system's sound server, one of PortAudio."""
 
 
+MOST_SERVER_MS = 150.0
+GROWTH = 1.5
+"""Where there was too little, by so much more is to wait."""
+
 SLACK_MS = 1.5
 """For what comes late, beside what pieces need."""
 
@@ -56,8 +60,14 @@ class Endpoint:
     """How often it was opened."""
     grown: int = 0
     """How often what waits in the ring was made more, since there was too little."""
+    underflows: int = 0
+    """How often the system had too little to play, though the ring had enough."""
+    growth: float = 1.0
+    """By how much more lies with the system since then."""
     noticed_dropouts: int = 0
     noticed_openings: int = 0
+    settles_until_s: float = 0.0
+    """What is too late before that, just after it was opened, says nothing."""
 
     @classmethod
     def of(
@@ -80,7 +90,7 @@ class Endpoint:
     @property
     def server_ms(self) -> float:
         """So much of an output's buffer lies with the system."""
-        return self.buffer_ms / 2.0
+        return min(MOST_SERVER_MS, self.buffer_ms / 2.0 * self.growth)
 
     @property
     def target_ms(self) -> float:
@@ -94,7 +104,7 @@ class Endpoint:
     @property
     def dropouts(self) -> int:
         """How often there was too little."""
-        return int(self.ring.numbers[DROPOUTS])
+        return int(self.ring.numbers[DROPOUTS]) + self.underflows
 
     @property
     def overruns(self) -> int:

@@ -4,18 +4,19 @@ device take as long as they take, and no block waits for any of it."""
 import contextlib
 import logging
 import threading
+import time
 from collections.abc import Iterable
 
-from goshawk.core.dsp.frame_ring import TARGET
+from goshawk.core.dsp.frame_ring import DROPOUTS, TARGET
 from goshawk.devices.cards import CardStreams
-from goshawk.devices.endpoint import CARD, SERVER, Endpoint
+from goshawk.devices.endpoint import CARD, GROWTH, SERVER, Endpoint
 from goshawk.devices.sound_server.streams import ServerStreams
 
 log = logging.getLogger(__name__)
 
 LOOK_S = 0.1
+SETTLES_S = 2.0
 MOST_BUFFER_MS = 200.0
-GROWTH = 1.5
 
 
 class Opener:
@@ -73,15 +74,18 @@ def _settle(endpoint: Endpoint) -> None:
     """A device that has just been opened says in what pieces it works."""
     if endpoint.opened != endpoint.noticed_openings:
         endpoint.noticed_openings = endpoint.opened
+        endpoint.settles_until_s = time.monotonic() + SETTLES_S
         endpoint.ring.numbers[TARGET] = round(endpoint.target_ms / 1000.0 * endpoint.rate_hz)
 
 
 def _grow(endpoint: Endpoint) -> None:
     """Where there was too little, more is to wait from now on."""
-    if endpoint.dropouts > endpoint.noticed_dropouts and endpoint.state == "playing":
+    dropouts = int(endpoint.ring.numbers[DROPOUTS])
+    is_settled = time.monotonic() > endpoint.settles_until_s
+    if dropouts > endpoint.noticed_dropouts and endpoint.state == "playing" and is_settled:
         most = round(MOST_BUFFER_MS / 1000.0 * endpoint.rate_hz)
         now = int(endpoint.ring.numbers[TARGET])
         if now < most:
             endpoint.ring.numbers[TARGET] = min(most, round(now * GROWTH))
             endpoint.grown += 1
-    endpoint.noticed_dropouts = endpoint.dropouts
+    endpoint.noticed_dropouts = dropouts

@@ -9,12 +9,13 @@ import numpy as np
 from goshawk.core.compiled import kernel
 from goshawk.core.dsp.clock_follower import Follower
 from goshawk.core.dsp.delay import Delay
+from goshawk.core.dsp.frame_ring import Ring
 from goshawk.core.routing import LONGEST_OUTPUT_DELAY_MS, OutputSettings
 from goshawk.core.stage import Block, Floats, Glide, glide, greatest, is_gliding
 from goshawk.core.steps import Integers, Program, Step
 from goshawk.devices.base import OutputReading
 from goshawk.devices.endpoint import Endpoint
-from goshawk.units import SILENCE_DBFS, db_to_linear, linear_to_db, ms_to_frames
+from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, db_to_linear, linear_to_db, ms_to_frames
 
 Leaving = Callable[[str], tuple[Block, Floats]]
 """Where an output's source is to be found after every block, shape (max_frames, 2), and whether it may leave (1.0 or 0.0, in an
@@ -141,6 +142,17 @@ class Outlet:
         if total is not None:
             program.add(self.block, Step(_add, total))
 
+    @property
+    def latency_parts(self) -> list[tuple[str, float]]:
+        """Name and ms of what lies between the engine and the air."""
+        follower_ms = self.follower.latency_ms if self.follower else 0.0
+        device_ms = self.endpoint.device_ms if self.endpoint else 0.0
+        return [
+            ("output delay", self.settings.delay_ms),
+            ("output's clock follower", follower_ms),
+            ("the output's device", device_ms),
+        ]
+
     def reading(self, *, is_stand_in: bool) -> OutputReading:
         """How it does; the peak since the last call. What goes neither to a stand-in nor to a device waits for one."""
         peak_dbfs = round(max(SILENCE_DBFS, linear_to_db(float(self._peak[0]))), 1)
@@ -153,7 +165,7 @@ class Outlet:
             "state": endpoint.state,
             "said": endpoint.said,
             "peak_dbfs": peak_dbfs,
-            "delay_ms": round(follower.latency_ms + endpoint.device_ms + self.settings.delay_ms, 2),
+            "delay_ms": round(sum(ms for _, ms in self.latency_parts), 2),
             "device_ms": round(endpoint.device_ms, 2),
             "clock_ppm": round(follower.clock_ppm),
             "rate_hz": endpoint.rate_hz,
@@ -214,6 +226,15 @@ class Outlets:
         """Let a block out."""
         self._program.run(frames)
 
+    def latency_parts(self, source: str) -> list[tuple[str, float]]:
+        """Name and ms of what lies between the engine and the air where a source leaves by a device of the computer, the
+        first that plays; none if it does not."""
+        for outlet in self.outlets.values():
+            is_meant = outlet.settings.source == source and not outlet.settings.is_muted
+            if is_meant and outlet.endpoint is not None and outlet.endpoint.state == "playing":
+                return outlet.latency_parts
+        return []
+
     def readings(self) -> dict[str, OutputReading]:
         """How each does, by its id. Devices may have turned out to run at another rate meanwhile."""
         for outlet in self.outlets.values():
@@ -223,3 +244,16 @@ class Outlets:
             name: outlet.reading(is_stand_in=outlet.settings.device in self.sums)
             for name, outlet in self.outlets.items()
         }
+
+
+def warm_up_outlets(max_frames: int) -> None:
+    """Have all code compiled, or loaded, that an output or a device of the computer may need later."""
+    now_ns = np.zeros(1, np.int64)
+    everything = OutputSettings(id="everything", device="everything", delay_ms=1.0)
+    outlet = Outlet(everything, max_frames)
+    outlet.follow(Endpoint.of("out", "server:x", 256, 20.0), now_ns)
+    block = np.zeros((max_frames, 2), np.float32)
+    program = Program()
+    outlet.add_to(program, lambda source: (block, np.ones(1)), block)
+    program.finish()
+    Follower(Ring(), SAMPLE_RATE_HZ, 20.0, now_ns, is_output=False).step.load()

@@ -17,7 +17,7 @@ from goshawk.core.routing import FEEDS, CallServiceSettings, FeedName
 from goshawk.core.stage import Block, Floats, Glide, glide
 from goshawk.core.steps import Program
 from goshawk.devices.catalog import STAND_IN_OUTPUTS
-from goshawk.devices.outlets import Outlets
+from goshawk.devices.outlets import Outlets, warm_up_outlets
 from goshawk.devices.rack import Rack
 from goshawk.engine.plan import BAND, LISTEN, Plan
 from goshawk.engine.plan_maker import MAX_FRAMES, Made, make
@@ -145,6 +145,7 @@ class AudioLoop:
         """Compile every kernel now, rather than in the first live block: those, too, that run only when
         something changes or a device's switch is on."""
         warm_up_stages()
+        warm_up_outlets(MAX_FRAMES)
         self.rack.browser.push(44_100, np.zeros((8000, 2), np.float32))
         self.send_click()
         everything_on = {
@@ -281,12 +282,12 @@ class AudioLoop:
         """Name and ms of everything between the air and each listener, in order."""
         voice = self.rig.voice
         coming = self.rack.latency_parts(voice.device) if voice else []
-        going = ("out, one block", frames_to_ms(self.block_frames))
+        block_out = [("out, one block", frames_to_ms(self.block_frames))]
         return {
             feed: [
                 *coming,
                 *((name, frames_to_ms(frames)) for name, frames in self._mixer.ledger(feed)),
-                going,
+                *(self.outlets.latency_parts(feed) or block_out),
             ]
             for feed in FEEDS
         }

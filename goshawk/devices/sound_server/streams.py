@@ -13,8 +13,8 @@ from ctypes import byref
 from dataclasses import dataclass
 from typing import Any
 
-from goshawk.core.dsp.frame_ring import FIRST
-from goshawk.devices.endpoint import Endpoint
+from goshawk.core.dsp.frame_ring import FIRST, IS_PRIMED
+from goshawk.devices.endpoint import GROWTH, MOST_SERVER_MS, Endpoint
 from goshawk.devices.sound_server import libpulse as pa
 from goshawk.units import SAMPLE_RATE_HZ
 
@@ -33,6 +33,7 @@ class _Stream:
     endpoint: Endpoint
     channels: int
     is_ready: bool = False
+    underflow_at: int = -1
 
 
 class ServerStreams:
@@ -154,25 +155,16 @@ class ServerStreams:
             return
         endpoint.rate_hz = SAMPLE_RATE_HZ
         work = self._callbacks.Work(endpoint.ring, channels)
-
-        def in_bytes(ms: float) -> int:
-            return round(ms / 1000.0 * SAMPLE_RATE_HZ) * _FRAME_BYTES * channels
-
-        chunk = in_bytes(endpoint.chunk_ms)
+        buffer = _buffer(endpoint, channels)
         flags = (
             pa.DONT_MOVE | pa.ADJUST_LATENCY | pa.INTERPOLATE_TIMING | pa.AUTO_TIMING_UPDATE
         )  # fmt: skip
         name = endpoint.name.encode()
         if endpoint.direction == "out":
             lib.pa_stream_set_write_callback(handle, self._callbacks.wants_frames.address, work.at)
-            ahead = in_bytes(endpoint.server_ms)
-            buffer = pa.BufferAttributes(pa.DEFAULT, ahead, 0, chunk, pa.DEFAULT)
             error = lib.pa_stream_connect_playback(handle, name, byref(buffer), flags, None, None)
         else:
             lib.pa_stream_set_read_callback(handle, self._callbacks.has_frames.address, work.at)
-            buffer = pa.BufferAttributes(
-                pa.DEFAULT, pa.DEFAULT, pa.DEFAULT, pa.DEFAULT, chunk
-            )  # fmt: skip
             error = lib.pa_stream_connect_record(handle, name, byref(buffer), flags)
         if error:
             endpoint.said = self._why()
@@ -191,6 +183,7 @@ class ServerStreams:
                 is_out = endpoint.direction == "out"
                 bytes_ = given.minreq if is_out else given.fragsize
                 endpoint.chunk_frames = bytes_ // (_FRAME_BYTES * stream.channels)
+            self._look_for_underflow(stream)
             is_suspended = lib.pa_stream_is_suspended(stream.handle) == 1
             endpoint.state = "waiting" if is_suspended else "playing"
             endpoint.said = "The sound server has put the device to sleep." if is_suspended else ""
@@ -203,6 +196,26 @@ class ServerStreams:
         elif state >= pa.STREAM_FAILED:
             endpoint.state, endpoint.said = "waiting", self._why()
             self._close(id(endpoint))
+
+    def _look_for_underflow(self, stream: _Stream) -> None:
+        """The system had nothing to play: more is to lie with it from now on."""
+        lib, endpoint = pa.library(), stream.endpoint
+        if endpoint.direction == "in":
+            return
+        at = lib.pa_stream_get_underflow_index(stream.handle)
+        if at == stream.underflow_at:
+            return
+        stream.underflow_at = at
+        if time.monotonic() < endpoint.settles_until_s or endpoint.ring.numbers[IS_PRIMED] == 0:
+            return  # Nothing had been given to it yet.
+        endpoint.underflows += 1
+        if endpoint.server_ms < MOST_SERVER_MS:
+            endpoint.growth *= GROWTH
+            endpoint.grown += 1
+            wanted = _buffer(endpoint, stream.channels)
+            done = lib.pa_stream_set_buffer_attr(stream.handle, byref(wanted), None, None)
+            if done:
+                lib.pa_operation_unref(done)
 
     def _close(self, key: int) -> None:
         stream = self._streams.pop(key)
@@ -222,6 +235,18 @@ class ServerStreams:
             return "The sound server does not allow it."
         said = (lib.pa_strerror(code) or b"").decode(errors="replace")
         return f"The sound server refuses it ({said.lower()})."
+
+
+def _buffer(endpoint: Endpoint, channels: int) -> pa.BufferAttributes:
+    """What is asked of the server: how much lies with it, and in what pieces it asks or gives."""
+
+    def in_bytes(ms: float) -> int:
+        return round(ms / 1000.0 * SAMPLE_RATE_HZ) * _FRAME_BYTES * channels
+
+    chunk = in_bytes(endpoint.chunk_ms)
+    if endpoint.direction == "in":
+        return pa.BufferAttributes(pa.DEFAULT, pa.DEFAULT, pa.DEFAULT, pa.DEFAULT, chunk)
+    return pa.BufferAttributes(pa.DEFAULT, in_bytes(endpoint.server_ms), 0, chunk, pa.DEFAULT)
 
 
 @contextlib.contextmanager

@@ -4,11 +4,12 @@ from typing import Any
 
 import pytest
 
+from goshawk.core.computer import Computer, ComputerDevice, Program, VirtualDevice
 from goshawk.core.measure.alike import Alike
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.measure.microphone import Hum, MicrophoneHealth
 from goshawk.core.rig import Rig, changed_together
-from goshawk.core.rig_changes import with_input
+from goshawk.core.rig_changes import own_rig, with_input, with_output, with_program
 from goshawk.core.rules.buffer import BufferTrial, advise_buffer
 from goshawk.core.rules.finding import Finding
 from goshawk.core.rules.sentences import feed_sentence
@@ -22,6 +23,7 @@ HEALTHY = MicrophoneHealth((-14.0, -75.0), (-90.0, -90.0), (None, None), (None, 
 
 
 def found(rig: Rig, **given: Any) -> dict[str, Finding]:
+    given.setdefault("outputs", {one.id: {"state": "playing"} for one in rig.outputs if one.device})
     wired = Wired(
         rig=rig,
         devices=given.pop("devices", STATUSES),
@@ -323,3 +325,89 @@ def test_the_smallest_buffer_under_which_all_larger_hold(
     advice = advise_buffer(trials)
     assert advice.block_frames == frames
     assert words in advice.text
+
+
+VIEWERS_MICROPHONE = VirtualDevice(
+    key="microphone:viewers",
+    device="server:gh",
+    name="gh_mic",
+    label="Goshawk: Viewers",
+    volume=1.0,
+    is_muted=False,
+    is_linked=True,
+)
+BROADCAST = Program(
+    id=1, name="Broadcast", plays=False, device="", key="microphone:viewers", volume=1.0, is_muted=False
+)  # fmt: skip
+SERVED = Computer(server="a server", virtual=(VIEWERS_MICROPHONE,), programs=(BROADCAST,))
+
+
+def test_who_leaves_nowhere_is_told_and_a_virtual_microphone_that_is_used_is_sound() -> None:
+    nowhere = found(own_rig(), devices={})
+    assert {key for key in nowhere if key.startswith("feed_leaves")} == {
+        f"feed_leaves_nowhere:{feed}" for feed in ("viewers", "you", "call")
+    }
+    assert found(with_output(Rig(), "viewers", "virtual"), computer=SERVED) == {}
+
+
+@pytest.mark.parametrize(
+    ("code", "computer", "words"),
+    [
+        ("nobody_listens", SERVED.model_copy(update={"programs": ()}), "No program listens"),
+        (
+            "virtual_not_unity",
+            SERVED.model_copy(
+                update={"virtual": (VIEWERS_MICROPHONE.model_copy(update={"volume": 0.4}),)}
+            ),
+            "turned in the system",
+        ),
+        (
+            "program_played_twice",
+            SERVED.model_copy(
+                update={
+                    "programs": (
+                        BROADCAST,
+                        *(
+                            BROADCAST.model_copy(update={"plays": True, "name": "Box", "key": key})
+                            for key in ("", "loudspeakers:game")
+                        ),
+                    )
+                }
+            ),
+            "Box plays in two places",
+        ),
+    ],
+)
+def test_what_the_computer_tells(code: str, computer: Computer, words: str) -> None:
+    (finding,) = found(with_output(Rig(), "viewers", "virtual"), computer=computer).values()
+    assert finding.code == code
+    assert words in finding.title
+
+
+def test_one_device_for_two_things_and_a_feed_that_comes_back() -> None:
+    desk = ComputerDevice(id="server:desk", label="Desk", direction="out", host="", channels=2)
+    computer = Computer(server="a server", devices=(desk,))
+    both = with_output(with_output(Rig(), "viewers", "server:desk"), "you", "server:desk")
+    (finding,) = found(both, computer=computer).values()
+    assert finding.code == "same_device"
+    assert found(mended(both, finding), computer=computer) == {}
+    round_ = changed_together(
+        with_output(Rig(), "viewers", "server:desk"),
+        {"inputs.game.device": "server:desk.monitor"},
+    )
+    playing = {**STATUSES, "server:desk.monitor": PLAYING}
+    (finding,) = found(round_, computer=computer, devices=playing).values()
+    assert finding.code == "feed_taken_back"
+    assert found(mended(round_, finding), computer=computer, devices=playing) == {}
+
+
+def test_an_output_that_does_not_play_says_why() -> None:
+    rig = with_output(Rig(), "call", "server:gone")
+    states = {one.id: {"state": "playing"} for one in rig.outputs}
+    states[rig.outputs[-1].id] = {"state": "waiting", "said": "The device is gone."}
+    (finding,) = found(rig, outputs=states).values()
+    assert finding.code == "output_gone"
+    assert "is gone" in finding.text
+    # A program that an input takes moves with one step, and from one input to another.
+    taken = with_program(with_program(Rig(), "game", "Box"), "music", "Box")
+    assert [one.takes for one in taken.inputs] == ["", "", "Box", ""]
