@@ -1,6 +1,6 @@
 """Take the pictures of docs/screenshots: python tools/take_screenshots.py [URL]
 
-Wants a running demo that has talked for ten seconds, and Chromium.
+Wants a running demo that has talked for ten seconds, with a sound server (``python -m tests.sound_servers``), and Chromium.
 """
 
 import sys
@@ -33,7 +33,7 @@ def main() -> None:
             page.wait_for_timeout(400)
             page.screenshot(path=OUT / f"{name}.png")
 
-        for name in ("Suppressor", "Gate", "EQ", "De-esser", "Compressor"):
+        for name in ("Suppressor", "Gate", "EQ", "Compressor"):
             stage(page, name)
             page.wait_for_timeout(1500)  # until its spectra have come
             take(f"chain-{name.lower()}")
@@ -92,6 +92,14 @@ def main() -> None:
         page.get_by_role("button", name="End replay").click()
         page.get_by_role("button", name="Wiring").click()
         take("wiring")
+        view(page, "Outputs")
+        page.get_by_role("button", name="Add output").click()
+        page.get_by_role("menuitem", name="Viewers", exact=True).click()
+        page.get_by_role("combobox", name="Goes to").click()
+        page.get_by_role("option", name="Virtual microphone").click()
+        page.wait_for_timeout(8000)  # until its clock is nearly known
+        take("wiring-outputs")
+        page.get_by_role("button", name="Remove this output of Viewers").click()
         view(page, "Microphone gain")
         take("wiring-gain")
         view(page, "Delay")

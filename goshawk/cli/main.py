@@ -352,12 +352,16 @@ def bench_app(
 def bench_drift(
     hours: Annotated[float, typer.Option(help="Simulated hours.", min=0.05)] = 8.0,
     ppm: Annotated[float, typer.Option(help="How far the device's clock is off.")] = 200.0,
+    outputs: Annotated[
+        bool, typer.Option(help="Two outputs of one feed, whose clocks are so far apart.")
+    ] = False,
     as_json: JsonFlag = False,
 ) -> None:
     """Follow a device whose clock is off for hours, faster than time."""
-    from goshawk.cli.bench_drift import run_bench_drift
+    from goshawk.cli.bench_drift import run_bench_drift, run_two_outputs
 
-    result = run_bench_drift(hours, ppm, lambda text: typer.echo(text, err=True))
+    bench_ = run_two_outputs if outputs else run_bench_drift
+    result = bench_(hours, ppm, lambda text: typer.echo(text, err=True))
     if as_json:
         typer.echo(json.dumps(result))
     else:

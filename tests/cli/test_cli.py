@@ -16,6 +16,7 @@ from typer.testing import CliRunner
 from goshawk.cli.main import app
 from goshawk.core.chain_slots import default_chain
 from goshawk.core.preset import Preset
+from goshawk.core.rig_changes import own_rig
 from goshawk.store.database import database_path, open_database
 from goshawk.store.rigs import load_active_rig
 from tests.conftest import RATE_HZ, random_sound, rig_with, tone
@@ -357,3 +358,27 @@ def test_benchmarks_say_their_figures_to_programs_and_to_people() -> None:
     rendered = said("bench-render", "--minutes", "1")
     assert rendered["sound_s"] == 60.0
     assert rendered["times_faster"] == pytest.approx(60.0 / rendered["took_s"], rel=0.05)
+
+
+def test_devices_and_what_the_computer_offers(tmp_path: Path) -> None:
+    listed = said("devices", "--json")
+    assert {"attic", "encoder"} <= {one["id"] for one in listed}
+    assert all(
+        {"direction", "id", "label", "host", "channels", "rate_hz", "is_virtual"} <= one.keys()
+        for one in listed
+    )
+    assert "Sound goes out to" in goshawk("devices").stdout
+    sentences = goshawk("doctor").stdout
+    assert "virtual audio cable" in sentences, "there is no sound server in this test"
+    opened = open_database(database_path(tmp_path))
+    first = load_active_rig(opened.connection, own_rig).rig
+    assert first.outputs == ()
+    assert not any(one.device for one in first.inputs), "nothing is heard before it was chosen"
+    assert load_active_rig(opened.connection).rig == first
+    opened.connection.close()
+
+
+def test_two_clocks_apart_in_the_benchmark_that_runs_for_hours() -> None:
+    result = said("bench-drift", "--outputs", "--hours", "0.05", "--ppm", "300")
+    assert result["dropouts"] == result["overruns"] == [0, 0]
+    assert result["found_ppm"] == pytest.approx([150, -150], abs=3)
