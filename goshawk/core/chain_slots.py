@@ -11,6 +11,7 @@ from goshawk.core.dsp.ducker import DuckerSettings
 from goshawk.core.dsp.equaliser import BellBand, EqualiserSettings
 from goshawk.core.dsp.gate import GateSettings
 from goshawk.core.dsp.high_pass import HighPassSettings
+from goshawk.core.dsp.insert import InsertSettings
 from goshawk.core.dsp.leveller import LevellerSettings
 from goshawk.core.dsp.limiter import LimiterSettings
 from goshawk.core.dsp.suppressor import SuppressorSettings
@@ -19,6 +20,7 @@ from goshawk.core.dsp.trim import TrimSettings
 from goshawk.core.settings import Id, Settings, choice
 
 MOST_STAGES = 30
+MOST_INSERTS = 2
 
 
 class _Slot(Settings):
@@ -105,6 +107,13 @@ class DuckerSlot(_Slot):
     settings: DuckerSettings = DuckerSettings()
 
 
+class InsertSlot(_Slot):
+    """An insert's place."""
+
+    stage: Literal["insert"] = "insert"
+    settings: InsertSettings = InsertSettings()
+
+
 Slot = Annotated[
     TrimSlot
     | HighPassSlot
@@ -115,6 +124,7 @@ Slot = Annotated[
     | CompressorSlot
     | ThreeBandSlot
     | LevellerSlot
+    | InsertSlot
     | DuckerSlot
     | LimiterSlot,
     Field(discriminator="stage"),
@@ -129,6 +139,7 @@ StageName = Literal[
     "compressor",
     "three_band",
     "leveller",
+    "insert",
     "ducker",
     "limiter",
 ]
@@ -147,6 +158,7 @@ STAGE_LABELS: dict[StageName, str] = {
     "compressor": "Compressor",
     "three_band": "Three bands",
     "leveller": "Leveller",
+    "insert": "Insert",
     "ducker": "Ducker",
     "limiter": "Limiter",
 }
@@ -165,6 +177,8 @@ def check_chain(chain: Chain) -> Chain:
         raise ValueError(f"two stages are called {twice!r}. Give each stage an id of its own.")
     if any(slot.stage == "limiter" for slot in chain[:-1]):
         raise ValueError("the limiter must be the last stage of the chain. Move it to the end.")
+    if sum(slot.stage == "insert" for slot in chain) > MOST_INSERTS:
+        raise ValueError(f"a chain has at most {MOST_INSERTS} inserts. Remove one first.")
     return chain
 
 

@@ -92,7 +92,17 @@ def wanted_virtual(rig: Rig) -> dict[str, str]:
         if one.device.startswith(LOUDSPEAKERS):
             made_for = one.device.removeprefix(LOUDSPEAKERS)
             wanted[one.device] = f"Goshawk: {names.get(made_for, one.name)}"
+        for slot in (slot for slot in one.chain if slot.stage == "insert"):
+            if slot.settings.sends_to == VIRTUAL:
+                wanted[insert_key(slot.id)] = f"Goshawk: {one.name}, to be treated"
+            if slot.settings.comes_from == f"{LOUDSPEAKERS}{slot.id}":
+                wanted[slot.settings.comes_from] = f"Goshawk: {one.name}, treated"
     return wanted
+
+
+def insert_key(stage_id: str) -> str:
+    """How the virtual microphone is called that an insert sends to."""
+    return f"{MICROPHONE}insert:{stage_id}"
 
 
 def source_label(rig: Rig, source: str) -> str:

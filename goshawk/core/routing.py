@@ -6,7 +6,7 @@ from pydantic import Field, StringConstraints
 
 from goshawk.core.chain_slots import Chain, background_chain, check_chain, default_chain
 from goshawk.core.dsp.limiter import LOWEST_CEILING_DBTP
-from goshawk.core.settings import PLAIN_TEXT, Id, Settings, choice, number
+from goshawk.core.settings import PLAIN_TEXT, DeviceName, Id, Settings, choice, number
 
 FeedName = Literal["viewers", "you", "call", "archive"]
 FEEDS: tuple[FeedName, ...] = ("viewers", "you", "call", "archive")
@@ -24,8 +24,6 @@ YouOutput = Literal["headphones", "loudspeakers"]
 Name = Annotated[
     str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40), PLAIN_TEXT
 ]
-DeviceName = Annotated[str, StringConstraints(max_length=200), PLAIN_TEXT]
-
 MOST_INPUTS = 12
 LONGEST_FEED_DELAY_MS = 1000.0
 LONGEST_INPUT_DELAY_MS = 1000.0

@@ -52,6 +52,9 @@ def _plain(text: str, allowed: str = _JOINERS) -> str:
 PLAIN_TEXT = AfterValidator(_plain)
 """A name: one line, nothing invisible in it."""
 
+DeviceName = Annotated[str, StringConstraints(max_length=200), PLAIN_TEXT]
+"""A device as a rig names it; "" is none."""
+
 PLAIN_TEXT_WITH_LINES = AfterValidator(lambda text: _plain(text, _JOINERS + "\n\r\t"))
 """A longer text, which may have lines."""
 

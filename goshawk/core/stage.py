@@ -183,6 +183,8 @@ class StageReading(TypedDict, total=False):
     """The highest level that a compressor saw."""
     sibilance_db: float
     """How far sibilance stood over the voice."""
+    is_back: bool
+    """Whether something comes back to an insert."""
     is_open: bool
     openings: int
     gain_db: float
@@ -206,6 +208,8 @@ class Stage(ABC, Generic[SettingsT]):
     """What passes a clean block through the stage, in place."""
 
     latency_frames: int = 0
+    longest_latency_ms: float = 50.0
+    """With any settings."""
     has_latency: bool = False
     """Whether some setting gives it a latency."""
 

@@ -78,6 +78,10 @@ OUTPUT_DEVICES: tuple[OutputInfo, ...] = (
     OutputInfo("monitor", "Your ears", "Headphones, or the loudspeakers in the room. A stand-in."),
     OutputInfo("call", "Call service", "What the co-pilot gets. A stand-in."),
 )
+PROCESSOR = "processor"
+PRACTICE_UNIT = OutputInfo(
+    PROCESSOR, "Practice unit", "An outboard unit that warms the sound, for inserts. A stand-in."
+)
 STAND_IN_OUTPUTS = tuple(one.id for one in OUTPUT_DEVICES)
 
 

@@ -10,7 +10,7 @@ from functools import cache
 
 import numpy as np
 
-from goshawk.core.computer import microphone_key
+from goshawk.core.computer import insert_key, microphone_key
 from goshawk.core.rig import Rig
 from goshawk.core.routing import VIRTUAL, OutputSettings
 from goshawk.devices.capture import Capture
@@ -58,6 +58,9 @@ class Computer:
         self._endpoints: dict[tuple[str, Direction, str, int, float], Endpoint] = {}
         self._captures: dict[str, Capture] = {}
         self._outputs: dict[str, Endpoint] = {}
+        self._inserts: dict[str, tuple[Endpoint | None, Endpoint | None]] = {}
+        self.version = 0
+        """Another one whenever an insert has other devices."""
 
     @property
     def captures(self) -> Mapping[str, Capture]:
@@ -72,6 +75,11 @@ class Computer:
         )
 
     @property
+    def dropouts(self) -> int:
+        """How often any of them had too little or far too much."""
+        return sum(one.dropouts + one.overruns for one in self._endpoints.values())
+
+    @property
     def is_used(self) -> bool:
         """Whether anything is open, or wanted to be."""
         return bool(self._endpoints)
@@ -79,6 +87,10 @@ class Computer:
     def output(self, one: OutputSettings) -> Endpoint | None:
         """The device of an output; None for a stand-in, or where there is none."""
         return self._outputs.get(one.id)
+
+    def insert(self, stage_id: str) -> tuple[Endpoint | None, Endpoint | None]:
+        """Where an insert sends to, and where it comes back from; None for what is no device of the computer."""
+        return self._inserts.get(stage_id, (None, None))
 
     def apply(
         self, rig: Rig, virtual: Mapping[str, str], watched: Collection[str], cards_round: int
@@ -112,5 +124,17 @@ class Computer:
                 device = virtual.get(microphone_key(output.source), "")
             if is_real(device):
                 self._outputs[output.id] = endpoint(output.id, "out", device)
+        inserts: dict[str, tuple[Endpoint | None, Endpoint | None]] = {}
+        for slot in (slot for one in rig.inputs for slot in one.chain if slot.stage == "insert"):
+            goes, comes_back = slot.settings.sends_to, slot.settings.comes_from
+            goes = virtual.get(insert_key(slot.id), "") if goes == VIRTUAL else goes
+            comes_back = virtual.get(comes_back, comes_back)
+            inserts[slot.id] = (
+                endpoint(slot.id, "out", goes) if is_real(goes) else None,
+                endpoint(slot.id, "in", comes_back) if is_real(comes_back) else None,
+            )
+        if inserts != self._inserts:
+            self._inserts = inserts
+            self.version += 1
         self.opener.cards_round = cards_round
         self.opener.want(self._endpoints.values())

@@ -23,7 +23,7 @@ array of one)."""
 
 
 @kernel
-def _send(
+def send(
     source: Block,
     out: Block,
     level: Floats,
@@ -130,7 +130,7 @@ class Outlet:
         program.add(
             source,
             Step(
-                _send, self.block, self._level, may_leave,
+                send, self.block, self._level, may_leave,
                 g.now, g.between, g.target, g.coefficient, self._peak,
             ),
         )  # fmt: skip

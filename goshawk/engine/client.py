@@ -55,9 +55,11 @@ class EngineClient:
         on_seen: Callable[[EngineReading], None],
         on_notice: Callable[[str], None],
         spawned: Spawned | None = None,
+        on_insert: Callable[[str, float | None], None] = lambda stage_id, way_ms: None,
     ) -> None:
         """``on_seen`` is called with every reading, ``on_notice`` with sentences for the user. ``spawned`` is a process
-        that was started before, and waits for its plan. Raises TimelineLost."""
+        that was started before, and waits for its plan. ``on_insert`` is called when the way of an insert was measured.
+        Raises TimelineLost."""
         self._spawned = spawned
         if spawned is None:
             sweep()
@@ -68,6 +70,7 @@ class EngineClient:
         self.seen_number = 0
         self._on_seen = on_seen
         self._on_notice = on_notice
+        self._on_insert = on_insert
         self._process: subprocess.Popen[bytes] | None = None
         self._end: socket.socket | None = None
         self._is_ready = False
@@ -201,6 +204,10 @@ class EngineClient:
         """Send a click through; the delays come with the readings."""
         self._once(messages.Click())
 
+    def measure_insert(self, stage_id: str) -> None:
+        """Measure how long the way of an insert takes."""
+        self._once(messages.MeasureInsert(stage_id))
+
     def fault(self, device: str, fault: str, value: float | None) -> None:
         """Make something go wrong with a stand-in. The names were checked before."""
         self._once(messages.Fault(device, fault, value))
@@ -253,6 +260,8 @@ class EngineClient:
                         seen = message  # Of several, the newest says it all.
                     case messages.Said(text):
                         self._on_notice(text)
+                    case messages.InsertMeasured(stage_id, way_ms):
+                        self._on_insert(stage_id, way_ms)
                     case messages.Ready():
                         self._is_ready = True
                         self._ready_at = time.monotonic()

@@ -17,6 +17,7 @@ from goshawk.core.routing import FEEDS, CallServiceSettings, FeedName
 from goshawk.core.stage import Block, Floats, Glide, glide
 from goshawk.core.steps import Program
 from goshawk.devices.catalog import STAND_IN_OUTPUTS
+from goshawk.devices.inserts import Inserts, warm_up_inserts
 from goshawk.devices.outlets import Outlets, warm_up_outlets
 from goshawk.devices.rack import Rack
 from goshawk.engine.plan import BAND, LISTEN, Plan
@@ -46,6 +47,8 @@ class AudioLoop:
         self.rack = Rack(MAX_FRAMES)
         self.outlets = Outlets(MAX_FRAMES, STAND_IN_OUTPUTS, self.rack.computer.now_ns)
         self._outlets_version = (-1, -1)
+        self.inserts = Inserts(MAX_FRAMES, self.rack.computer)
+        self._inserts_version = (-1, -1)
         self._clicks: dict[FeedName, ClickListener] = {}
         self._measured: dict[FeedName, float | None] | None = None
         self._bands: dict[str, BandAlone] = {}
@@ -146,6 +149,7 @@ class AudioLoop:
         something changes or a device's switch is on."""
         warm_up_stages()
         warm_up_outlets(MAX_FRAMES)
+        warm_up_inserts(MAX_FRAMES)
         self.rack.browser.push(44_100, np.zeros((8000, 2), np.float32))
         self.send_click()
         everything_on = {
@@ -173,7 +177,7 @@ class AudioLoop:
         self.rack.is_watched = False
         self._mixer = Mixer(rig, MAX_FRAMES, time.perf_counter)
         # What was arranged for the mixer before says nothing of this one.
-        self._outlets_version = self._publishing_version = (-1, -1)
+        self._outlets_version = self._publishing_version = self._inserts_version = (-1, -1)
 
     @property
     def longest_frames(self) -> int:
@@ -189,7 +193,14 @@ class AudioLoop:
         """Read every device, mix, and give the feeds to the outputs: the rig's block, or so many ``frames``."""
         frames = self._frames_now = frames or self.block_frames
         mixer = self._mixer
-        mixer.process(self.rack.read(frames, mixer.devices), frames)
+        came = self.rack.read(frames, mixer.devices)
+        self.inserts.before(frames)
+        mixer.process(came, frames)
+        inserts_version = mixer.version, self.rack.computer.version
+        if inserts_version != self._inserts_version:
+            self._inserts_version = inserts_version
+            self.inserts.arrange(mixer.inserts())
+        self.inserts.after(frames)
         if self._clicks:
             self._listen_for_click(frames)
         self._make_yours(frames)
@@ -297,6 +308,7 @@ class AudioLoop:
         mixed = self._mixer.take_readings()
         mixed.end_frame += self._first_frame
         mixed.first_hop += self._first_frame // HOP_FRAMES
+        self.inserts.look()
         measured, self._measured = self._measured, None
         return Readings(
             **{name: getattr(mixed, name) for name in mixed.__struct_fields__},

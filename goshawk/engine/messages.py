@@ -59,6 +59,12 @@ class Fault(msgspec.Struct, tag=True):
     value: float | None
 
 
+class MeasureInsert(msgspec.Struct, tag=True):
+    """Send a click out by an insert, to measure how long the way out and back takes."""
+
+    stage_id: str
+
+
 class Hurry(msgspec.Struct, tag=True):
     """Let so much sound pass as fast as the readers follow (for tests)."""
 
@@ -87,8 +93,15 @@ class Said(msgspec.Struct, tag=True):
     text: str
 
 
-ToEngine = NewPlan | Microphone | MicrophoneStopped | Click | Fault | Hurry | Quit
-FromEngine = Ready | Seen | Said
+class InsertMeasured(msgspec.Struct, tag=True):
+    """How long the way out and back takes; None: nothing came back."""
+
+    stage_id: str
+    way_ms: float | None
+
+
+ToEngine = NewPlan | Microphone | MicrophoneStopped | Click | Fault | MeasureInsert | Hurry | Quit
+FromEngine = Ready | Seen | Said | InsertMeasured
 
 _encoder = msgspec.msgpack.Encoder()
 _to_engine: msgspec.msgpack.Decoder[ToEngine] = msgspec.msgpack.Decoder(ToEngine)

@@ -173,7 +173,10 @@ class AudioProcess:
             slowest_share=clock.take_slowest_share(),
             block_frames=self._loop.block_frames,
             is_realtime=clock.is_realtime,
+            device_dropouts=self._loop.rack.computer.dropouts,
         )
+        for stage_id, way_ms in self._loop.inserts.take_measured():
+            messages.send(self._end, messages.InsertMeasured(stage_id, way_ms))
         readings = self._loop.take_readings(engine)
         self._readings.write(readings)
         messages.send(self._end, messages.Seen(readings.plan, readings.end_frame, engine))
@@ -194,6 +197,8 @@ class AudioProcess:
                     self._loop.rack.browser.stop()
                 case messages.Click():
                     self._loop.send_click()
+                case messages.MeasureInsert(stage_id):
+                    self._loop.inserts.measure(stage_id)
                 case messages.Fault(device, fault, value):
                     self._loop.rack.fault(device, fault, value)
                 case messages.Hurry(frames) if os.environ.get(TEST_CLOCK):

@@ -56,6 +56,13 @@ class WatchChain(FromPageModel):
     input_id: str = Field(max_length=40)
 
 
+class MeasureInsert(FromPageModel):
+    """Measure how long an insert's sound is away, and set it."""
+
+    type: Literal["measure_insert"]
+    stage_id: str = Field(max_length=40)
+
+
 class LearnRoom(FromPageModel):
     """Learn the room for a suppressor ("stay quiet"), or break it off with ""."""
 

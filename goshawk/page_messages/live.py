@@ -43,6 +43,7 @@ from goshawk.page_messages.chain import (
     LoopNew,
     LoopState,
     LoopStop,
+    MeasureInsert,
     MoveStage,
     PresetInfo,
     RemoveStage,
@@ -117,6 +118,7 @@ FromPage = Annotated[
     | Fault
     | WatchStage
     | WatchChain
+    | MeasureInsert
     | LearnRoom
     | ForgetRoom
     | LoopLast
@@ -159,6 +161,8 @@ class State(FromServerModel):
     """Why what is set is not saved; "" if it is, or soon will be."""
     devices: list[DeviceInfo]
     output_devices: list[OutputInfo]
+    insert_unit: OutputInfo
+    """The stand-in that an insert can send to and come back from."""
     computer: Computer
     """The input devices there are now, with what each can do."""
     sound_files: list[StoredSoundFile]

@@ -27,6 +27,8 @@ class EngineReading(msgspec.Struct):
     """Of its time, the slowest block's since the last reading."""
     block_frames: int
     is_realtime: bool
+    device_dropouts: int = 0
+    """How often devices of the computer had too little or far too much, those that are open now."""
 
 
 class Readings(MixReadings, kw_only=True):

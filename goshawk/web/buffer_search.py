@@ -50,7 +50,7 @@ class BufferSearch:
         """The engine's own figures of each reading."""
         if self.block_frames is None or engine.block_frames != self.block_frames:
             return
-        late = engine.late_blocks + engine.missed_blocks
+        late = engine.late_blocks + engine.missed_blocks + engine.device_dropouts
         if not self._is_counting:
             self._late_at_start, self._blocks = late, (engine.blocks, engine.blocks)
             self._slowest = 0.0

@@ -56,6 +56,7 @@ COMMANDS: dict[type, Command] = {
     chain.MoveStage: lambda s, _, m: s.changes.move_stage(m.stage_id, m.by),
     chain.WatchStage: lambda s, page, m: s.points.watch_stage(page, m.stage_id),
     chain.WatchChain: lambda s, page, m: s.points.watch_chain(page, m.input_id),
+    chain.MeasureInsert: lambda s, _, m: s.measure_insert(m.stage_id),
     chain.LearnRoom: lambda s, _, m: s.tuning.learn_room(m.stage_id),
     chain.ForgetRoom: lambda s, _, m: s.tuning.forget_room(m.stage_id),
     chain.LoopLast: lambda s, _, m: s.observer.ask(wishes.LoopLast(m.seconds)),

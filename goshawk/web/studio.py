@@ -18,10 +18,16 @@ from goshawk.core.routing import FEEDS
 from goshawk.core.rules.balance import with_holds_let_go
 from goshawk.core.rules.sentences import feed_sentence
 from goshawk.core.target_sets import TARGET_SETS, chosen_set
-from goshawk.devices.catalog import DEVICES, INPUT_DEVICES, OUTPUT_DEVICES, checked_fault
+from goshawk.devices.catalog import (
+    DEVICES,
+    INPUT_DEVICES,
+    OUTPUT_DEVICES,
+    PRACTICE_UNIT,
+    checked_fault,
+)
 from goshawk.engine.client import EngineClient
 from goshawk.engine.spawn import Spawned
-from goshawk.errors import GoshawkError, StoreUnusable
+from goshawk.errors import GoshawkError, NotFound, StoreUnusable
 from goshawk.observer import wishes
 from goshawk.observer.client import ObserverClient
 from goshawk.page_messages.live import Levels, State
@@ -89,7 +95,9 @@ class Studio:
         self.files = SoundFileShelf(
             self._db, data_dir / "sounds", lambda path: self.engine.play_file(path), self._in_store
         )
-        self.engine = EngineClient(saved.rig, self._on_seen, self._on_engine_trouble, spawned)
+        self.engine = EngineClient(
+            saved.rig, self._on_seen, self._on_engine_trouble, spawned, self._on_insert
+        )
         self.observer = ObserverClient(
             self.engine.memory.name, self._begin, self._on_said, self._save, self._on_observer_lost
         )
@@ -156,6 +164,7 @@ class Studio:
             save_trouble=self.desk.trouble,
             devices=[*INPUT_DEVICES, *input_devices(self.sound.computer, self.rig)],
             output_devices=[*OUTPUT_DEVICES, *output_devices(self.sound.computer)],
+            insert_unit=PRACTICE_UNIT,
             computer=self.sound.computer,
             sound_files=self.files.listed,
             is_engine_running=self.engine.is_running,
@@ -441,6 +450,29 @@ class Studio:
         """Send a click through."""
         self.observer.tell(wishes.MeasureDelay())
         self.engine.click()
+
+    def measure_insert(self, stage_id: str) -> None:
+        """Send a click out by an insert. Raises NotFound."""
+        found = self.rig.stage(stage_id)
+        if found is None or found[1].stage != "insert":
+            raise NotFound("There is no such insert. It may have been removed.")
+        self.engine.measure_insert(stage_id)
+
+    def _on_insert(self, stage_id: str, way_ms: float | None) -> None:
+        if way_ms is None:
+            self.notify(
+                "Nothing came back to the insert. Choose where it sends to and comes back from, start what stands there, "
+                "and measure again.",
+                "trouble",
+            )
+            return
+        self.supervisor.once("setting an insert's way", self._set_way(stage_id, way_ms))
+
+    async def _set_way(self, stage_id: str, way_ms: float) -> None:
+        with contextlib.suppress(GoshawkError):  # It was removed meanwhile.
+            path = self.desk.set.stage_path(stage_id)
+            await self.changes.set_setting(f"{path}.settings.way_ms", way_ms)
+            self.notify(f"The insert's sound is away for {way_ms:.1f} ms.", "news")
 
     def find_buffer(self, is_on: bool) -> None:
         """Start the search for the smallest buffer, or break it off."""

@@ -17,6 +17,7 @@ export const STAGE_LABELS = {
   eq: "EQ",
   gate: "Gate",
   high_pass: "High-pass",
+  insert: "Insert",
   leveller: "Leveller",
   limiter: "Limiter",
   suppressor: "Suppressor",

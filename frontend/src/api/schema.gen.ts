@@ -184,6 +184,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/outputs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Output
+         * @description One more place where a feed, or an input, leaves.
+         */
+        post: operations["add_output_api_outputs_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/outputs/{output_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Output
+         * @description Take an output away; undo brings it back.
+         */
+        delete: operations["remove_output_api_outputs__output_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/presets": {
         parameters: {
             query?: never;
@@ -699,7 +739,7 @@ export interface components {
              * Stage
              * @enum {string}
              */
-            stage: "trim" | "high_pass" | "suppressor" | "gate" | "eq" | "de_esser" | "compressor" | "three_band" | "leveller" | "ducker" | "limiter";
+            stage: "trim" | "high_pass" | "suppressor" | "gate" | "eq" | "de_esser" | "compressor" | "three_band" | "leveller" | "insert" | "ducker" | "limiter";
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2123,7 +2163,7 @@ export interface components {
              */
             type: "forget_room";
         };
-        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddOutput"] | components["schemas"]["RemoveOutput"] | components["schemas"]["FeedAs"] | components["schemas"]["TakeProgram"] | components["schemas"]["HandMicrophone"] | components["schemas"]["SetUnity"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["WatchStage"] | components["schemas"]["WatchChain"] | components["schemas"]["LearnRoom"] | components["schemas"]["ForgetRoom"] | components["schemas"]["LoopLast"] | components["schemas"]["LoopNew"] | components["schemas"]["LoopStop"] | components["schemas"]["LoopHear"] | components["schemas"]["KeepOther"] | components["schemas"]["SwapOther"] | components["schemas"]["WatchBalance"] | components["schemas"]["BringToTarget"] | components["schemas"]["SuggestDucker"] | components["schemas"]["ChooseTargets"] | components["schemas"]["CountAnew"] | components["schemas"]["ReplayLast"] | components["schemas"]["ReplayStop"] | components["schemas"]["ReplayHear"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
+        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddOutput"] | components["schemas"]["RemoveOutput"] | components["schemas"]["FeedAs"] | components["schemas"]["TakeProgram"] | components["schemas"]["HandMicrophone"] | components["schemas"]["SetUnity"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["WatchStage"] | components["schemas"]["WatchChain"] | components["schemas"]["MeasureInsert"] | components["schemas"]["LearnRoom"] | components["schemas"]["ForgetRoom"] | components["schemas"]["LoopLast"] | components["schemas"]["LoopNew"] | components["schemas"]["LoopStop"] | components["schemas"]["LoopHear"] | components["schemas"]["KeepOther"] | components["schemas"]["SwapOther"] | components["schemas"]["WatchBalance"] | components["schemas"]["BringToTarget"] | components["schemas"]["SuggestDucker"] | components["schemas"]["ChooseTargets"] | components["schemas"]["CountAnew"] | components["schemas"]["ReplayLast"] | components["schemas"]["ReplayStop"] | components["schemas"]["ReplayHear"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
         /**
          * GainAdvice
          * @description What to do about the microphone's gain. ``by_db`` is positive for more gain.
@@ -2488,7 +2528,7 @@ export interface components {
              * Chain
              * @default []
              */
-            chain: (components["schemas"]["TrimSlot"] | components["schemas"]["HighPassSlot"] | components["schemas"]["SuppressorSlot"] | components["schemas"]["GateSlot"] | components["schemas"]["EqSlot"] | components["schemas"]["DeEsserSlot"] | components["schemas"]["CompressorSlot"] | components["schemas"]["ThreeBandSlot"] | components["schemas"]["LevellerSlot"] | components["schemas"]["DuckerSlot"] | components["schemas"]["LimiterSlot"])[];
+            chain: (components["schemas"]["TrimSlot"] | components["schemas"]["HighPassSlot"] | components["schemas"]["SuppressorSlot"] | components["schemas"]["GateSlot"] | components["schemas"]["EqSlot"] | components["schemas"]["DeEsserSlot"] | components["schemas"]["CompressorSlot"] | components["schemas"]["ThreeBandSlot"] | components["schemas"]["LevellerSlot"] | components["schemas"]["InsertSlot"] | components["schemas"]["DuckerSlot"] | components["schemas"]["LimiterSlot"])[];
             /**
              * Channels
              * @description Left or right alone, heard on both sides; the sum (mean) of both; or a stereo pair.
@@ -2601,6 +2641,62 @@ export interface components {
             /** Peaks Dbfs */
             peaks_dbfs: number | null;
             standing: components["schemas"]["Standing"] | null;
+        };
+        /**
+         * InsertSettings
+         * @description Settings of an insert.
+         */
+        InsertSettings: {
+            /**
+             * Comes back from
+             * @default
+             */
+            comes_from: string;
+            /**
+             * Return
+             * @description The level of what comes back.
+             * @default 0
+             */
+            return_db: number;
+            /**
+             * Sends to
+             * @default
+             */
+            sends_to: string;
+            /**
+             * Way out and back
+             * @description How long the sound is away; measured with a click.
+             * @default 20
+             */
+            way_ms: number;
+        };
+        /**
+         * InsertSlot
+         * @description An insert's place.
+         */
+        InsertSlot: {
+            /** Id */
+            id: string;
+            /**
+             * Bypass
+             * @description Lets the sound pass this stage untouched.
+             * @default false
+             */
+            is_bypassed: boolean;
+            /**
+             * @default {
+             *       "comes_from": "",
+             *       "return_db": 0,
+             *       "sends_to": "",
+             *       "way_ms": 20
+             *     }
+             */
+            settings: components["schemas"]["InsertSettings"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            stage: "insert";
         };
         /**
          * KeepOther
@@ -3053,6 +3149,19 @@ export interface components {
             type: "measure_gain";
         };
         /**
+         * MeasureInsert
+         * @description Measure how long an insert's sound is away, and set it.
+         */
+        MeasureInsert: {
+            /** Stage Id */
+            stage_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "measure_insert";
+        };
+        /**
          * Mend
          * @description The settings that mend a finding, changed together; or (``unity``) a virtual device, by its key, that is to pass sound
          *     as it is.
@@ -3142,6 +3251,19 @@ export interface components {
             role: "voice" | "game" | "music" | "call" | "other";
         };
         /**
+         * NewOutput
+         * @description What is to leave (a feed's name, ``input:`` or ``came:`` and an input's id), and by which device.
+         */
+        NewOutput: {
+            /**
+             * Device
+             * @default
+             */
+            device: string;
+            /** Source */
+            source: string;
+        };
+        /**
          * NewPreset
          * @description How the present chain is to be kept.
          */
@@ -3189,7 +3311,7 @@ export interface components {
             after: components["schemas"]["Proof"];
             before: components["schemas"]["Proof"];
             /** Chain */
-            chain: (components["schemas"]["TrimSlot"] | components["schemas"]["HighPassSlot"] | components["schemas"]["SuppressorSlot"] | components["schemas"]["GateSlot"] | components["schemas"]["EqSlot"] | components["schemas"]["DeEsserSlot"] | components["schemas"]["CompressorSlot"] | components["schemas"]["ThreeBandSlot"] | components["schemas"]["LevellerSlot"] | components["schemas"]["DuckerSlot"] | components["schemas"]["LimiterSlot"])[];
+            chain: (components["schemas"]["TrimSlot"] | components["schemas"]["HighPassSlot"] | components["schemas"]["SuppressorSlot"] | components["schemas"]["GateSlot"] | components["schemas"]["EqSlot"] | components["schemas"]["DeEsserSlot"] | components["schemas"]["CompressorSlot"] | components["schemas"]["ThreeBandSlot"] | components["schemas"]["LevellerSlot"] | components["schemas"]["InsertSlot"] | components["schemas"]["DuckerSlot"] | components["schemas"]["LimiterSlot"])[];
             /** Findings */
             findings: components["schemas"]["TakeFinding"][];
             /** Shortfalls */
@@ -3974,6 +4096,8 @@ export interface components {
             gain_reduction_db?: number;
             /** High Reduction Db */
             high_reduction_db?: number;
+            /** Is Back */
+            is_back?: boolean;
             /** Is Holding */
             is_holding?: boolean;
             /** Is Open */
@@ -4040,6 +4164,7 @@ export interface components {
             };
             /** Devices */
             devices: components["schemas"]["DeviceInfo"][];
+            insert_unit: components["schemas"]["OutputInfo"];
             /** Is Coughing */
             is_coughing: boolean;
             /** Is Engine Running */
@@ -5114,6 +5239,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Levels"] | null;
+                };
+            };
+        };
+    };
+    add_output_api_outputs_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewOutput"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["State"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_output_api_outputs__output_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                output_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["State"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

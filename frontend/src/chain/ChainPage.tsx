@@ -16,6 +16,7 @@ import type { PanelProps } from "./panelProps";
 import { EqPanel } from "./EqPanel";
 import { GatePanel } from "./GatePanel";
 import { HighPassPanel } from "./HighPassPanel";
+import { InsertPanel } from "./InsertPanel";
 import { LevellerPanel } from "./LevellerPanel";
 import { LimiterPanel } from "./LimiterPanel";
 import { AddStage, StageTools } from "./StageTools";
@@ -33,6 +34,7 @@ const PANELS: Record<Slot["stage"], ComponentType<PanelProps>> = {
   compressor: CompressorPanel,
   three_band: ThreeBandPanel,
   leveller: LevellerPanel,
+  insert: InsertPanel,
   ducker: DuckerEditor,
   limiter: LimiterPanel,
 };
@@ -47,6 +49,7 @@ const DOES: Record<Slot["stage"], string> = {
   compressor: "brings loud and quiet closer together",
   three_band: "evens out low, middle and high each by itself",
   leveller: "brings speech slowly to one loudness",
+  insert: "lets something outside treat the sound, and takes it back",
   ducker: "goes down while the main voice speaks",
   limiter: "the ceiling: nothing passes above it",
 };

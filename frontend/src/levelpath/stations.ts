@@ -94,6 +94,8 @@ export function figureOf(
     case "suppressor":
       if (!reading) return "–";
       return `${isShort ? "" : "room "}${signless(reading.noise_dbfs ?? SILENCE, 0)}`;
+    case "insert":
+      return reading?.is_back ? `${slot.settings.way_ms.toFixed(0)} ms` : "dry";
     case "leveller":
       return signed(reading?.gain_db ?? 0);
     case "gate":

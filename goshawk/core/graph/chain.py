@@ -16,6 +16,7 @@ from goshawk.core.dsp.ducker import Ducker
 from goshawk.core.dsp.equaliser import Equaliser
 from goshawk.core.dsp.gate import Gate
 from goshawk.core.dsp.high_pass import HighPass, HighPassSettings
+from goshawk.core.dsp.insert import Insert
 from goshawk.core.dsp.leveller import Leveller
 from goshawk.core.dsp.limiter import Limiter
 from goshawk.core.dsp.suppressor import Suppressor
@@ -35,10 +36,12 @@ STAGES: dict[str, Callable[..., Stage[Any]]] = {
     "compressor": Compressor,
     "three_band": ThreeBand,
     "leveller": Leveller,
+    "insert": Insert,
     "ducker": Ducker,
     "limiter": Limiter,
 }
 LONGEST_STAGE_LATENCY_MS = 50.0
+"""Of all stages on the mean: few have any, and an insert, which may have more, is one of two."""
 
 
 WEIGHT, GOAL, STEP, IS_WATCHED, HAS_LATENCY = range(5)
@@ -81,7 +84,7 @@ class StagePlace:
     def __init__(self, slot: Slot, channels: int, max_frames: int) -> None:
         self.slot = slot
         self.stage = STAGES[slot.stage](slot.settings, channels, max_frames)
-        longest = ms_to_frames(LONGEST_STAGE_LATENCY_MS)
+        longest = ms_to_frames(self.stage.longest_latency_ms)
         self._delay = Delay(channels, longest, self.stage.latency_frames)
         self.before = np.zeros((max_frames, channels), np.float32)
         self.after = np.zeros((max_frames, channels), np.float32)

@@ -12,6 +12,7 @@ import numpy as np
 
 from goshawk.core.chain_slots import Chain
 from goshawk.core.compiled import kernel
+from goshawk.core.dsp.insert import Insert
 from goshawk.core.dsp.k_weighting import LoudnessMeter
 from goshawk.core.graph.chain import StagePlace
 from goshawk.core.graph.comparison import Comparison, Heard
@@ -470,6 +471,16 @@ class Mixer:
         if kind == "input":
             return shaped, self._most_frames
         return unshaped, self._most_frames + strip.delay_frames
+
+    def inserts(self) -> list[tuple[str, Insert, Floats]]:
+        """Every insert by its stage's id, and whether its input may leave now. They hold until ``version`` is another
+        one."""
+        return [
+            (place.slot.id, place.stage, strip.leaves_alone)
+            for strip in self._strips.values()
+            for place in strip.chain
+            if isinstance(place.stage, Insert)
+        ]
 
     def leaving(self, source: str) -> tuple[Block, Floats]:
         """Where an output's source (a feed's name, or an input's by ``routing``) is to be found after every block, shape
