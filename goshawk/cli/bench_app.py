@@ -18,6 +18,7 @@ import psutil
 from websockets.exceptions import WebSocketException
 from websockets.sync.client import connect
 
+from goshawk.devices.sound_server.control import SoundServer
 from goshawk.errors import EngineLost
 
 SETTLES_S = 5.0
@@ -99,15 +100,32 @@ def _look(main: psutil.Process) -> dict[str, tuple[float, int]]:
     return found
 
 
-def run_bench_app(seconds: float, has_page: bool, say: Callable[[str], None]) -> dict[str, Any]:
+def _add_outputs(port: int, count: int) -> None:
+    """So many real outputs of Viewers, to the sound server's default device. Raises NoSoundServer."""
+    server = SoundServer()
+    device = f"server:{server.default_name(plays=True)}"
+    server.close()
+    body = json.dumps({"source": "viewers", "device": device}).encode()
+    for _ in range(count):
+        address = f"http://127.0.0.1:{port}/api/outputs"
+        urllib.request.urlopen(
+            urllib.request.Request(address, body, {"Content-Type": "application/json"}), timeout=5.0
+        ).close()
+
+
+def run_bench_app(
+    seconds: float, has_page: bool, say: Callable[[str], None], outputs: int = 0
+) -> dict[str, Any]:
     """Each kind of process's share of one core in percent and its resident memory in MB, and the blocks that came late
-    meanwhile. Raises EngineLost."""
+    meanwhile; with so many real ``outputs`` beside the stand-ins. Raises EngineLost or NoSoundServer."""
     with ExitStack() as stack:
         folder = Path(stack.enter_context(tempfile.TemporaryDirectory()))
         say("starting …")
         began = time.monotonic()
         main, port = stack.enter_context(_started(folder / "data"))
         start_s = time.monotonic() - began
+        if outputs:
+            _add_outputs(port, outputs)
         is_over = threading.Event()
         if has_page:
             page = threading.Thread(target=_watch, args=(port, is_over))
@@ -127,6 +145,7 @@ def run_bench_app(seconds: float, has_page: bool, say: Callable[[str], None]) ->
         "start_s": round(start_s, 1),
         "seconds": round(took_s, 1),
         "has_page": has_page,
+        "outputs": outputs,
         "core_percent": {
             role: round((spent - before.get(role, (0.0, 0))[0]) / took_s * 100.0, 1)
             for role, (spent, _) in after.items()

@@ -334,13 +334,16 @@ def bench_app(
     page: Annotated[
         bool, typer.Option("--page", help="With a page on Balance, listening.")
     ] = False,
+    outputs: Annotated[
+        int, typer.Option(help="So many outputs to the sound server's default device.", min=0)
+    ] = 0,
     as_json: JsonFlag = False,
 ) -> None:
     """Start the application on a folder of its own, and say what each of its processes costs."""
     from goshawk.cli.bench_app import run_bench_app
 
     with plain_errors():
-        result = run_bench_app(seconds, page, lambda text: typer.echo(text, err=True))
+        result = run_bench_app(seconds, page, lambda text: typer.echo(text, err=True), outputs)
     if as_json:
         typer.echo(json.dumps(result))
     else:

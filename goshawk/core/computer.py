@@ -14,6 +14,13 @@ MICROPHONE = "microphone:"
 input's device, as the rig names it."""
 
 
+PROGRAM = "program:"
+"""How an input's device begins that is what a program plays, heard along; the program's name follows."""
+
+STREAM = "#"
+"""Stands in a device's name ahead of the number of the one stream that is to be heard of all that it plays."""
+
+
 class _Data(BaseModel):
     model_config = ConfigDict(frozen=True, json_schema_serialization_defaults_required=True)
 
@@ -41,6 +48,8 @@ class Program(_Data):
     name: str
     plays: bool
     device: str
+    device_name: str = ""
+    """As the server calls it."""
     key: str
     volume: float
     is_muted: bool
@@ -116,6 +125,16 @@ def source_label(rig: Rig, source: str) -> str:
     return name if kind == "input" else f"{name}, as it came"
 
 
+def programs_heard(computer: Computer) -> dict[str, str]:
+    """Every program that plays, as a rig names it as an input's device, and by what the engine hears it: its own sound out of
+    all that its device plays."""
+    return {
+        f"{PROGRAM}{one.name}": f"server:{one.device_name}.monitor{STREAM}{one.id}"
+        for one in reversed(computer.programs)
+        if one.plays and one.device_name
+    }
+
+
 def output_devices(computer: Computer) -> list[OutputInfo]:
     """The computer's devices that an output can take, and a virtual microphone."""
     found = [
@@ -150,6 +169,17 @@ def input_devices(computer: Computer, rig: Rig) -> list[DeviceInfo]:
         )
         for one in computer.devices
         if one.direction == "in"
+    ]
+    found += [
+        DeviceInfo(
+            name,
+            f"{name.removeprefix(PROGRAM)}, heard along",
+            "What this program plays; it plays on where it does.",
+            "program",
+            2,
+            can_fail=False,
+        )
+        for name in programs_heard(computer)
     ]
     if computer.server:
         found += [

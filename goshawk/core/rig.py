@@ -22,7 +22,7 @@ from goshawk.core.routing import (
     default_inputs,
     default_outputs,
 )
-from goshawk.core.settings import PLAIN_TEXT, Settings, choice, number, sentence_of
+from goshawk.core.settings import PLAIN_TEXT, DeviceName, Settings, choice, number, sentence_of
 from goshawk.errors import BadSetting
 
 RIG_VERSION: Literal[4] = 4
@@ -108,6 +108,11 @@ class Rig(Settings):
         "Device buffer",
         "How much lies between Goshawk and the computer's devices; 0: as little as the system allows.",
         step=1.0,
+    )
+    clock_device: DeviceName = Field(
+        "",
+        title="Clock",
+        description="A device of the computer by whose clock Goshawk runs; none: by the system's.",
     )
     is_on_break: bool = choice(
         False, "Break", "Viewers hear only the music; the call and you hear what they heard."

@@ -35,6 +35,16 @@ class Capture:
         return True
 
     @property
+    def is_running(self) -> bool:
+        """Whether sound passes."""
+        return self._follower.is_running
+
+    @property
+    def clock_ppm(self) -> float | None:
+        """By how much the device's clock is faster, as far as is known; None while it does not run."""
+        return self._follower.clock_ppm if self._follower.is_running else None
+
+    @property
     def latency_parts(self) -> list[tuple[str, float]]:
         """Name and ms of what lies between the air and the engine."""
         return [

@@ -12,9 +12,9 @@ import numpy as np
 
 from goshawk.core.computer import insert_key, microphone_key
 from goshawk.core.rig import Rig
-from goshawk.core.routing import VIRTUAL, OutputSettings
+from goshawk.core.routing import FEEDS, VIRTUAL, FeedName, OutputSettings
 from goshawk.devices.capture import Capture
-from goshawk.devices.endpoint import Direction, Endpoint, is_real
+from goshawk.devices.endpoint import PAIR, SERVER, Direction, Endpoint, is_real
 from goshawk.devices.opener import Opener
 from goshawk.units import frames_to_ms
 
@@ -22,8 +22,17 @@ SMALLEST_BUFFER_BLOCKS = 3
 PATIENCE = 0.6
 """Of a buffer, so much can be caught up."""
 
+CLICK_FRAMES, CLICK_BUFFER_MS = 256, 40.0
+"""Of the streams that hear what devices play, while a click is on its way."""
+
 CAUTIOUS_BUFFER_MS = 60.0
 """Where the system grants no real-time scheduling."""
+
+
+def _monitor_of(device: str) -> str:
+    """What a sound server's device plays, to be heard."""
+    name, at, pair = device.partition(PAIR)
+    return f"{name}.monitor{at}{pair}"
 
 
 @cache
@@ -58,6 +67,7 @@ class Computer:
         self._endpoints: dict[tuple[str, Direction, str, int, float], Endpoint] = {}
         self._captures: dict[str, Capture] = {}
         self._outputs: dict[str, Endpoint] = {}
+        self._back: dict[FeedName, Capture] = {}
         self._inserts: dict[str, tuple[Endpoint | None, Endpoint | None]] = {}
         self.version = 0
         """Another one whenever an insert has other devices."""
@@ -91,6 +101,23 @@ class Computer:
     def insert(self, stage_id: str) -> tuple[Endpoint | None, Endpoint | None]:
         """Where an insert sends to, and where it comes back from; None for what is no device of the computer."""
         return self._inserts.get(stage_id, (None, None))
+
+    def listen_back(self, playing: Mapping[str, Endpoint]) -> dict[FeedName, Capture]:
+        """Hear what the sound server's devices play by which feeds leave, until this is called again: for measuring."""
+        self._back = {
+            feed: Capture(
+                Endpoint.of("in", _monitor_of(playing[feed].device), CLICK_FRAMES, CLICK_BUFFER_MS),
+                self.now_ns,
+            )
+            for feed in FEEDS
+            if feed in playing and playing[feed].device.startswith(f"{SERVER}:")
+        }
+        self._want()
+        return dict(self._back)
+
+    def _want(self) -> None:
+        back = (capture.endpoint for capture in self._back.values())
+        self.opener.want([*self._endpoints.values(), *back])
 
     def apply(
         self, rig: Rig, virtual: Mapping[str, str], watched: Collection[str], cards_round: int
@@ -137,4 +164,4 @@ class Computer:
             self._inserts = inserts
             self.version += 1
         self.opener.cards_round = cards_round
-        self.opener.want(self._endpoints.values())
+        self._want()

@@ -226,6 +226,23 @@ class Outlets:
         """Let a block out."""
         self._program.run(frames)
 
+    def clock_ppm(self, device: str) -> float | None:
+        """By how much a device's clock is faster by which something leaves; None if it does not run."""
+        for outlet in self.outlets.values():
+            follower = outlet.follower
+            if outlet.settings.device == device and follower is not None and follower.is_running:
+                return follower.clock_ppm
+        return None
+
+    def playing(self) -> dict[str, Endpoint]:
+        """The device of the computer by which each source leaves, the first that plays, as ``latency_parts`` takes it."""
+        found: dict[str, Endpoint] = {}
+        for outlet in self.outlets.values():
+            endpoint, settings = outlet.endpoint, outlet.settings
+            if endpoint is not None and endpoint.state == "playing" and not settings.is_muted:
+                found.setdefault(settings.source, endpoint)
+        return found
+
     def latency_parts(self, source: str) -> list[tuple[str, float]]:
         """Name and ms of what lies between the engine and the air where a source leaves by a device of the computer, the
         first that plays; none if it does not."""

@@ -68,6 +68,8 @@ class Rack:
         }
         self._ports = {name: Port(DEVICES[name], source) for name, source in sources.items()}
         self._buffers = {name: np.zeros((max_frames, 2), np.float32) for name in sources}
+        self._click = np.zeros((0, 1), np.float32)
+        """What is left of a click, put into what devices of the computer give: nobody can make one in their room."""
         self._played = np.zeros((max_frames, 2), np.float32)
         self._frames = 0
         self.is_watched = False
@@ -124,8 +126,10 @@ class Rack:
         self._made_for = None
 
     def click(self) -> None:
-        """Make the click that delays are measured with, in the room, at the next block."""
+        """Make the click that delays are measured with, in the room, and in what the computer's devices give, at the next
+        block."""
         self._room.click(make_click(db_to_linear(CLICK_DBFS) / self._interface.gain))
+        self._click = make_click(db_to_linear(CLICK_DBFS))
 
     def read(self, frames: int, used: set[str]) -> dict[str, Block]:
         """The next block of every device that is used (or of all, while somebody watches them)."""
@@ -142,6 +146,11 @@ class Rack:
         for name in self._by_hand:
             self._ports[name].read(self._buffers[name][:frames], now_s)
         blocks = {name: self._buffers[name][:frames] for name in self._read}
+        if len(self._click):
+            piece, self._click = self._click[:frames], self._click[frames:]
+            for name in self.computer.captures:
+                if name in blocks:
+                    blocks[name][: len(piece)] += piece
         if "computer" in wanted:
             total = blocks["computer"]
             total.fill(0.0)

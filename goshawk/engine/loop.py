@@ -10,7 +10,6 @@ from goshawk.core.graph.band_alone import BandAlone
 from goshawk.core.graph.chain import warm_up_stages
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.graph.stations import STAGE_SIDES, at_stage, came, kept_sounds
-from goshawk.core.measure.click import ClickListener
 from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.rig import BlockFrames, Rig, changed_together
 from goshawk.core.routing import FEEDS, CallServiceSettings, FeedName
@@ -20,14 +19,12 @@ from goshawk.devices.catalog import STAND_IN_OUTPUTS
 from goshawk.devices.inserts import Inserts, warm_up_inserts
 from goshawk.devices.outlets import Outlets, warm_up_outlets
 from goshawk.devices.rack import Rack
+from goshawk.engine.click import ClickTrial
 from goshawk.engine.plan import BAND, LISTEN, Plan
 from goshawk.engine.plan_maker import MAX_FRAMES, Made, make
 from goshawk.timeline.readings import EngineReading, Readings
 from goshawk.timeline.sound import SoundWriter
-from goshawk.units import SAMPLE_RATE_HZ, db_to_linear, frames_to_ms
-
-CLICK_PATIENCE_S = 1.6
-"""The longest feed delay and room for the rest."""
+from goshawk.units import db_to_linear, frames_to_ms
 
 
 @kernel
@@ -47,10 +44,9 @@ class AudioLoop:
         self.rack = Rack(MAX_FRAMES)
         self.outlets = Outlets(MAX_FRAMES, STAND_IN_OUTPUTS, self.rack.computer.now_ns)
         self._outlets_version = (-1, -1)
+        self._click = ClickTrial(self.rack, self.outlets, MAX_FRAMES)
         self.inserts = Inserts(MAX_FRAMES, self.rack.computer)
         self._inserts_version = (-1, -1)
-        self._clicks: dict[FeedName, ClickListener] = {}
-        self._measured: dict[FeedName, float | None] | None = None
         self._bands: dict[str, BandAlone] = {}
         self._frames_now = 0
         self._rehearsal = np.zeros((MAX_FRAMES, 2), np.float32)
@@ -78,6 +74,17 @@ class AudioLoop:
     @property
     def block_frames(self) -> BlockFrames:
         return self.plan.rig.block_frames
+
+    @property
+    def clock_ppm(self) -> float | None:
+        """By how much the device runs faster whose clock is to be followed; None if none is, or it does not run."""
+        device = self.rig.clock_device
+        if not device:
+            return None
+        capture = self.rack.computer.captures.get(device)
+        if capture is not None:
+            return capture.clock_ppm
+        return self.outlets.clock_ppm(device)
 
     def begin(self, writer: SoundWriter, session: int) -> None:
         """What is heard from now on has its place on the timeline."""
@@ -141,8 +148,7 @@ class AudioLoop:
 
     def send_click(self) -> None:
         """Send a click through, to measure the delay to every feed."""
-        self._clicks = {feed: ClickListener(MAX_FRAMES) for feed in FEEDS}
-        self.rack.click()
+        self._click.start()
 
     def _warm_up(self) -> None:
         """Compile every kernel now, rather than in the first live block: those, too, that run only when
@@ -171,7 +177,7 @@ class AudioLoop:
         )
         self.run_block()
         self._mixer.take_readings()
-        self._clicks = {}
+        self._click.forget()
         self.rack.browser.stop()
         self.plan = Plan(rig=rig)
         self.rack.is_watched = False
@@ -185,7 +191,11 @@ class AudioLoop:
         the rig's where something comes back a block later, or a device runs by a clock of its own."""
         devices, feeds = self.rig.devices, self.rig.feeds
         comes_back = feeds.you.output == "loudspeakers" or devices.call_service.sends_back
-        if comes_back or self._clicks or not self.rack.runs_by_our_clock(self._mixer.devices):
+        if (
+            comes_back
+            or self._click.is_running
+            or not self.rack.runs_by_our_clock(self._mixer.devices)
+        ):
             return self.block_frames
         return MAX_FRAMES
 
@@ -201,8 +211,9 @@ class AudioLoop:
             self._inserts_version = inserts_version
             self.inserts.arrange(mixer.inserts())
         self.inserts.after(frames)
-        if self._clicks:
-            self._listen_for_click(frames)
+        if self._click.is_running:
+            voice = self.rig.voice
+            self._click.listen(frames, voice.device if voice else "", mixer.feed)
         self._make_yours(frames)
         version = mixer.version, self.outlets.version
         if version != self._outlets_version:
@@ -274,21 +285,6 @@ class AudioLoop:
                 self._publishing.add(place[0], writer.step(name, place[1]))
         self._publishing.finish()
 
-    def _listen_for_click(self, frames: int) -> None:
-        for feed, listener in self._clicks.items():
-            listener.listen(self._mixer.feed(feed, frames))
-        heard = self._clicks["viewers"].heard_frames
-        if heard >= CLICK_PATIENCE_S * SAMPLE_RATE_HZ:
-            blocks_ms = 2.0 * frames_to_ms(self.block_frames)
-            self._measured = {
-                feed: None
-                if (at := listener.found_frame()) is None
-                # One block passes before the engine has the click, and one before it is played.
-                else round(frames_to_ms(at) + blocks_ms, 2)
-                for feed, listener in self._clicks.items()
-            }
-            self._clicks = {}
-
     def _ledgers(self) -> dict[FeedName, list[tuple[str, float]]]:
         """Name and ms of everything between the air and each listener, in order."""
         voice = self.rig.voice
@@ -309,7 +305,6 @@ class AudioLoop:
         mixed.end_frame += self._first_frame
         mixed.first_hop += self._first_frame // HOP_FRAMES
         self.inserts.look()
-        measured, self._measured = self._measured, None
         return Readings(
             **{name: getattr(mixed, name) for name in mixed.__struct_fields__},
             plan=self.plan.number,
@@ -318,6 +313,6 @@ class AudioLoop:
             devices=self.rack.statuses(),
             outputs=self.outlets.readings(),
             encoder=self.rack.encoder.status(),
-            measured_delay_ms=measured,
+            measured_delay_ms=self._click.take(),
             engine=engine,
         )

@@ -45,7 +45,8 @@ class Plan(Settings):
     watched: tuple[str, ...] = ()
     """Devices of the computer that run meanwhile, beside those that inputs use."""
     virtual: dict[str, str] = Field(default_factory=dict)
-    """The virtual devices that were made at the sound server, by ``computer.wanted_virtual``'s keys."""
+    """What stands behind names of a rig that are no devices: virtual devices that were made at the sound server, by the
+    keys of ``core.computer``, and programs that are heard along."""
     cards_round: int = 0
     """Another one says that sound cards have come or gone."""
     is_seen: bool = False

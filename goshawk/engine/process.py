@@ -28,6 +28,9 @@ UNSEEN_READINGS_FRAMES = SAMPLE_RATE_HZ // 8
 """From readings to readings, while somebody looks and while nobody does."""
 
 SWITCH_S = 0.0001
+STEER_PER_S = 0.03
+MOST_STEER_PPM = 1000.0
+
 RESYNC_BLOCKS = 8
 """Further behind than this, the missed time is given up (and counted) rather than caught up."""
 
@@ -58,6 +61,17 @@ class Clock:
         """So many frames pass without waiting for their time."""
         self._due = time.monotonic()
         self._woke = self._due
+        self._faster_ppm = 0.0
+        """By how much time runs faster here than by the system's clock: a device's, if it is followed."""
+
+    def steer(self, ppm: float | None, seconds: float) -> None:
+        """Follow a device whose clock was found to be ``ppm`` faster, ``seconds`` after the last call; None: none is
+        followed. Slowly, so that what finds out the difference can keep up."""
+        if ppm is None:
+            self._faster_ppm = 0.0
+            return
+        wanted = self._faster_ppm + ppm * min(1.0, STEER_PER_S * seconds)
+        self._faster_ppm = max(-MOST_STEER_PPM, min(MOST_STEER_PPM, wanted))
 
     def wait(self, block_s: float, patience_s: float = 0.0) -> None:
         """Sleep until the next block is due. Time that is missed is caught up to RESYNC_BLOCKS, or to ``patience_s`` if
@@ -66,7 +80,7 @@ class Clock:
             self.hurried_frames = max(0, self.hurried_frames - round(block_s * SAMPLE_RATE_HZ))
             self._due = self._woke = time.monotonic()
             return
-        self._due += block_s
+        self._due += block_s / (1.0 + self._faster_ppm * 1e-6)
         left = self._due - time.monotonic()
         if left < -max(RESYNC_BLOCKS * block_s, patience_s):
             missed = int(-left / block_s)
@@ -146,6 +160,7 @@ class AudioProcess:
             # Behind, they are not caught up.
             self._said_frame = max(self._said_frame + every, self._loop.frames - every)
             self._said_plan = plan.number
+            self._clock.steer(self._loop.clock_ppm, every / SAMPLE_RATE_HZ)
             self._publish_readings()
         self._obey()
         self._take_over()

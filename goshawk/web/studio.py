@@ -9,7 +9,7 @@ from typing import Any, TypeVar
 from pydantic import TypeAdapter
 
 from goshawk import __version__
-from goshawk.core.computer import Computer, input_devices, output_devices
+from goshawk.core.computer import Computer, input_devices, output_devices, programs_heard
 from goshawk.core.device_info import info_of
 from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.measure.take import TakeKind
@@ -296,7 +296,10 @@ class Studio:
         comes_in = [one for one in computer.devices if one.direction == "in"]
         watched = [one.id for one in sorted(comes_in, key=lambda one: one.is_monitor)]
         self.engine.know_computer(
-            {one.key: one.device for one in computer.virtual if one.is_linked},
+            {
+                **{one.key: one.device for one in computer.virtual if one.is_linked},
+                **programs_heard(computer),
+            },
             watched[:MOST_WATCHED] if self._watching else [],
             self.sound.cards_round,
         )

@@ -35,6 +35,8 @@ def numbers(schema: dict[str, Any]) -> dict[str, dict[str, Any]]:
             found |= walk(inner, f"{path}.{name}" if path else name)
         if path == "inputs":
             return walk(part["items"], "inputs.voice")
+        if path == "outputs":
+            return walk(part["items"], "outputs.broadcast")
         if "discriminator" in part.get("items", {}):
             for stage, ref in part["items"]["discriminator"]["mapping"].items():
                 # A ducker is for what plays in the background.
@@ -52,6 +54,7 @@ NUMBERS = numbers(Rig.model_json_schema())
 def test_every_number_can_be_set_to_its_ends_and_not_beyond(path: str) -> None:
     field = NUMBERS[path]
     rig = with_stage(Rig(), "voice", "three_band", "compressor")
+    rig = with_stage(rig, "voice", "insert", "trim")
     if path.endswith("three_band.settings.lower_hz"):
         rig = changed(rig, "inputs.voice.chain.three_band.settings.upper_hz", 12_000)
     if path.endswith("three_band.settings.upper_hz"):

@@ -309,3 +309,16 @@ assert not late, late
     np.save(tmp_path / "replay.npy", np.ones((1, 4800, 2), np.float32))
     paths = [str(tmp_path / "loop.npy"), str(tmp_path / "replay.npy")]
     subprocess.run([sys.executable, "-c", code, *paths], check=True)
+
+
+def test_the_clock_follows_a_device_and_what_it_finds_comes_to_nothing() -> None:
+    """The device is 200 ppm fast; what finds that out takes ten seconds, and sees only what is left."""
+    clock = Clock(is_realtime=False)
+    found = 0.0
+    for _ in range(240 * 30):
+        left = 200.0 - clock._faster_ppm
+        found += (left - found) / 300.0
+        clock.steer(found, 1 / 30)
+    assert clock._faster_ppm == pytest.approx(200.0, abs=10.0)
+    clock.steer(None, 1 / 30)
+    assert clock._faster_ppm == 0.0

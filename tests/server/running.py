@@ -16,6 +16,8 @@ from pathlib import Path
 from typing import Any
 
 import psutil
+from websockets.sync.client import connect
+from websockets.typing import Origin
 
 from goshawk.timeline.memory import TEST_CLOCK
 
@@ -88,6 +90,12 @@ class Server:
     def change(self, path: str, value: Any, timeout: float = 30.0) -> Any:
         """Set one setting; the state when it is acknowledged."""
         return self.ask("/api/rig", "PATCH", {"path": path, "value": value}, timeout)
+
+    def measure_delay(self) -> None:
+        """Send a click through, as the page's button does."""
+        with connect(f"ws://127.0.0.1:{self.port}/api/live", origin=Origin(self.url)) as link:
+            link.send(json.dumps({"type": "measure_delay"}))
+            time.sleep(0.2)
 
     def pass_time(self, seconds: float) -> None:
         """Let so much sound pass, as fast as the machine allows."""

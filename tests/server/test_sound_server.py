@@ -160,6 +160,52 @@ def test_a_programs_sound_is_taken_and_given_back(
     assert "Null" in programs(server)["Music box"]["device"]
 
 
+def test_a_program_is_heard_along_while_it_plays_on_where_it_does(
+    server: Server, sound: PrivateServer, ramp: Path
+) -> None:
+    sound.play(ramp, "desk", "Other noise")
+    silent = ramp.parent / "silence.raw"
+    silent.write_bytes(bytes(8 * RATE_HZ * 30))
+    sound.play(silent, "desk", "Quiet player")
+    waited(lambda: len(programs(server)) == 2)
+    server.change("inputs.game.device", "program:Other noise")
+    server.change("inputs.music.device", "program:Quiet player")
+
+    def peaks(name: str) -> float:
+        status = levels(server)["devices"].get(f"program:{name}", {})
+        return max(status.get("peaks_dbfs", [-120.0])) if status.get("state") == "playing" else -1.0
+
+    waited(lambda: peaks("Other noise") > -30.0)
+    # The other program plays into the same device, and is not heard with it.
+    waited(lambda: peaks("Quiet player") == -120.0)
+    assert {one["key"] for one in computer(server)["programs"]} == {""}
+
+
+def test_a_delay_is_measured_where_the_device_plays_and_odd_names_are_listed(
+    server: Server, sound: PrivateServer
+) -> None:
+    for number in range(12):
+        odd = f'device.description=odd\u202e{number}\\t"x"'
+        sound.run(
+            "pactl", "load-module", "module-null-sink", f"sink_name=odd{number}",
+            f"sink_properties={odd}",
+        )  # fmt: skip
+    waited(lambda: len(computer(server)["devices"]) >= 26)
+    assert not any("\u202e" in one["label"] for one in computer(server)["devices"])
+    server.change("device_buffer_ms", BUFFER_MS)
+    server.change("inputs.voice.device", "loudspeakers:voice")
+    server.ask("/api/outputs", body={"source": "viewers", "device": "server:desk"})
+    waited(lambda: is_playing(server, "output_1"))
+    waited(lambda: levels(server)["devices"]["loudspeakers:voice"]["state"] == "playing")
+    time.sleep(3.0)
+    server.measure_delay()
+    found = waited(lambda: levels(server)["measured_delay_ms"])["viewers"]
+    shown = levels(server)["delay_ms"]["viewers"]
+    assert found is not None
+    # Timing is not judged: but both are the same way, through 200 ms of buffers on either side.
+    assert found == pytest.approx(shown, abs=60.0)
+
+
 def test_devices_that_go_and_a_server_that_dies_come_back_and_nothing_leaks_elsewhere(
     server: Server, sound: PrivateServer
 ) -> None:

@@ -48,6 +48,7 @@ export function OutputsView() {
               Viewers get just what I hear
             </Button>
             <div className="flex-1" />
+            <ClockChoice />
             <DeviceBuffer />
           </div>
         </Panel>
@@ -322,6 +323,33 @@ function AddOutput({ onAdded }: { onAdded: (id: string) => void }) {
       items={sources.map((source) => ({ value: source, label: sourceLabel(rig, source) }))}
       onChoose={add}
     />
+  );
+}
+
+/** By whose clock Goshawk runs: one of the devices that are in use, or the system's. */
+function ClockChoice() {
+  const state = useLive((live) => live.state);
+  if (!state) return null;
+  const { rig, devices, output_devices } = state;
+  const used = new Set([
+    ...rig.inputs.map(({ device }) => device),
+    ...rig.outputs.map(({ device }) => device),
+  ]);
+  const options = [...devices, ...output_devices]
+    .filter(({ id }) => /^(server|card):/.test(id) && used.has(id))
+    .map(({ id, label }) => ({ value: id, label }));
+  if (!options.length && !rig.clock_device) return null;
+  return (
+    <div className="flex items-center gap-2 text-[13px]">
+      <span className="text-quiet">clock</span>
+      <Select
+        label="By whose clock Goshawk runs"
+        value={rig.clock_device || NO_DEVICE}
+        groups={[{ options: [{ value: NO_DEVICE, label: "the system’s" }, ...options] }]}
+        onChange={(id) => setSetting("clock_device", id === NO_DEVICE ? "" : id)}
+        className="w-40"
+      />
+    </div>
   );
 }
 

@@ -114,13 +114,14 @@ class SoundServer:
         is_ours = str(properties.get("application.name", "")).startswith(_OUR_NAME)
         if not name or is_ours or stream.client in (None, 0xFFFFFFFF):
             return None
-        label = next((str(one.description) for one in devices if one.index == device), "")
+        its = next((one for one in devices if one.index == device), None)
         volume = getattr(stream, "volume", None)
         return Program(
             id=int(stream.index),
             name=_plain(str(name)),
             plays=plays,
-            device=_plain(label),
+            device=_plain(str(its.description)) if its else "",
+            device_name=str(its.name) if its else "",
             key=own.get(device, ""),
             volume=round(float(volume.value_flat), 3) if volume else NORMAL_VOLUME,
             is_muted=bool(stream.mute),

@@ -59,6 +59,7 @@ _FUNCTIONS = {
     "pa_stream_set_read_callback": (None, (_P, _P, _P)),
     "pa_stream_connect_playback": (_I, (_P, _S, POINTER(BufferAttributes), _I, _P, _P)),
     "pa_stream_connect_record": (_I, (_P, _S, POINTER(BufferAttributes), _I)),
+    "pa_stream_set_monitor_stream": (_I, (_P, _U)),
     "pa_stream_disconnect": (_I, (_P,)),
     "pa_stream_get_state": (_I, (_P,)),
     "pa_stream_get_latency": (_I, (_P, POINTER(c_int64), POINTER(c_int))),

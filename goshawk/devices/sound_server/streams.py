@@ -13,6 +13,7 @@ from ctypes import byref
 from dataclasses import dataclass
 from typing import Any
 
+from goshawk.core.computer import STREAM
 from goshawk.core.dsp.frame_ring import FIRST, IS_PRIMED
 from goshawk.devices.endpoint import GROWTH, MOST_SERVER_MS, Endpoint
 from goshawk.devices.sound_server import libpulse as pa
@@ -159,7 +160,10 @@ class ServerStreams:
         flags = (
             pa.DONT_MOVE | pa.ADJUST_LATENCY | pa.INTERPOLATE_TIMING | pa.AUTO_TIMING_UPDATE
         )  # fmt: skip
-        name = endpoint.name.encode()
+        device, _, stream = endpoint.name.partition(STREAM)
+        name = device.encode()
+        if stream.isdigit():  # One program's sound, out of all that the device plays.
+            lib.pa_stream_set_monitor_stream(handle, int(stream))
         if endpoint.direction == "out":
             lib.pa_stream_set_write_callback(handle, self._callbacks.wants_frames.address, work.at)
             error = lib.pa_stream_connect_playback(handle, name, byref(buffer), flags, None, None)
