@@ -3483,6 +3483,11 @@ export interface components {
         Program: {
             /** Device */
             device: string;
+            /**
+             * Device Name
+             * @default
+             */
+            device_name: string;
             /** Id */
             id: number;
             /** Is Muted */
@@ -3739,6 +3744,12 @@ export interface components {
              * @default voice
              */
             chained: string;
+            /**
+             * Clock
+             * @description A device of the computer by whose clock Goshawk runs; none: by the system's.
+             * @default
+             */
+            clock_device: string;
             /**
              * Device buffer
              * @description How much lies between Goshawk and the computer's devices; 0: as little as the system allows.
