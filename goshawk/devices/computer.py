@@ -3,10 +3,7 @@
 Nothing is opened, and no library is loaded, before a plan names such a device.
 """
 
-import contextlib
-import os
 from collections.abc import Collection, Mapping
-from functools import cache
 
 import numpy as np
 
@@ -16,6 +13,7 @@ from goshawk.core.routing import FEEDS, VIRTUAL, FeedName, OutputSettings
 from goshawk.devices.capture import Capture
 from goshawk.devices.endpoint import PAIR, SERVER, Direction, Endpoint, is_real
 from goshawk.devices.opener import Opener
+from goshawk.devices.scheduling import grants_realtime
 from goshawk.units import frames_to_ms
 
 SMALLEST_BUFFER_BLOCKS = 3
@@ -33,19 +31,6 @@ def _monitor_of(device: str) -> str:
     """What a sound server's device plays, to be heard."""
     name, at, pair = device.partition(PAIR)
     return f"{name}.monitor{at}{pair}"
-
-
-@cache
-def grants_realtime() -> bool:
-    """Whether the system grants this process real-time scheduling."""
-    try:
-        before = os.sched_getscheduler(0), os.sched_getparam(0)
-        os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(1))
-    except (OSError, AttributeError):
-        return False
-    with contextlib.suppress(OSError):
-        os.sched_setscheduler(0, *before)
-    return True
 
 
 def buffer_ms(rig: Rig) -> float:

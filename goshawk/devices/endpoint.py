@@ -85,7 +85,7 @@ class Endpoint:
     def chunk_ms(self) -> float:
         """So much the device is asked to give or take at once."""
         block_ms = self.block_frames / SAMPLE_RATE_HZ * 1000.0
-        return min(block_ms, self.buffer_ms / (4.0 if self.direction == "in" else 6.0))
+        return min(block_ms, self.buffer_ms / 4.0)
 
     @property
     def server_ms(self) -> float:

@@ -10,11 +10,13 @@ from collections.abc import Iterable
 from goshawk.core.dsp.frame_ring import DROPOUTS, TARGET
 from goshawk.devices.cards import CardStreams
 from goshawk.devices.endpoint import CARD, GROWTH, SERVER, Endpoint
+from goshawk.devices.scheduling import take_realtime
 from goshawk.devices.sound_server.streams import ServerStreams
 
 log = logging.getLogger(__name__)
 
-LOOK_S = 0.1
+LOOK_S = 0.2
+OPENER_PRIORITY = 18
 SETTLES_S = 2.0
 MOST_BUFFER_MS = 200.0
 
@@ -46,6 +48,9 @@ class Opener:
             self._thread.join(2.0)
 
     def _run(self) -> None:
+        take_realtime(
+            OPENER_PRIORITY
+        )  # Whoever holds Python must not be kept waiting: the sound waits for it.
         server, cards = ServerStreams(), CardStreams()
         while not self._is_ended:
             self._is_changed.clear()

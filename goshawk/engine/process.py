@@ -14,6 +14,7 @@ import time
 
 import numpy as np
 
+from goshawk.devices.scheduling import take_realtime
 from goshawk.engine import messages
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
@@ -28,6 +29,7 @@ UNSEEN_READINGS_FRAMES = SAMPLE_RATE_HZ // 8
 """From readings to readings, while somebody looks and while nobody does."""
 
 SWITCH_S = 0.0001
+ENGINE_PRIORITY = 20
 STEER_PER_S = 0.03
 MOST_STEER_PPM = 1000.0
 
@@ -36,15 +38,6 @@ RESYNC_BLOCKS = 8
 
 MOST_BEHIND = 20
 """So many readings the slowest reader may be behind while a test hurries the clock."""
-
-
-def try_realtime() -> bool:
-    """Ask for real-time scheduling; False where the system refuses."""
-    try:
-        os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(20))
-    except (OSError, AttributeError):
-        return False
-    return True
 
 
 class Clock:
@@ -133,7 +126,7 @@ class AudioProcess:
         gc.freeze()
         gc.disable()  # A collection takes milliseconds; nothing in the loop makes cycles.
         # The thread that makes plans was begun before: it is not given it.
-        self._clock = Clock(try_realtime())
+        self._clock = Clock(take_realtime(ENGINE_PRIORITY))
         try:
             with contextlib.suppress(EOFError, OSError):  # The other end is gone: so are we.
                 messages.send(self._end, messages.Ready())

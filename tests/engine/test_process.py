@@ -43,7 +43,7 @@ class Time:
 def time(monkeypatch: pytest.MonkeyPatch) -> Time:
     time = Time()
     monkeypatch.setattr(process, "time", time)
-    monkeypatch.setattr(process, "try_realtime", lambda: False)
+    monkeypatch.setattr(process, "take_realtime", lambda priority: False)
     return time
 
 

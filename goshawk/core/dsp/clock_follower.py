@@ -247,9 +247,10 @@ class Follower:
 
     @property
     def latency_ms(self) -> float:
-        """From one side to the other: what waits, and for an output the half of the taps that are to come (of an input
-        they are among what waits)."""
-        return self.target_ms + (self._taps_ms if self._is_output else 0.0)
+        """From one side to the other: what waits now (what is to wait, while nothing passes), and for an output the half of
+        the taps that are to come (of an input they are among what waits)."""
+        waits_ms = self.age_ms if self.is_running else self.target_ms
+        return waits_ms + (self._taps_ms if self._is_output else 0.0)
 
     @property
     def age_ms(self) -> float:

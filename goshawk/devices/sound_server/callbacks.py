@@ -8,7 +8,7 @@ import llvmlite.binding
 import numpy as np
 from numba import types
 
-from goshawk.core.dsp.frame_ring import Ring, give, take
+from goshawk.core.dsp.frame_ring import DROPOUTS, Ring, give, take
 from goshawk.core.stage import Block
 from goshawk.core.steps import Integers, Step, block_in, callback
 
@@ -58,7 +58,7 @@ def wants_frames(
 def has_frames(
     stream: int, there: int, work: Integers, words: Integers, ring: Block, numbers: Integers
 ) -> None:
-    """The server has captured something. A hole, which the server says so, is silence of the same length."""
+    """The server has captured something. A hole, which the server says so, is silence of the same length, and counted."""
     at, channels = work.ctypes.data, work[CHANNELS]
     _clock_gettime(_MONOTONIC, at + 8 * SECONDS)
     now_ns = work[SECONDS] * 1_000_000_000 + work[NANOSECONDS]
@@ -67,6 +67,7 @@ def has_frames(
         if work[DATA] != 0:
             give(ring, numbers, block_in(words, work[DATA], frames, channels), now_ns)
         else:
+            numbers[DROPOUTS] += 1
             give(ring, numbers, np.zeros((frames, channels), np.float32), now_ns)
         if _drop(stream) != 0:
             return

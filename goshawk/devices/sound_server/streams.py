@@ -7,7 +7,6 @@ in the library's own thread.
 
 import contextlib
 import ctypes
-import os
 import time
 from ctypes import byref
 from dataclasses import dataclass
@@ -16,11 +15,13 @@ from typing import Any
 from goshawk.core.computer import STREAM
 from goshawk.core.dsp.frame_ring import FIRST, IS_PRIMED
 from goshawk.devices.endpoint import GROWTH, MOST_SERVER_MS, Endpoint
+from goshawk.devices.scheduling import realtime
 from goshawk.devices.sound_server import libpulse as pa
 from goshawk.units import SAMPLE_RATE_HZ
 
 TRY_AGAIN_S = 0.5
-SMOOTHING = 0.05
+SMOOTHING = 0.1
+STREAM_PRIORITY = 19
 CHANNELS_BESIDE = 2
 """So many channels a stream has at least."""
 
@@ -117,7 +118,7 @@ class ServerStreams:
             return False
         if self._loop is None:
             self._loop = lib.pa_threaded_mainloop_new()
-            with _realtime():
+            with realtime(STREAM_PRIORITY):
                 lib.pa_threaded_mainloop_start(self._loop)
         with self._locked():
             api = lib.pa_threaded_mainloop_get_api(self._loop)
@@ -233,7 +234,7 @@ class ServerStreams:
     def _why(self) -> str:
         lib = pa.library()
         code = lib.pa_context_errno(self._context)
-        if code in (0, 5):  # PA_OK, PA_ERR_NOENTITY
+        if code in (0, 5, 13):  # PA_OK, PA_ERR_NOENTITY, PA_ERR_KILLED: it went with its device
             return "The device is gone. It goes on when it is back."
         if code == 2:  # PA_ERR_ACCESS
             return "The sound server does not allow it."
@@ -251,18 +252,3 @@ def _buffer(endpoint: Endpoint, channels: int) -> pa.BufferAttributes:
     if endpoint.direction == "in":
         return pa.BufferAttributes(pa.DEFAULT, pa.DEFAULT, pa.DEFAULT, pa.DEFAULT, chunk)
     return pa.BufferAttributes(pa.DEFAULT, in_bytes(endpoint.server_ms), 0, chunk, pa.DEFAULT)
-
-
-@contextlib.contextmanager
-def _realtime() -> Any:
-    """Threads that are begun meanwhile run with the engine's scheduling, where the system grants it."""
-    before = None
-    with contextlib.suppress(OSError, AttributeError):
-        before = os.sched_getscheduler(0), os.sched_getparam(0)
-        os.sched_setscheduler(0, os.SCHED_FIFO, os.sched_param(19))
-    try:
-        yield
-    finally:
-        if before:
-            with contextlib.suppress(OSError):
-                os.sched_setscheduler(0, *before)
