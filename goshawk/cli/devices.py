@@ -32,7 +32,7 @@ def look() -> Computer:
     cards = list_cards()
     return found.model_copy(
         update={
-            "devices": (*found.devices, *as_devices(cards.cards)),
+            "devices": (*found.devices, *as_devices(cards.cards, has_server=bool(found.server))),
             "cards_trouble": cards.trouble,
         }
     )

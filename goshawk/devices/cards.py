@@ -22,6 +22,7 @@ MOST_LISTED = 128
 MOST_CHANNELS = 32
 NOT_INSTALLED = "PortAudio is not installed (on Debian: libportaudio2)."
 _SEPARATOR = "|"
+_WAYS_TO_THE_SERVER = [("ALSA", name) for name in ("pulse", "pipewire", "default", "sysdefault")]
 _EXCLUSIVE_HOSTS = ("Windows WASAPI",)
 
 
@@ -74,10 +75,13 @@ def list_cards() -> Cards:
     return Cards(found)
 
 
-def as_devices(cards: list[Card]) -> list[ComputerDevice]:
-    """The same as a rig names them: many channels pair by pair."""
+def as_devices(cards: list[Card], *, has_server: bool) -> list[ComputerDevice]:
+    """The same as a rig names them: many channels pair by pair. With a sound server, ways to it are left out: what lies behind
+    them is listed by it."""
     found = []
     for card in cards:
+        if has_server and (card.host, card.name) in _WAYS_TO_THE_SERVER:
+            continue
         name = f"{CARD}:{card.host}{_SEPARATOR}{card.name}"
         for direction, channels, is_default in (
             ("in", card.inputs, card.is_default_input),

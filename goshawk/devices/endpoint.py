@@ -4,7 +4,7 @@ behind it is known by who opens it (``opener``)."""
 from dataclasses import dataclass
 from typing import Literal
 
-from goshawk.core.dsp.frame_ring import DROPOUTS, OVERRUNS, Ring
+from goshawk.core.dsp.frame_ring import DROPOUTS, OVERRUNS, TARGET, Ring
 from goshawk.units import SAMPLE_RATE_HZ
 
 Direction = Literal["in", "out"]
@@ -65,7 +65,10 @@ class Endpoint:
     growth: float = 1.0
     """By how much more lies with the system since then."""
     noticed_dropouts: int = 0
+    known_dropouts: int = 0
     noticed_openings: int = 0
+    calm_since_s: float = 0.0
+    """When there was too little last, or its buffer was made smaller again."""
     settles_until_s: float = 0.0
     """What is too late before that, just after it was opened, says nothing."""
 
@@ -105,6 +108,12 @@ class Endpoint:
     def dropouts(self) -> int:
         """How often there was too little."""
         return int(self.ring.numbers[DROPOUTS]) + self.underflows
+
+    @property
+    def has_grown(self) -> bool:
+        """Whether more waits than was asked for, in the ring or with the system."""
+        target = round(self.target_ms / 1000.0 * self.rate_hz)
+        return self.growth > 1.0 or int(self.ring.numbers[TARGET]) > target
 
     @property
     def overruns(self) -> int:

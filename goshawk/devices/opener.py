@@ -18,6 +18,7 @@ log = logging.getLogger(__name__)
 LOOK_S = 0.2
 OPENER_PRIORITY = 18
 SETTLES_S = 2.0
+CALM_S, SHRINKING = 60.0, 0.9
 MOST_BUFFER_MS = 200.0
 
 
@@ -83,9 +84,23 @@ def _settle(endpoint: Endpoint) -> None:
         endpoint.ring.numbers[TARGET] = round(endpoint.target_ms / 1000.0 * endpoint.rate_hz)
 
 
+def _shrink(endpoint: Endpoint) -> None:
+    """It has been calm for long: a little less is to wait again, down to what was asked for."""
+    least = round(endpoint.target_ms / 1000.0 * endpoint.rate_hz)
+    now = int(endpoint.ring.numbers[TARGET])
+    endpoint.ring.numbers[TARGET] = max(least, round(now * SHRINKING))
+    endpoint.growth = max(1.0, endpoint.growth * SHRINKING)
+    endpoint.calm_since_s = time.monotonic()
+
+
 def _grow(endpoint: Endpoint) -> None:
     """Where there was too little, more is to wait from now on."""
     dropouts = int(endpoint.ring.numbers[DROPOUTS])
+    if endpoint.dropouts != endpoint.known_dropouts or not endpoint.has_grown:
+        endpoint.known_dropouts = endpoint.dropouts
+        endpoint.calm_since_s = time.monotonic()
+    elif time.monotonic() - endpoint.calm_since_s > CALM_S:
+        _shrink(endpoint)
     is_settled = time.monotonic() > endpoint.settles_until_s
     if dropouts > endpoint.noticed_dropouts and endpoint.state == "playing" and is_settled:
         most = round(MOST_BUFFER_MS / 1000.0 * endpoint.rate_hz)

@@ -15,10 +15,10 @@ from typing import Any
 
 import msgspec
 
-from goshawk.core.computer import Computer, ComputerDevice, Program, microphone_key, wanted_virtual
+from goshawk.core.computer import Computer, Program, microphone_key, wanted_virtual
 from goshawk.core.rig import Rig
 from goshawk.core.routing import LOUDSPEAKERS
-from goshawk.devices.cards import Cards, as_devices
+from goshawk.devices.cards import Card, Cards, as_devices
 from goshawk.devices.sound_server.control import SoundServer
 from goshawk.errors import GoshawkError, NoSoundServer, SoundServerRefused
 
@@ -42,7 +42,7 @@ class SoundDesk:
         self.computer = Computer()
         self.cards_round = 0
         self._server_part = Computer()
-        self._cards: list[ComputerDevice] = []
+        self._cards: list[Card] = []
         self._cards_trouble = ""
         self._wanted: dict[str, str] = {}
         self._takes: dict[str, str] = {}
@@ -121,9 +121,8 @@ class SoundDesk:
         while True:
             await self._watched.wait()
             found = await _listed_cards()
-            devices = as_devices(found.cards)
-            if (devices, found.trouble) != (self._cards, self._cards_trouble):
-                self._cards, self._cards_trouble = devices, found.trouble
+            if (found.cards, found.trouble) != (self._cards, self._cards_trouble):
+                self._cards, self._cards_trouble = found.cards, found.trouble
                 self.cards_round += 1
                 self._tell()
             await asyncio.sleep(CARDS_EVERY_S)
@@ -132,7 +131,10 @@ class SoundDesk:
         there = self._server_part
         self.computer = there.model_copy(
             update={
-                "devices": (*there.devices, *self._cards),
+                "devices": (
+                    *there.devices,
+                    *as_devices(self._cards, has_server=bool(there.server)),
+                ),
                 "cards_trouble": self._cards_trouble,
             }
         )

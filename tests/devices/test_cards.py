@@ -95,11 +95,15 @@ def endpoint(direction: Any, device: str) -> Endpoint:
 def test_cards_are_listed_pair_by_pair_with_what_they_can_do(library: PortAudio) -> None:
     found = list_cards()
     assert found.trouble == ""
-    devices = {one.id: one for one in as_devices(found.cards)}
+    devices = {one.id: one for one in as_devices(found.cards, has_server=False)}
     pairs = [name for name in devices if name.startswith("card:ALSA|Desk card@")]
     assert pairs == [f"card:ALSA|Desk card@{first}" for first in (1, 3, 5, 7)]
     assert devices["card:ALSA|Desk card@3"].label == "Desk card, channels 3–4"
     assert devices["card:ALSA|Desk card"].is_default
+    library.devices.append(library.device("pulse", 32, 32, 44_100.0))
+    listed = [as_devices(list_cards().cards, has_server=there) for there in (True, False)]
+    assert len(listed[0]) == len(devices), "what leads to the sound server is listed by it"
+    assert len(listed[1]) == len(devices) + 32
     old = next(one for one in devices.values() if one.label == "Old card")
     assert (old.direction, old.rate_hz, old.is_default) == ("out", 44_100, True)
 
@@ -231,3 +235,13 @@ def test_buffers_grow_where_there_was_too_little_but_not_while_a_device_begins(
     most = round(opener_module.MOST_BUFFER_MS * 48)
     assert int(out.ring.numbers[TARGET]) == most
     assert 0 < out.grown < 20
+    # A calm minute makes them smaller again, little by little, down to what was asked for.
+    for _ in range(3):
+        now[0] += opener_module.CALM_S + 1.0
+        opener_module._grow(out)
+    assert target < int(out.ring.numbers[TARGET]) == pytest.approx(most * 0.9**3, abs=3)
+    for _ in range(40):
+        now[0] += opener_module.CALM_S + 1.0
+        opener_module._grow(out)
+    assert int(out.ring.numbers[TARGET]) == target
+    assert not out.has_grown

@@ -146,7 +146,7 @@ function DeviceRow({ info, status, isChosen }: RowProps) {
       </td>
       <td className="max-w-28 truncate text-quiet">{users.join(", ") || "–"}</td>
       <td
-        className={`figures text-right text-xs ${rate === 48000 ? "" : "text-voice-strong"}`}
+        className={`figures text-right text-xs ${!rate || rate === 48000 ? "" : "text-voice-strong"}`}
         title={status?.counted_rate_hz ? `It says ${status.rate_hz} Hz` : undefined}
       >
         {status?.counted_rate_hz && "▲ "}

@@ -36,6 +36,7 @@ class _Stream:
     channels: int
     is_ready: bool = False
     underflow_at: int = -1
+    growth: float = 1.0
 
 
 class ServerStreams:
@@ -207,6 +208,8 @@ class ServerStreams:
         lib, endpoint = pa.library(), stream.endpoint
         if endpoint.direction == "in":
             return
+        if endpoint.growth < stream.growth:  # It has been calm for long.
+            self._set_buffer(stream)
         at = lib.pa_stream_get_underflow_index(stream.handle)
         if at == stream.underflow_at:
             return
@@ -217,10 +220,15 @@ class ServerStreams:
         if endpoint.server_ms < MOST_SERVER_MS:
             endpoint.growth *= GROWTH
             endpoint.grown += 1
-            wanted = _buffer(endpoint, stream.channels)
-            done = lib.pa_stream_set_buffer_attr(stream.handle, byref(wanted), None, None)
-            if done:
-                lib.pa_operation_unref(done)
+            self._set_buffer(stream)
+
+    def _set_buffer(self, stream: _Stream) -> None:
+        lib = pa.library()
+        stream.growth = stream.endpoint.growth
+        wanted = _buffer(stream.endpoint, stream.channels)
+        done = lib.pa_stream_set_buffer_attr(stream.handle, byref(wanted), None, None)
+        if done:
+            lib.pa_operation_unref(done)
 
     def _close(self, key: int) -> None:
         stream = self._streams.pop(key)
