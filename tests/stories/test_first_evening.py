@@ -313,10 +313,10 @@ def test_axe_finds_nothing_on_any_view(page: Page, theme: str) -> None:
     page.evaluate(AXE.read_text())
     views = (
         "Trim", "High-pass", "Gate", "EQ", "Compressor", "Limiter", "Balance", "Sound check", "Wiring", "Voice .*name, role",
-        "Game to Viewers", "Devices", "Microphone gain", "Delay", "Keys",
+        "Game to Viewers", "Outputs", "Viewers: device, level", "Devices", "Microphone gain", "Delay", "Addresses", "Keys",
     )  # fmt: skip
     for view in views:
-        if view in ("Devices", "Microphone gain", "Delay"):
+        if view in ("Outputs", "Devices", "Microphone gain", "Delay", "Addresses"):
             page.keyboard.press("Escape")
             page.get_by_role("radio", name=view, exact=True).click()
         elif view in ("Trim", "High-pass", "Gate", "EQ", "Compressor", "Limiter"):

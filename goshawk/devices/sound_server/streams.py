@@ -242,9 +242,9 @@ class ServerStreams:
     def _why(self) -> str:
         lib = pa.library()
         code = lib.pa_context_errno(self._context)
-        if code in (0, 5, 13):  # PA_OK, PA_ERR_NOENTITY, PA_ERR_KILLED: it went with its device
+        if code in (0, pa.ERR_NOENTITY, pa.ERR_KILLED):  # Killed: it went with its device.
             return "The device is gone. It goes on when it is back."
-        if code == 2:  # PA_ERR_ACCESS
+        if code == pa.ERR_ACCESS:
             return "The sound server does not allow it."
         said = (lib.pa_strerror(code) or b"").decode(errors="replace")
         return f"The sound server refuses it ({said.lower()})."
