@@ -1,4 +1,5 @@
-"""``goshawk serve | demo | devices | doctor | render | measure | soundcheck | mix | presets | schema | bench``. Exit codes: 0 good, 2 bad input."""
+"""``goshawk serve | demo | devices | doctor | render | measure | soundcheck | mix | presets | schema | bench``. Exit codes: 0 good, 2 bad input.
+(Longer than other modules: it says what every command takes; what they do is in modules of their own.)"""
 
 import errno
 import json

@@ -1,4 +1,5 @@
-"""What is going on now: puts together the rig's desk, the processes that play and observe, and the pages that watch."""
+"""What is going on now: puts together the rig's desk, the processes that play and observe, and the pages that watch. (Longer
+than other modules: what goes from one part to another stands in one place.)"""
 
 import asyncio
 import contextlib
