@@ -16,7 +16,7 @@ from goshawk.units import SAMPLE_RATE_HZ, frames_to_ms
 PATIENCE_S = 1.6
 """The longest feed delay and room for the rest."""
 
-OPENING_S = 2.0
+OPENING_S = 4.0
 """So long is waited for the devices' own sound to come back before the click is sent."""
 
 
@@ -82,10 +82,10 @@ class ClickTrial:
         coming_ms = sum(ms for _, ms in self._rack.latency_parts(voice))
         for name, (capture, listener) in self._looped.items():
             at = listener.found_frame()
-            if at is not None and found[name] is not None:
-                # What was heard is as old as what is given out of its ring, by the device's own word older.
-                heard_ms = sum(ms for _, ms in capture.latency_parts)
-                found[name] = round(coming_ms + frames_to_ms(at) - heard_ms, 2)
+            # What was heard is as old as what is given out of its ring, by the device's own word older. If the device was not
+            # heard, the way within the engine is not the whole: nothing was measured.
+            heard_ms = sum(ms for _, ms in capture.latency_parts)
+            found[name] = None if at is None else round(coming_ms + frames_to_ms(at) - heard_ms, 2)
         self._measured = found
         self._rack.computer.listen_back({})
         self.forget()
