@@ -72,11 +72,6 @@ class Inserts:
         self._going = Program().finish()
         self._measured: list[tuple[str, float | None]] = []
 
-    @property
-    def are_there(self) -> bool:
-        """Whether there is any."""
-        return bool(self._ways)
-
     def arrange(self, inserts: list[tuple[str, Insert, Floats]]) -> None:
         """The mixer has other inserts, or their devices are others."""
         before, self._ways = self._ways, {}

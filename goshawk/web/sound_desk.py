@@ -46,8 +46,9 @@ class SoundDesk:
         self._cards_trouble = ""
         self._wanted: dict[str, str] = {}
         self._takes: dict[str, str] = {}
-        self._had: dict[int, tuple[str, str]] = {}
-        """Programs that were led elsewhere: where each had played, and for whom it was taken."""
+        self._had: dict[tuple[bool, int], tuple[str, str]] = {}
+        """Programs that were led elsewhere, by whether they play and their number (of both kinds there may be one with the same):
+        what each had, and for whom it was taken."""
         self._asked: queue.SimpleQueue[tuple[Work, Future[Any]]] = queue.SimpleQueue()
         self._is_ended = threading.Event()
         self._is_changed = threading.Event()
@@ -92,13 +93,14 @@ class SoundDesk:
         def work(server: SoundServer, computer: Computer) -> None:
             program = _program(computer, program_id, plays=False)
             if program.key == key:
-                before = self._had.pop(program_id, ("", ""))[0]
+                before = self._had.pop((False, program_id), ("", ""))[0]
                 server.move(program_id, before or server.default_name(plays=False), plays=False)
                 return
             made = next((one for one in computer.virtual if one.key == key), None)
             if made is None or not made.is_linked:
                 raise SoundServerRefused("Its virtual microphone is not there yet. Try again.")
-            self._had[program_id] = server.move(program_id, made.name, plays=False), ""
+            had = server.move(program_id, made.name, plays=False)
+            self._had[False, program_id] = had, ""
 
         await self._ask(work)
 
@@ -182,7 +184,7 @@ class SoundDesk:
             work, done = self._asked.get()
             try:
                 done.set_result(work(server, state))
-            except GoshawkError as error:
+            except Exception as error:  # Whoever asked must not wait for ever.
                 done.set_exception(error)
             state = server.state()
         wanted, takes = self._wanted, self._takes
@@ -204,14 +206,14 @@ class SoundDesk:
             if one.plays and key in names and one.key != key:
                 with contextlib.suppress(SoundServerRefused):  # It has just ended.
                     before = server.move(one.id, names[key], plays=True)
-                    had = self._had.get(one.id)
-                    self._had[one.id] = (had[0] if had else before), key
+                    had = self._had.get((True, one.id))
+                    self._had[True, one.id] = (had[0] if had else before), key
                     has_changed = True
         self._said(server.state() if has_changed else state)
 
     def _give_back(self, server: SoundServer, state: Computer, *, everything: bool) -> bool:
         """Programs that are not to be taken any more play, or record, where they did before."""
-        programs = {one.id: one for one in state.programs}
+        programs = {(one.plays, one.id): one for one in state.programs}
         self._had = {name: had for name, had in self._had.items() if name in programs}
         has_changed = False
         for name, (before, key) in list(self._had.items()):
@@ -223,10 +225,10 @@ class SoundDesk:
             if one.key:
                 has_changed = True
                 try:
-                    server.move(name, before, plays=one.plays)
+                    server.move(one.id, before, plays=one.plays)
                 except SoundServerRefused:  # What it had is gone.
                     with contextlib.suppress(SoundServerRefused):
-                        server.move(name, server.default_name(plays=one.plays), plays=one.plays)
+                        server.move(one.id, server.default_name(plays=one.plays), plays=one.plays)
         return has_changed
 
     def _said(self, state: Computer) -> None:
