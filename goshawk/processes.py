@@ -1,4 +1,4 @@
-"""Starting the processes that the application consists of."""
+"""Starting the processes that the application consists of, and whether one of the system's is still there."""
 
 import os
 import socket
@@ -24,3 +24,14 @@ def start_process(module: str, end: socket.socket, memory_name: str) -> "subproc
     )
     end.close()
     return process
+
+
+def is_alive(pid: int) -> bool:
+    """Whether there is a process of this number, also another user's."""
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
+        pass
+    return True

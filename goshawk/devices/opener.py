@@ -49,9 +49,8 @@ class Opener:
             self._thread.join(2.0)
 
     def _run(self) -> None:
-        take_realtime(
-            OPENER_PRIORITY
-        )  # Whoever holds Python must not be kept waiting: the sound waits for it.
+        # Whoever holds Python must not be kept waiting: the sound waits for it.
+        take_realtime(OPENER_PRIORITY)
         server, cards = ServerStreams(), CardStreams()
         while not self._is_ended:
             self._is_changed.clear()
@@ -61,9 +60,8 @@ class Opener:
                 of_it = [one for one in wanted if one.device.startswith(f"{kind}:")]
                 try:
                     streams.follow(of_it)
-                except (
-                    Exception
-                ):  # A library that throws costs its own devices' sound, for a while.
+                except Exception:
+                    # A library that throws costs its own devices' sound, for a while.
                     log.exception("devices of the kind %r could not be followed", kind)
                     for one in of_it:
                         one.said = "Opening the device has failed. It is tried again."

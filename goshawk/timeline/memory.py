@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.errors import TimelineLost
+from goshawk.processes import is_alive
 
 TEST_CLOCK = "GOSHAWK_TEST_CLOCK"
 """An environment variable, set for tests alone: the engine's clock can then be driven, faster than time, but no faster
@@ -150,18 +151,8 @@ def sweep() -> None:
     """Remove what killed processes have left. On systems that show shared memory as files; others tidy up themselves."""
     for path in Path("/dev/shm").glob(f"{_PREFIX}*"):
         owner = path.name.removeprefix(_PREFIX).partition("-")[0]
-        if owner.isdigit() and not _is_alive(int(owner)):
+        if owner.isdigit() and not is_alive(int(owner)):
             path.unlink(missing_ok=True)
-
-
-def _is_alive(pid: int) -> bool:
-    try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        pass
-    return True
 
 
 @contextlib.contextmanager

@@ -17,6 +17,7 @@ from goshawk.core.computer import MICROPHONE, Computer, ComputerDevice, Program,
 from goshawk.core.settings import visible
 from goshawk.devices.endpoint import PAIR, SERVER
 from goshawk.errors import NoSoundServer, SoundServerRefused
+from goshawk.processes import is_alive
 
 OWNER = "goshawk.owner"
 KEY = "goshawk.key"
@@ -202,7 +203,7 @@ class SoundServer:
 
         def is_left(one: Any) -> bool:
             owner = str(one.proplist.get(OWNER, ""))
-            return owner.isdigit() and owner != self._owner and not _is_alive(int(owner))
+            return owner.isdigit() and owner != self._owner and not is_alive(int(owner))
 
         with _understood():
             return self._unload(is_left)
@@ -307,13 +308,3 @@ def _plain(text: str) -> str:
 def _quoted(text: str) -> str:
     """For a property within a module's arguments."""
     return "".join(" " if c in "\"'\\" else c for c in text)
-
-
-def _is_alive(pid: int) -> bool:
-    try:
-        os.kill(pid, 0)
-    except ProcessLookupError:
-        return False
-    except PermissionError:
-        pass
-    return True
