@@ -4,13 +4,15 @@ GoshawkError
 ├── BadInput          what the user or a program gave cannot be used
 │   ├── BadSetting    a setting's value is refused (``field`` names it)
 │   ├── BadSoundFile  a file is no sound, empty, too long, cut short or holds NaN
-│   └── BadPreset     a preset cannot be read
+│   ├── BadPreset     a preset cannot be read
+│   └── BadRecording  a recording cannot be read
 ├── NotFound          the thing named does not exist
 ├── NotAllowed        a token is missing or worth nothing any more
 ├── EngineLost        the audio process does not answer
 ├── ObserverLost      the process that makes the figures does not answer
 ├── NoSoundServer     there is no sound server, or it does not answer
 ├── SoundServerRefused  the sound server does not do what was asked
+├── RecorderLost      the process that records does not answer
 ├── TimelineLost      the memory that the processes share cannot be had
 └── StoreUnusable     the database cannot be used
 """
@@ -50,6 +52,12 @@ class BadPreset(BadInput):
     code = "bad_preset"
 
 
+class BadRecording(BadInput):
+    """A recording cannot be read, or not as it should be."""
+
+    code = "bad_recording"
+
+
 class NotFound(GoshawkError):
     """The thing named does not exist."""
 
@@ -75,6 +83,12 @@ class ObserverLost(GoshawkError):
 
     def __init__(self) -> None:
         super().__init__("The computation broke off. Try it again.")
+
+
+class RecorderLost(GoshawkError):
+    """Nothing is recorded, or the process that records does not answer."""
+
+    code = "recorder_lost"
 
 
 class TimelineLost(GoshawkError):

@@ -25,11 +25,13 @@ class Playing:
         self.loop = AudioLoop(plan)
         self.sound, self.readings = SoundWriter(self.memory), ReadingsWriter(self.memory)
         self.loop.begin(self.sound, int(self.memory.head[SESSION]))
+        self.sound.plan(plan.number)
         self._since_reading = 0
 
     def obey(self, plan: Plan) -> None:
         """Another plan."""
         assert self.loop.obey(plan) == []
+        self.sound.plan(plan.number)
         self.sound.offer(self.loop.offered)
 
     def pass_by(self, seconds: float) -> None:

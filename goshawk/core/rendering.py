@@ -1,5 +1,7 @@
 """Sound rendered through a chain offline, and pieces of raw voice that play over and over."""
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from goshawk.core.chain_slots import Chain
@@ -27,6 +29,22 @@ def render(sound: Block, chain: Chain, block_frames: int = RENDER_FRAMES) -> tup
     for start in range(0, len(out), block_frames):
         voice.process(out[start : start + block_frames])
     return out, voice.latency_frames
+
+
+def render_aligned(
+    sound: Block, chains: Sequence[tuple[int, Chain]], block_frames: int = RENDER_FRAMES
+) -> Block:
+    """``sound``, shape (frames, channels), through a chain whose settings change: each of ``chains`` holds from its frame of
+    the sound on, the first from 0. The latency (of the first) is taken out; the length stays."""
+    voice = RunningChain(chains[0][1], sound.shape[1], block_frames)
+    late = voice.latency_frames
+    out = np.concatenate([sound, np.zeros((late, sound.shape[1]), np.float32)])
+    ends = [*(frame for frame, _ in chains[1:]), len(out)]
+    for (first, chain), end in zip(chains, ends, strict=True):
+        voice.apply(chain)
+        for start in range(first, min(end, len(out)), block_frames):
+            voice.process(out[start : min(start + block_frames, end)])
+    return out[late:]
 
 
 def chain_latency_frames(chain: Chain) -> int:

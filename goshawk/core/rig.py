@@ -9,6 +9,7 @@ from goshawk.core.chain_slots import (
     Chain,
     Slot,
 )
+from goshawk.core.record_settings import RecordSettings
 from goshawk.core.routing import (
     DeviceSettings,
     Feeds,
@@ -127,6 +128,7 @@ class Rig(Settings):
         step=1.0,
     )
     targets: Targets = Targets()
+    recording: RecordSettings = RecordSettings()
     dismissed: tuple[Dismissal, ...] = Field((), max_length=MOST_DISMISSALS)
 
     @model_validator(mode="after")

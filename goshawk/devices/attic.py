@@ -2,8 +2,8 @@
 laptop whose own microphone hears the same room from farther off.
 
 Room: performance + its noise + what loudspeakers play, as it reaches the microphone's capsule.
-Interface: preamp (its own noise, then its gain) → converter, which clips at 0 dBFS as real ones do
-and has a noise of its own; left is the microphone, right has nothing plugged in.
+Interface: preamp (its own noise, then its gain) → converter of 24 bits, which clips at 0 dBFS as real ones
+do and has a noise of its own; left is the microphone, right has nothing plugged in.
 """
 
 import numpy as np
@@ -30,6 +30,8 @@ _ROOM_DB = -70.0
 _PREAMP_NOISE_DBFS = -124.0
 """RMS at the preamp's input: heard only at high gain, under the room's noise, as in usual interfaces."""
 _CONVERTER_NOISE_DBFS = -104.0
+_STEPS = float(1 << 23)
+_LAST_STEP = 1.0 - 1.0 / _STEPS
 _USUAL_GAIN_DB = float(AtticSettings().preamp_gain_db)
 
 SPEAKER_DELAY_MS = 4.0
@@ -78,8 +80,8 @@ def _convert(
         glide(now, between, target, a)
         left = (air[n, 0] + preamp * noise[place, 0]) * now[0] + converter * noise[place, 2]
         right = preamp * noise[place, 1] * now[0] + converter * noise[place, 3]
-        out[n, 0] = np.float32(min(1.0, max(-1.0, left)))
-        out[n, 1] = np.float32(min(1.0, max(-1.0, right)))
+        out[n, 0] = np.float32(round(min(_LAST_STEP, max(-1.0, left)) * _STEPS) / _STEPS)
+        out[n, 1] = np.float32(round(min(_LAST_STEP, max(-1.0, right)) * _STEPS) / _STEPS)
         place = place + 1 if place + 1 < noise.shape[0] else 0
     places[0] = place
 

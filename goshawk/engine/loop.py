@@ -9,7 +9,7 @@ from goshawk.core.compiled import kernel
 from goshawk.core.graph.band_alone import BandAlone
 from goshawk.core.graph.chain import warm_up_stages
 from goshawk.core.graph.mixer import Mixer
-from goshawk.core.graph.stations import STAGE_SIDES, at_stage, came, kept_sounds
+from goshawk.core.graph.stations import KEPT, STAGE_SIDES, at_stage, came, kept_sounds
 from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.rig import BlockFrames, Rig, changed_together
 from goshawk.core.routing import FEEDS, CallServiceSettings, FeedName
@@ -20,6 +20,7 @@ from goshawk.devices.inserts import Inserts, warm_up_inserts
 from goshawk.devices.outlets import Outlets, warm_up_outlets
 from goshawk.devices.rack import Rack
 from goshawk.engine.click import ClickTrial
+from goshawk.engine.kept import KeptSound
 from goshawk.engine.plan import BAND, LISTEN, Plan
 from goshawk.engine.plan_maker import MAX_FRAMES, Made, make
 from goshawk.timeline.readings import EngineReading, Readings
@@ -48,6 +49,7 @@ class AudioLoop:
         self.inserts = Inserts(MAX_FRAMES, self.rack.computer)
         self._inserts_version = (-1, -1)
         self._bands: dict[str, BandAlone] = {}
+        self._kept: dict[str, KeptSound] = {}
         self._frames_now = 0
         self._rehearsal = np.zeros((MAX_FRAMES, 2), np.float32)
         self._yours = np.zeros((MAX_FRAMES, 2), np.float32)
@@ -135,6 +137,8 @@ class AudioLoop:
         mixer.watch(frozenset(one[1] for one in parts if one[0] in (*STAGE_SIDES, BAND)))
         bands = [point for point in plan.points if point.startswith(f"{BAND}:")]
         self._bands = {name: self._bands.get(name) or BandAlone(MAX_FRAMES) for name in bands}
+        tracks = [point for point in plan.points if point.startswith(f"{KEPT}:")]
+        self._kept = {name: self._kept.get(name) or KeptSound(MAX_FRAMES) for name in tracks}
         return made.trouble
 
     def _lead_out(self, plan: Plan) -> None:
@@ -156,6 +160,7 @@ class AudioLoop:
         warm_up_stages()
         warm_up_outlets(MAX_FRAMES)
         warm_up_inserts(MAX_FRAMES)
+        KeptSound(64).step(np.ones(1)).load()
         self.rack.browser.push(44_100, np.zeros((8000, 2), np.float32))
         self.send_click()
         everything_on = {
@@ -278,6 +283,14 @@ class AudioLoop:
         self._publishing = Program()
         self._written_singly = []
         for name in writer.names:
+            kept = self._kept.get(name)
+            if kept:
+                source = name.partition(":")[2]
+                block, may_leave = self._mixer.leaving(source)
+                late = (self._mixer.place(source) or (block, 0))[1]
+                self._publishing.add(block, kept.step(may_leave))
+                self._publishing.add(kept.block, writer.step(name, late))
+                continue
             place = self._mixer.place(name)
             if place is None:
                 self._written_singly.append(name)

@@ -108,6 +108,7 @@ class AudioProcess:
         self._loop = AudioLoop(plan)
         self._sound, self._readings = SoundWriter(memory), ReadingsWriter(memory)
         self._loop.begin(self._sound, int(memory.head[SESSION]))
+        self._sound.plan(plan.number)
         self._plans = PlanMaker(plan)
         self._clock = Clock(is_realtime=False)
         self._said_frame, self._said_plan = self._loop.frames, -1
@@ -221,6 +222,7 @@ class AudioProcess:
                 self._tell([made])
                 continue
             self._tell(self._loop.take_over(made))
+            self._sound.plan(self._loop.plan.number)
             self._sound.offer(self._loop.offered)
 
     def _tell(self, sentences: list[str]) -> None:

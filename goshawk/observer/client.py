@@ -10,6 +10,7 @@ from collections.abc import Awaitable, Callable
 from typing import Any
 
 from goshawk.errors import GoshawkError, ObserverLost
+from goshawk.links import put
 from goshawk.observer import wishes
 from goshawk.processes import start_process
 
@@ -79,7 +80,7 @@ class ObserverClient:
 
     def _send(self, message: wishes.ToObserver) -> None:
         if self._writer:
-            wishes.put(self._writer, message)
+            put(self._writer, message)
 
     async def _keep_running(self) -> None:
         pause_s = 0.2

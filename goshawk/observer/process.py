@@ -9,6 +9,7 @@ import socket
 from typing import Any
 
 from goshawk.errors import GoshawkError, ObserverLost
+from goshawk.links import put
 from goshawk.observer import wishes
 from goshawk.observer.desk import Desk
 from goshawk.timeline.memory import HURRIED_PLACE, TEST_CLOCK, Memory
@@ -34,7 +35,7 @@ class _Link:
         passing = isinstance(message, wishes.ToPages) and message.kind
         if passing and self._writer.transport.get_write_buffer_size() > PASSING_BYTES:
             return
-        wishes.put(self._writer, message)
+        put(self._writer, message)
 
     async def ask(self, what: wishes.ToSave) -> Any:
         self._count += 1

@@ -5,16 +5,12 @@ see, what the audio process should play, and what should be saved. Models of the
 """
 
 import asyncio
-import struct
 from typing import Any
 
 import msgspec
 
 from goshawk.errors import BadSetting, GoshawkError, ObserverLost
-
-_LENGTH = struct.Struct("<I")
-LARGEST_BYTES = 64 << 20
-MOST_WAITING_BYTES = 16 << 20
+from goshawk.links import next_body
 
 
 class Begin(msgspec.Struct, tag=True):
@@ -317,41 +313,18 @@ FromObserver = (
     ToPages | Notify | PlayLoop | Compare | PlayReplay | Hold | UnderWay | AskToSave | Answer
 )
 
-_encoder = msgspec.msgpack.Encoder()
 _to_observer: msgspec.msgpack.Decoder[ToObserver] = msgspec.msgpack.Decoder(ToObserver)
 _from_observer: msgspec.msgpack.Decoder[FromObserver] = msgspec.msgpack.Decoder(FromObserver)
 
 
-def packed(message: ToObserver | FromObserver) -> bytes:
-    """A message behind its length."""
-    body = _encoder.encode(message)
-    return _LENGTH.pack(len(body)) + body
-
-
-def put(writer: asyncio.StreamWriter, message: ToObserver | FromObserver) -> None:
-    """Send without waiting. A link whose other end takes nothing any more is given up, so that nothing grows without
-    end: whoever holds it starts anew."""
-    if writer.transport.get_write_buffer_size() > MOST_WAITING_BYTES:
-        writer.transport.abort()
-    elif not writer.transport.is_closing():
-        writer.write(packed(message))
-
-
-async def _body(reader: asyncio.StreamReader) -> bytes:
-    (length,) = _LENGTH.unpack(await reader.readexactly(_LENGTH.size))
-    if length > LARGEST_BYTES:
-        raise EOFError("what comes is no message")
-    return await reader.readexactly(length)
-
-
 async def next_to_observer(reader: asyncio.StreamReader) -> ToObserver:
     """The next message of the web process. Raises EOFError (IncompleteReadError too) when it is gone."""
-    return _to_observer.decode(await _body(reader))
+    return _to_observer.decode(await next_body(reader))
 
 
 async def next_from_observer(reader: asyncio.StreamReader) -> FromObserver:
     """The next message of the observer. Raises EOFError when it is gone."""
-    return _from_observer.decode(await _body(reader))
+    return _from_observer.decode(await next_body(reader))
 
 
 def failure_of(error: GoshawkError) -> Failure:

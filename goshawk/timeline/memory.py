@@ -23,8 +23,8 @@ TEST_CLOCK = "GOSHAWK_TEST_CLOCK"
 """An environment variable, set for tests alone: the engine's clock can then be driven, faster than time, but no faster
 than the readers follow that have a place."""
 
-HURRIED_PLACE = 0
-"""The observer's."""
+HURRIED_PLACE, RECORDER_PLACE = 0, 1
+"""The observer's, and the recorder's."""
 
 RING_FRAMES = 1 << 16
 """1.37 s of every sound: a reader that is slower loses some, and sees it."""
@@ -37,23 +37,27 @@ LOG_BYTES = 1 << 22
 """Some ten seconds of readings."""
 
 READER_PLACES = 8
+PLANS = 512
+"""So many of the newest plans are known by the frame from which each is heard."""
 
-MAGIC, FRAMES, SESSION, WRITTEN_NS, NAMES, LOGGED_BYTES, LOGGED, HEAD_FIELDS = range(8)
+MAGIC, FRAMES, SESSION, WRITTEN_NS, NAMES, LOGGED_BYTES, LOGGED, PLANNED, HEAD_FIELDS = range(9)
 """Header: that it is ours; the next frame (all before are there); how many audio processes have begun; when the last
-block was written, by the system's monotonic clock; how often a name has changed; bytes and readings ever logged."""
+block was written, by the system's monotonic clock; how often a name has changed; bytes and readings ever logged; plans
+ever taken."""
 
 FIRST_AT, NEXT_AT, LATE, LATE_SINCE, LATE_BEFORE, BEFORE_SINCE, SLOT_FIELDS = range(7)
 """Of a sound, in frames of the timeline: where it began without a gap, where it goes on, by how much its sound is
 later than at its device, since which frame, and by how much it was before, since which."""
 
-_MAGIC = 0x60_54_A3_01
+_MAGIC = 0x60_54_A3_02
 _PREFIX = "goshawk-"
 _LEFT_TRIES, _LEFT_WAIT_S = 20, 0.01
 """A link breaks a little before the system knows that its other end's process is gone."""
 _ITEMS = 8 * (HEAD_FIELDS + READER_PLACES)
 _SLOTS_AT = _ITEMS
 _NAMES_AT = _SLOTS_AT + 8 * SLOTS * SLOT_FIELDS
-_SOUND_AT = -(-(_NAMES_AT + SLOTS * NAME_BYTES) // 4096) * 4096
+_PLANS_AT = _NAMES_AT + SLOTS * NAME_BYTES
+_SOUND_AT = -(-(_PLANS_AT + 8 * 2 * PLANS) // 4096) * 4096
 _LOG_AT = _SOUND_AT + SLOTS * RING_FRAMES * 2 * 4
 SIZE = _LOG_AT + LOG_BYTES
 
@@ -86,6 +90,8 @@ class Memory:
         """Of readers that a hurried clock waits for: readings they have handled, -1 where there is none."""
         self.slots: NDArray[np.int64] = part(_SLOTS_AT, np.int64, (SLOTS, SLOT_FIELDS))
         self.names: NDArray[np.bytes_] = part(_NAMES_AT, f"S{NAME_BYTES}", (SLOTS,))
+        self.plans: NDArray[np.int64] = part(_PLANS_AT, np.int64, (PLANS, 2))
+        """Number of each plan that was taken, and the frame from which it is heard."""
         self.sound: NDArray[np.float32] = part(_SOUND_AT, np.float32, (SLOTS, RING_FRAMES, 2))
         self.log: NDArray[np.uint8] = part(_LOG_AT, np.uint8, (LOG_BYTES,))
 

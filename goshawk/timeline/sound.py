@@ -19,6 +19,8 @@ from goshawk.timeline.memory import (
     LATE_SINCE,
     NAMES,
     NEXT_AT,
+    PLANNED,
+    PLANS,
     RING_FRAMES,
     SESSION,
     SLOTS,
@@ -110,6 +112,12 @@ class SoundWriter:
         memory, row = self._memory, self._rows[name]
         return Step(_write, memory.sound[row], memory.slots[row], self._at, float(late_frames))
 
+    def plan(self, number: int) -> None:
+        """From the next frame on, this plan is heard."""
+        head = self._memory.head
+        self._memory.plans[int(head[PLANNED]) % PLANS] = (number, self.frame)
+        head[PLANNED] += 1
+
     def finish(self, frames: int) -> None:
         """A block of every sound is written."""
         self._at[0] += frames
@@ -150,6 +158,14 @@ class SoundReader:
         if row != self._row:
             self._row, self._at = row, None
 
+    @property
+    def late_frames(self) -> int:
+        """By how much the sound is later here than at its device, or was before: what is older has been read."""
+        if self._row is None:
+            return 0
+        slot = self._memory.slots[self._row]
+        return max(int(slot[LATE]), int(slot[LATE_BEFORE]))
+
     def read(self) -> list[Piece]:
         """All that is new, oldest first; a gap lies between two pieces whose numbers do not follow. Nothing while the
         sound is not offered."""
@@ -188,3 +204,19 @@ class SoundReader:
                 Piece(since, since - late, samples[cut:]),
             ]
         return [Piece(at, at - (late if at >= since else before), samples)]
+
+
+class PlansReader:
+    """What plans were taken, and when: from the one that is heard when the reader begins."""
+
+    def __init__(self, memory: Memory) -> None:
+        self._memory = memory
+        self._next = max(0, int(memory.head[PLANNED]) - 1)
+
+    def read(self) -> list[tuple[int, int]]:
+        """Number and frame of each that is new, oldest first; of more than PLANS only the newest."""
+        count = int(self._memory.head[PLANNED])
+        first = max(self._next, count - PLANS // 2)
+        self._next = count
+        found = (self._memory.plans[n % PLANS].tolist() for n in range(first, count))
+        return [(number, frame) for number, frame in found]

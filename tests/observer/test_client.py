@@ -11,6 +11,7 @@ import pytest
 
 from goshawk.core.rig import Rig
 from goshawk.errors import BadInput, ObserverLost
+from goshawk.links import put
 from goshawk.observer import wishes
 from goshawk.observer.client import ObserverClient
 from goshawk.timeline.memory import Memory
@@ -23,7 +24,7 @@ def test_a_link_that_nobody_reads_is_given_up_before_it_grows_without_end() -> N
         _, writer = await asyncio.open_unix_connection(sock=ours)
         news = wishes.Notify("x" * 100_000, "news")
         for _ in range(1000):
-            wishes.put(writer, news)
+            put(writer, news)
         assert writer.transport.is_closing()
         theirs.close()
         await asyncio.sleep(0)

@@ -5,6 +5,7 @@ from collections.abc import Callable
 from typing import Any
 
 from goshawk.core.rig import Rig
+from goshawk.links import packed
 from goshawk.observer import wishes
 from goshawk.observer.desk import Desk
 from goshawk.timeline.memory import Memory
@@ -31,7 +32,7 @@ class SilentEngine:
 
 def _over_the_link(message: Any, to: Any) -> Any:
     """As it arrives on the other side."""
-    return to.decode(wishes.packed(message)[wishes._LENGTH.size :])
+    return to.decode(packed(message)[4:])
 
 
 class ObserverBeside:

@@ -3,7 +3,7 @@
 from typing import Literal
 
 from goshawk.core.rig import Rig
-from goshawk.core.routing import FeedName
+from goshawk.core.routing import FEEDS, FeedName
 
 MICROPHONE = "microphone"
 """The station at which the main voice comes in."""
@@ -13,6 +13,9 @@ RAW = "raw"
 
 KEY = "key"
 """The sound that the duckers hear."""
+
+KEPT = "kept"
+"""How the sound of a recording's track is called that is one input's; the track's source follows."""
 
 STAGE_SIDES = ("before", "after", "removed")
 
@@ -45,6 +48,12 @@ def behind_chain(input_id: str) -> str:
 def at_stage(side: str, stage_id: str) -> str:
     """The sound on one of STAGE_SIDES of a stage."""
     return f"{side}:{stage_id}"
+
+
+def recorded_as(source: str) -> str:
+    """The name under which the sound of a recording's track leaves: a feed's as it is, an input's with silence while it may
+    not leave."""
+    return source if source in FEEDS else f"{KEPT}:{source}"
 
 
 def kept_sounds(rig: Rig) -> list[str]:

@@ -1,0 +1,65 @@
+"""Brings what several readers find into line: every track gets every frame once, and silence where a frame cannot be had."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from goshawk.core.stage import Block
+
+
+@dataclass(frozen=True)
+class Silence:
+    """Frames of one track that nobody could give."""
+
+    source: str
+    frame: int
+    frames: int
+
+
+class Aligner:
+    """Holds the newest sound of one track until it is asked for. Frames are counted as they were at the devices."""
+
+    def __init__(self, source: str, channels: int) -> None:
+        self.source, self.channels = source, channels
+        self._pieces: list[tuple[int, Block]] = []
+
+    def push(self, frame: int, samples: Block) -> None:
+        """A piece that begins at ``frame``, shape (frames, 2), after all that were given before."""
+        self._pieces.append((frame, samples))
+
+    def take(self, start: int, end: int) -> tuple[Block, list[Silence]]:
+        """Frames ``start`` to ``end``, of shape (frames, channels), and where nothing was found. What is asked for must
+        follow what was asked for before; of frames that came twice the first are kept."""
+        out = np.zeros((end - start, 2), np.float32)
+        missing: list[Silence] = []
+        at = start
+        kept: list[tuple[int, Block]] = []
+        for frame, samples in self._pieces:
+            first, last = max(frame, at), min(frame + len(samples), end)
+            if last > first:
+                if first > at:
+                    missing.append(Silence(self.source, at, first - at))
+                out[first - start : last - start] = samples[first - frame : last - frame]
+                at = last
+            if frame + len(samples) > end:
+                kept.append((frame, samples))
+        self._pieces = kept
+        if at < end:
+            missing.append(Silence(self.source, at, end - at))
+        if self.channels == 1:
+            # Both are the same but while an input changes from one channel to two.
+            out = (out[:, :1] + out[:, 1:]) * np.float32(0.5)
+        return out, missing
+
+
+def joined(found: Iterable[Silence], most: int) -> list[Silence]:
+    """Silences of one track that follow each other as one, at most ``most`` of them."""
+    out: list[Silence] = []
+    for one in found:
+        last = out[-1] if out else None
+        if last and last.source == one.source and last.frame + last.frames == one.frame:
+            out[-1] = Silence(one.source, last.frame, last.frames + one.frames)
+        elif len(out) < most:
+            out.append(one)
+    return out

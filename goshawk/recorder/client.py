@@ -1,0 +1,92 @@
+"""The recorder as who starts it sees it: started, told, heard, and started again with a new folder if it is lost."""
+
+import asyncio
+import contextlib
+import logging
+import socket
+import subprocess
+from collections.abc import Awaitable, Callable
+
+from goshawk.links import put
+from goshawk.processes import start_process
+from goshawk.recorder import messages
+
+log = logging.getLogger(__name__)
+
+CLOSES_S = 60.0
+"""So long a slow disk may take to close what is recorded."""
+
+
+class RecorderClient:
+    """One recording. ``heard`` takes what the recorder says; ``lost`` is awaited when it has gone without having finished,
+    and gives the first message for another one, or None."""
+
+    def __init__(
+        self,
+        memory_name: str,
+        heard: Callable[[messages.FromRecorder], None],
+        lost: Callable[[], Awaitable[messages.Begin | None]],
+    ) -> None:
+        self._memory_name, self._heard, self._lost = memory_name, heard, lost
+        self._writer: asyncio.StreamWriter | None = None
+        self._process: subprocess.Popen[bytes] | None = None
+        self._running: asyncio.Task[None] | None = None
+        self.is_ending = False
+        self.finished = asyncio.Event()
+
+    @property
+    def pid(self) -> int | None:
+        """Its process's number."""
+        return self._process.pid if self._process else None
+
+    def start(self, begin: messages.Begin) -> None:
+        """Start it; it records as soon as its tracks' sounds are offered."""
+        self._running = asyncio.create_task(self._keep_running(begin))
+
+    def tell(self, message: messages.ToRecorder) -> None:
+        """Say something; what is said while it is not there is of no use to the next one."""
+        if self._writer:
+            put(self._writer, message)
+
+    async def end(self) -> None:
+        """Have all written and closed."""
+        self.is_ending = True
+        self.tell(messages.End())
+        with contextlib.suppress(TimeoutError):
+            await asyncio.wait_for(self.finished.wait(), CLOSES_S)
+        if self._running:
+            self._running.cancel()
+            await asyncio.gather(self._running, return_exceptions=True)
+
+    async def _keep_running(self, begin: messages.Begin) -> None:
+        next_begin: messages.Begin | None = begin
+        while next_begin is not None:
+            is_finished = await self._run_one(next_begin)
+            if is_finished or self.is_ending:
+                break
+            log.warning("recorder lost, starting it again")
+            next_begin = await self._lost()
+        self.finished.set()
+
+    async def _run_one(self, begin: messages.Begin) -> bool:
+        ours, theirs = socket.socketpair()
+        self._process = start_process("goshawk.recorder.process", theirs, self._memory_name)
+        reader, self._writer = await asyncio.open_unix_connection(sock=ours, limit=1 << 20)
+        put(self._writer, begin)
+        if self.is_ending:
+            put(self._writer, messages.End())
+        is_finished = False
+        try:
+            with contextlib.suppress(EOFError, ConnectionError):
+                while True:
+                    message = await messages.next_from_recorder(reader)
+                    is_finished |= isinstance(message, messages.Finished)
+                    try:
+                        self._heard(message)
+                    except Exception:  # One bad message must not end the link.
+                        log.exception("what the recorder said could not be handled")
+        finally:
+            self._writer.close()
+            self._writer = None
+            await asyncio.shield(asyncio.to_thread(self._process.wait))
+        return is_finished

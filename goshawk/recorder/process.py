@@ -1,0 +1,127 @@
+"""The recorder's process: a session, tied to the link to who started it. It ends when the recording is written, also when who
+started it is gone; nothing of it runs on compiled kernels."""
+
+import goshawk
+
+goshawk.runs_kernels = (
+    False  # It computes little: it is there sooner, and smaller, without a compiler.
+)
+
+import asyncio  # noqa: E402
+import contextlib  # noqa: E402
+import logging  # noqa: E402
+import os  # noqa: E402
+import socket  # noqa: E402
+import sys  # noqa: E402
+
+from goshawk.links import put  # noqa: E402
+from goshawk.recorder import messages  # noqa: E402
+from goshawk.recorder.session import Session  # noqa: E402
+from goshawk.timeline.memory import (  # noqa: E402
+    LOGGED,
+    RECORDER_PLACE,
+    TEST_CLOCK,
+    Memory,
+)
+
+log = logging.getLogger(__name__)
+
+NICENESS = 3
+"""Behind the sound on air, ahead of all figures: what it does not take in time is lost."""
+
+TICK_S, TICK_HURRIED_S, STATUS_EVERY_S = 0.1, 0.002, 0.25
+PASSING_BYTES = 1 << 20
+
+
+class _Recorder:
+    def __init__(self, memory: Memory, begin: messages.Begin, writer: asyncio.StreamWriter) -> None:
+        self._memory, self._writer = memory, writer
+        self._loop = asyncio.get_running_loop()
+        self._is_hurried = bool(os.environ.get(TEST_CLOCK))
+        self.session = Session(memory, begin, self._say_from_thread, waits=self._is_hurried)
+
+    def _say_from_thread(self, message: messages.FromRecorder) -> None:
+        with contextlib.suppress(RuntimeError):  # The loop has ended: nobody listens.
+            self._loop.call_soon_threadsafe(self.say, message)
+
+    def say(self, message: messages.FromRecorder) -> None:
+        """What passes is left out where the other end does not take it."""
+        is_passing = isinstance(message, messages.Status)
+        if not (is_passing and self._writer.transport.get_write_buffer_size() > PASSING_BYTES):
+            put(self._writer, message)
+
+    async def run(self) -> None:
+        """Until all is written."""
+        said_at = 0.0
+        while not self.session.is_at_end:
+            is_behind = await asyncio.to_thread(self._turn) if self._is_hurried else self._turn()
+            now = self._loop.time()
+            if now - said_at > STATUS_EVERY_S:
+                said_at = now
+                self._say_status()
+            if not is_behind:
+                await asyncio.sleep(TICK_HURRIED_S if self._is_hurried else TICK_S)
+            else:
+                await asyncio.sleep(0)
+        self._memory.places[RECORDER_PLACE] = -1
+        finished = await asyncio.to_thread(self.session.close)
+        self.say(finished)
+        with contextlib.suppress(ConnectionError):
+            await self._writer.drain()
+
+    def _turn(self) -> bool:
+        logged = int(self._memory.head[LOGGED])
+        is_behind = self.session.turn()
+        if self._is_hurried and not is_behind:
+            self._memory.places[RECORDER_PLACE] = logged
+        return is_behind
+
+    def _say_status(self) -> None:
+        status = self.session.status()
+        if status:
+            self.say(status)
+
+
+async def _serve(end: socket.socket, memory: Memory) -> None:
+    reader, writer = await asyncio.open_unix_connection(sock=end, limit=1 << 20)
+    begin = await messages.next_to_recorder(reader)
+    assert isinstance(begin, messages.Begin)
+    recorder = _Recorder(memory, begin, writer)
+    running = asyncio.create_task(recorder.run())
+    obeying = asyncio.create_task(_obey(reader, recorder.session))
+    await asyncio.wait({running, obeying}, return_when=asyncio.FIRST_COMPLETED)
+    # Who started it may be gone: what was recorded until then is written.
+    recorder.session.end()
+    await running
+    obeying.cancel()
+    writer.close()
+
+
+async def _obey(reader: asyncio.StreamReader, session: Session) -> None:
+    with contextlib.suppress(EOFError, ConnectionError):
+        while True:
+            match message := await messages.next_to_recorder(reader):
+                case messages.Heard():
+                    session.heard(message)
+                case messages.PutMark():
+                    session.put_mark(message)
+                case messages.DropMark(number):
+                    session.drop_mark(number)
+                case messages.End():
+                    session.end()
+
+
+def run(descriptor: int, memory_name: str) -> None:
+    """Entry of the process."""
+    os.umask(0o077)
+    os.nice(NICENESS)
+    memory = Memory.open(memory_name)
+    try:
+        with contextlib.suppress(EOFError, ConnectionError, KeyboardInterrupt):
+            asyncio.run(_serve(socket.socket(fileno=descriptor), memory))
+    finally:
+        memory.remove_if_left()
+
+
+if __name__ == "__main__":
+    run(int(sys.argv[1]), sys.argv[2])

@@ -1,0 +1,345 @@
+"""Writes what is heard, in a thread of its own that may wait for the disk as long as it has to: what comes meanwhile waits, up
+to a limit, and beyond it becomes a gap of the right length."""
+
+import logging
+import secrets
+import threading
+import time
+from collections import deque
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+
+from goshawk.core.recording.aligning import Silence, joined
+from goshawk.core.recording.document import MOST_MARKS, Change, Gap, GapReason, Mark, Recording
+from goshawk.core.stage import Block
+from goshawk.errors import BadSetting
+from goshawk.recorder.listening import HeardPiece
+from goshawk.recorder.part import MakeFile, Part
+from goshawk.store.recordings.track_file import TrackFile
+from goshawk.units import SAMPLE_RATE_HZ
+
+log = logging.getLogger(__name__)
+
+MOST_WAITING_FRAMES = 12 * SAMPLE_RATE_HZ
+"""So long the disk may take nothing without a loss."""
+
+MOST_WAITING_NOTES = 4000
+SAFE_REST_BYTES = 64 << 20
+"""So much is left on a disk, for what else needs it."""
+
+TELLS_BEFORE_S = 600.0
+LOOKS_EVERY_S, FLUSHES_EVERY_S = 1.0, 5.0
+FULL_SCALE = 0.9999
+_JOINED_AT_MOST = 64
+
+
+@dataclass(frozen=True)
+class Gone:
+    """Frames that were not kept: the disk was too slow."""
+
+    frame: int
+    frames: int
+
+
+Note = Mark | Change | int
+"""A mark, a change, or the number of a mark that is taken away."""
+
+
+def new_id() -> str:
+    """A name for a recording that no other has."""
+    return secrets.token_hex(6)
+
+
+class Writing:
+    """Owns the folder that is written now, and the next one if its disk fails. ``tell`` takes sentences and may be called from
+    the thread; ``marked`` is called with every mark that is written down."""
+
+    def __init__(
+        self,
+        document: Recording,
+        folder: Path,
+        rescue: Path,
+        pattern: str,
+        tell: Callable[[str, str], None],
+        marked: Callable[[Mark], None] = lambda mark: None,
+        make: MakeFile = TrackFile,
+        *,
+        waits: bool = False,
+    ) -> None:
+        """``waits``: nothing is ever lost to a slow disk; whoever gives waits instead (for a hurried clock)."""
+        self._document, self._folder, self._rescue = document, folder, rescue
+        self._pattern, self._tell, self._marked, self._make = pattern, tell, marked, make
+        self._waits = waits
+        self._jobs: deque[HeardPiece | Gone | Note] = deque()
+        self._changed = threading.Condition()
+        self._waiting_frames = 0
+        self._dropped: Gone | None = None
+        self._is_ending = False
+        self._thread = threading.Thread(target=self._run, name="writing", daemon=True)
+        tracks = len(document.tracks)
+        self.part: Part | None = None
+        self.peaks, self.highest = np.zeros(tracks), np.zeros(tracks)
+        self.clipped = np.zeros(tracks, np.int64)
+        self.lost_frames = 0
+        self.free_bytes: int | None = None
+        self.is_full = False
+        """Whether the disk has no more room: time to end."""
+        self.is_lost = False
+        """Whether nothing can be written anywhere any more."""
+        self.past_bytes = 0
+        self._is_told_of_room = self._is_told_of_slowness = False
+
+    def start(self) -> None:
+        """Begin to write."""
+        self._thread.start()
+
+    @property
+    def is_late(self) -> bool:
+        """Whether much waits for the disk."""
+        return self._waiting_frames > 2 * SAMPLE_RATE_HZ
+
+    @property
+    def is_done(self) -> bool:
+        """Whether the thread has ended."""
+        return not self._thread.is_alive()
+
+    def give(self, piece: HeardPiece) -> None:
+        """The next frames."""
+        with self._changed:
+            if self._waits:
+                self._changed.wait_for(lambda: self._waiting_frames <= MOST_WAITING_FRAMES // 4)
+            is_room = self._waiting_frames + piece.frames <= MOST_WAITING_FRAMES
+            if self._dropped is not None:
+                # One long gap, not many short ones.
+                is_room = self._waiting_frames <= MOST_WAITING_FRAMES // 2
+            if not is_room:
+                start = piece.frame if self._dropped is None else self._dropped.frame
+                self._dropped = Gone(start, piece.frame + piece.frames - start)
+                return
+            self._end_gap()
+            self._jobs.append(piece)
+            self._waiting_frames += piece.frames
+            self._changed.notify_all()
+
+    def _end_gap(self) -> None:
+        if self._dropped is not None:
+            self._jobs.append(self._dropped)
+            self._dropped = None
+
+    def note(self, what: Note) -> None:
+        """Write something down, in its turn."""
+        with self._changed:
+            if len(self._jobs) < MOST_WAITING_NOTES:
+                self._jobs.append(what)
+                self._changed.notify_all()
+
+    def end(self, timeout_s: float | None = None) -> None:
+        """Write what waits, close all, and return when that is done."""
+        with self._changed:
+            self._end_gap()
+            self._is_ending = True
+            self._changed.notify_all()
+        self._thread.join(timeout_s)
+
+    def take_peaks(self) -> list[float]:
+        """The highest of each track since the last call."""
+        with self._changed:
+            peaks, self.peaks = self.peaks, np.zeros_like(self.peaks)
+        return [round(one, 5) for one in peaks.tolist()]
+
+    # --- in the thread ----------------------------------------------------------------------------
+
+    def _run(self) -> None:
+        try:
+            self._write_all()
+        except Exception:
+            log.exception("writing broke off")
+            self.is_lost = True
+            self._tell("The recording broke off. What is there is kept.", "trouble")
+            if self.part:
+                self.part.give_up()
+
+    def _write_all(self) -> None:
+        self._open(self._document, self._folder, 0)
+        looked_at = flushed_at = time.monotonic()
+        while True:
+            with self._changed:
+                self._changed.wait_for(lambda: self._jobs or self._is_ending, LOOKS_EVERY_S)
+                job = self._jobs.popleft() if self._jobs else None
+                if job is None and self._is_ending:
+                    break
+            if job is not None and self.part is not None:
+                self._try(partial(self._do, job))
+            with self._changed:
+                if isinstance(job, HeardPiece):
+                    self._waiting_frames -= job.frames
+                self._changed.notify_all()
+            now = time.monotonic()
+            if now - looked_at > LOOKS_EVERY_S:
+                looked_at = now
+                self._try(self._look)
+            if now - flushed_at > FLUSHES_EVERY_S:
+                flushed_at = now
+                self._try(lambda: self.part.flush() if self.part else None)
+        if self.part:
+            said = self._said()
+            part = self.part
+            self._try(lambda: part.finish(said))
+
+    def _said(self) -> str:
+        assert self.part
+        silent = sum(one.frames for one in self.part.document.gaps if one.why != "realigned")
+        if not silent:
+            return ""
+        return f"{silent / SAMPLE_RATE_HZ:.1f} s are missing, and stand as silence."
+
+    def _open(self, document: Recording, folder: Path, start: int) -> None:
+        """Begin a folder; where that cannot be, in Goshawk's own."""
+        for parent in dict.fromkeys((folder, self._rescue)):
+            try:
+                self.part = Part(document, parent, self._pattern, start, self._make)
+                self.free_bytes = self.part.look()
+            except (OSError, BadSetting) as error:
+                why = getattr(error, "strerror", None) or str(error)
+                if isinstance(error, BadSetting):
+                    self._pattern = "{date} {time}"
+                self._tell(
+                    f"Nothing can be recorded in {parent} ({why}). "
+                    + (
+                        f"It is recorded in {self._rescue}."
+                        if parent != self._rescue
+                        else "Choose another folder."
+                    ),
+                    "trouble",
+                )
+                continue
+            return
+        self.part = None
+        self.is_lost = True
+
+    def _try(self, work: Callable[[], None]) -> None:
+        """Where the disk fails, what is there is given up to be mended, and it goes on in another folder."""
+        try:
+            work()
+        except OSError as error:
+            part = self.part
+            if part is None:
+                return
+            log.warning("%s could not be written", part.path, exc_info=error)
+            part.give_up()
+            self.past_bytes += part.size_bytes
+            self._tell(
+                f"{part.path} takes nothing more ({error.strerror or error}). "
+                "It goes on in Goshawk's own folder.",
+                "trouble",
+            )
+            document = part.document.model_copy(
+                update={
+                    "id": new_id(),
+                    "continues": part.document.id,
+                    "started_utc": part.ends_utc,
+                    "marks": (),
+                    "gaps": (),
+                }
+            )
+            self._open(document, self._rescue, part.start + part.frames)
+
+    def _do(self, job: HeardPiece | Gone | Note) -> None:
+        part = self.part
+        assert part
+        match job:
+            case HeardPiece():
+                self._write(part, job)
+            case Gone(frame, frames):
+                self.lost_frames += frames
+                part.write_silence(frames)
+                self._note_gap(part, frame, frames, "slow_disk")
+                self._tell(
+                    f"The disk was too slow: {frames / SAMPLE_RATE_HZ:.1f} s of the recording are silent.",
+                    "trouble",
+                )
+            case Mark():
+                if len(part.document.marks) < MOST_MARKS:
+                    mark = job.model_copy(update={"frame": max(0, job.frame - part.start)})
+                    part.note_mark(mark)
+                    self._marked(mark)
+            case Change():
+                part.note_change(job.model_copy(update={"frame": max(0, job.frame - part.start)}))
+            case int():
+                part.drop_mark(job)
+
+    def _write(self, part: Part, piece: HeardPiece) -> None:
+        part.write(piece.sounds)
+        self._measure(piece.sounds)
+        for one, why in _reasons(piece):
+            self._note_gap(part, one.frame, one.frames, why, one.source)
+            if why == "engine" and one.source == "":
+                self.lost_frames += one.frames
+
+    def _note_gap(
+        self, part: Part, frame: int, frames: int, why: GapReason, source: str = ""
+    ) -> None:
+        part.note_gap(Gap(frame=max(0, frame - part.start), frames=frames, why=why, source=source))
+
+    def _measure(self, sounds: list[Block]) -> None:
+        peaks = np.array([float(np.abs(one).max(initial=0.0)) for one in sounds])
+        with self._changed:
+            np.maximum(self.peaks, peaks, out=self.peaks)
+            np.maximum(self.highest, peaks, out=self.highest)
+            self.clipped += peaks >= FULL_SCALE
+
+    def _look(self) -> None:
+        part = self.part
+        if part is None:
+            return
+        self.free_bytes = part.look()
+        left_s = self.left_s
+        if self.free_bytes < SAFE_REST_BYTES:
+            if not self.is_full:
+                self._tell(
+                    "The disk is full but for a safe rest: the recording was ended and is whole.",
+                    "trouble",
+                )
+            self.is_full = True
+        elif left_s < TELLS_BEFORE_S and not self._is_told_of_room:
+            self._is_told_of_room = True
+            self._tell(
+                f"The disk takes {left_s / 60.0:.0f} minutes more of this recording. Make room.",
+                "trouble",
+            )
+
+    @property
+    def left_s(self) -> float:
+        """So long the disk still takes it, at what it has taken so far."""
+        part = self.part
+        if part is None or self.free_bytes is None:
+            return 0.0
+        channels = sum(one.channels for one in part.document.tracks)
+        per_s = 3.0 * channels * SAMPLE_RATE_HZ * 0.6
+        if part.frames > 10 * SAMPLE_RATE_HZ and part.size_bytes:
+            per_s = part.size_bytes / (part.frames / SAMPLE_RATE_HZ)
+        return max(0.0, (self.free_bytes - SAFE_REST_BYTES) / per_s)
+
+
+def _reasons(piece: HeardPiece) -> list[tuple[Silence, GapReason]]:
+    """Why frames of a piece are missing. What all tracks miss is one gap; what one track misses alone was never made: its way
+    became shorter."""
+    by_source: dict[str, list[Silence]] = {}
+    for one in piece.missing:
+        by_source.setdefault(one.source, []).append(one)
+    found: list[tuple[Silence, GapReason]] = []
+    if len(by_source) == len(piece.sounds):
+        first = max(min(one.frame for one in silences) for silences in by_source.values())
+        end = min(
+            max(one.frame + one.frames for one in silences) for silences in by_source.values()
+        )
+        if end > first:
+            found.append((Silence("", first, end - first), "engine"))
+            return found
+    for silences in by_source.values():
+        found += [(one, "realigned") for one in joined(silences, _JOINED_AT_MOST)]
+    return found

@@ -1,0 +1,1 @@
+"""Recordings as folders of open files: written, read, listed, mended, handed over."""

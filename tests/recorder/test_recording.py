@@ -1,0 +1,239 @@
+"""What is recorded is what was heard: aligned, equally long, nothing lost without a word."""
+
+import errno
+import os
+import shutil
+import threading
+from datetime import UTC, datetime
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from goshawk.core.record_settings import RecordSettings, TrackFormat
+from goshawk.core.recording.document import rigs_heard
+from goshawk.core.recording.names import folder_name
+from goshawk.core.rendering import chain_latency_frames, render_aligned
+from goshawk.core.rig import Rig, changed
+from goshawk.core.stage import Block
+from goshawk.errors import BadSetting
+from goshawk.recorder import messages
+from goshawk.recorder.writing import MOST_WAITING_FRAMES
+from goshawk.store.recordings.folder import load_document, read_peaks
+from goshawk.store.recordings.mending import mend, mend_all
+from goshawk.store.recordings.track_file import TrackFile
+from goshawk.timeline.memory import WRITTEN_NS
+from tests.playing import Playing
+from tests.recorder.conftest import Evening, steps_apart, tracks_in
+
+
+def test_the_track_behind_the_chain_is_the_chain_applied_to_the_track_as_it_came(
+    folder: Path,
+) -> None:
+    """Two settings change meanwhile; what the document says of it is enough to make the same sound again."""
+    evening = Evening(folder)
+    evening.pass_by(3.0)
+    louder = changed(evening.rig, "inputs.voice.chain.trim.settings.gain_db", 9.0)
+    evening.change(louder)
+    evening.pass_by(3.03)
+    evening.change(changed(louder, "inputs.voice.chain.compressor.settings.ratio", 6.0))
+    evening.pass_by(3.0)
+    found = evening.finish()
+
+    document = load_document(found)
+    sounds = tracks_in(found)
+    heard = rigs_heard(document)
+    assert len(heard) == 3 and all(change.settings for change in document.changes)
+    shaped = render_aligned(sounds["came:voice"], [(frame, rig.chain) for frame, rig in heard])
+    assert document.gaps == () and document.frames > 9 * 48_000
+    assert {len(one) for one in sounds.values()} == {document.frames}
+    assert np.abs(sounds["input:voice"]).max() > 0.05
+    # Of the last few frames the chain's answer came after the end.
+    whole = document.frames - chain_latency_frames(heard[-1][1].chain)
+    assert steps_apart(shaped[:whole], sounds["input:voice"][:whole]) <= 0.51
+
+
+def test_a_track_is_silent_while_its_input_may_not_leave(folder: Path) -> None:
+    evening = Evening(folder)
+    evening.pass_by(1.0)
+    muted = changed(evening.rig, "inputs.voice.is_muted", True)
+    evening.change(muted)
+    evening.pass_by(2.0)
+    evening.change(evening.rig.model_copy(update={"is_on_break": True}))
+    evening.pass_by(1.0)
+    sounds = tracks_in(evening.finish())
+    for source in ("came:voice", "input:voice"):
+        assert np.abs(sounds[source][:40_000]).max() > 1e-3
+        assert np.abs(sounds[source][60_000:]).max() == 0.0
+    assert np.abs(sounds["came:game"][100_000:140_000]).max() > 1e-3
+    assert np.abs(sounds["came:game"][-24_000:]).max() == 0.0, "on a break only the music leaves"
+    assert np.abs(sounds["came:music"][-24_000:]).max() > 1e-4
+
+
+class StallingFile(TrackFile):
+    """A disk that takes nothing while its gate is shut."""
+
+    gate = threading.Event()
+
+    def write(self, sound: Block) -> None:
+        self.gate.wait(60.0)
+        super().write(sound)
+
+
+def short() -> Rig:
+    """Little to record: one input, one feed."""
+    rig = Rig()
+    return rig.model_copy(update={"recording": RecordSettings(tracks=("came:music", "viewers"))})
+
+
+def test_a_disk_that_stalls_loses_nothing_or_exactly_what_it_says(folder: Path) -> None:
+    StallingFile.gate.set()
+    evening = Evening(folder, short(), make=StallingFile, waits=False)
+    evening.pass_by(1.0)
+    StallingFile.gate.clear()
+    evening.pass_by(8.0)
+    StallingFile.gate.set()
+    _until_written(evening)
+    assert not evening.session.writing.lost_frames
+    StallingFile.gate.clear()
+    began = evening.session.listening.now
+    evening.pass_by(30.0)
+    stalled = evening.session.listening.now - began
+    assert evening.session.writing._waiting_frames <= MOST_WAITING_FRAMES, "memory stays bounded"
+    StallingFile.gate.set()
+    _until_written(evening)
+    evening.pass_by(1.0)
+    found = evening.finish()
+
+    document = load_document(found)
+    (gap,) = document.gaps
+    sounds = tracks_in(found)
+    assert gap.why == "slow_disk"
+    assert abs(stalled - MOST_WAITING_FRAMES - gap.frames) < 48_000
+    assert document.frames == len(sounds["viewers"]) == len(sounds["came:music"])
+    assert abs(document.frames - evening.session.listening.now) < 24_000
+    silent = sounds["came:music"][gap.frame : gap.frame + gap.frames]
+    assert np.abs(silent).max() == 0.0
+    before, after = gap.frame - 480, gap.frame + gap.frames
+    assert np.abs(sounds["came:music"][before : before + 480]).max() > 0.0
+    assert np.abs(sounds["came:music"][after : after + 480]).max() > 0.0
+    assert any(f"{gap.frames / 48_000:.1f} s" in one for one in evening.sentences)
+    # What follows the gap stands where it would without it.
+    whole = Evening(folder, short())
+    whole.pass_by(41.0)
+    music = tracks_in(whole.finish())["came:music"]
+    assert np.array_equal(music[after : after + 9_600], sounds["came:music"][after : after + 9_600])
+
+
+def _until_written(evening: Evening) -> None:
+    writing = evening.session.writing
+    assert writing
+    with writing._changed:
+        assert writing._changed.wait_for(lambda: writing._waiting_frames == 0, 60.0)
+
+
+def test_an_audio_process_that_is_started_again_leaves_a_gap_of_its_length(folder: Path) -> None:
+    evening = Evening(folder, short())
+    evening.pass_by(1.0)
+    memory = evening.playing.memory
+    memory.head[WRITTEN_NS] -= 2_500_000_000  # It was gone for two seconds and a half.
+    evening.playing = Playing(evening.plan, memory)
+    evening.pass_by(1.0)
+    found = evening.finish()
+    document = load_document(found)
+    sounds = tracks_in(found)
+    (gap,) = [one for one in document.gaps if one.source == ""]
+    assert gap.why == "engine" and 2.5 < gap.frames / 48_000 < 4.0
+    assert len(sounds["viewers"]) == len(sounds["came:music"]) == document.frames
+    assert abs(document.seconds - 2.0 - gap.frames / 48_000) < 0.2
+
+
+class FailingFile(TrackFile):
+    """A disk that is gone."""
+
+    is_gone = False
+
+    def write(self, sound: Block) -> None:
+        if self.is_gone and "music" in str(self.path.parent.parent):
+            raise OSError(errno.ENODEV, "No such device")
+        super().write(sound)
+
+
+def test_a_folder_that_is_lost_is_told_and_it_goes_on_in_our_own(folder: Path) -> None:
+    FailingFile.is_gone = False
+    evening = Evening(folder, short(), make=FailingFile)
+    evening.pass_by(2.0)
+    evening.session.put_mark(messages.PutMark(1, "before"))
+    evening.pass_by(0.2)
+    FailingFile.is_gone = True
+    evening.pass_by(1.0)
+    evening.session.put_mark(messages.PutMark(2, "after"))
+    evening.pass_by(1.0)
+    found = evening.finish()
+    (left,) = folder.iterdir()
+    assert mend(left).state == "mended"
+    first, second = load_document(left), load_document(found)
+    assert found.parent == evening.rescue and second.continues == first.id
+    assert [one.name for one in first.marks] == ["before"]
+    assert [(one.name, 0.8 < one.frame / 48_000 < 1.6) for one in second.marks] == [("after", True)]
+    assert abs(first.seconds + second.seconds - 4.2) < 0.3
+    assert any("goes on in Goshawk's own folder" in one for one in evening.sentences)
+
+
+def test_a_folder_that_takes_nothing_from_the_start_is_told(folder: Path) -> None:
+    folder.write_text("no folder")
+    evening = Evening(folder, short())
+    evening.pass_by(0.5)
+    found = evening.finish()
+    assert found.parent == evening.rescue and load_document(found).frames
+    assert any("Nothing can be recorded in" in one for one in evening.sentences)
+
+
+@pytest.mark.parametrize("file_format", ["flac", "wav", "opus"])
+def test_files_cut_at_any_place_are_mended_to_one_length(
+    folder: Path, file_format: TrackFormat
+) -> None:
+    """As a kill leaves them: the document says it runs, each file ends anywhere in its last second."""
+    evening = Evening(folder, short(), file_format)
+    evening.pass_by(3.0)
+    evening.session.put_mark(messages.PutMark(1, "kept"))
+    evening.pass_by(1.5)
+    _until_written(evening)
+    running = evening.session.writing.part.path
+    assert mend(running).state == "running", "what is being written is left alone"
+    rng = np.random.default_rng(4)
+    copies = [Path(shutil.copytree(running, folder / f"cut {n}")) for n in range(6)]
+    whole = tracks_in(evening.finish())
+    for copy in copies:
+        for track in evening.tracks:
+            path = copy / track.file
+            size = path.stat().st_size
+            os.truncate(path, size - int(rng.integers(0, size // 12)))
+        document = mend(copy)
+        sounds = tracks_in(copy)
+        assert document and document.state == "mended" and document.seconds > 3.3
+        assert [one.name for one in document.marks] == ["kept"]
+        assert {len(one) for one in sounds.values()} == {document.frames}
+        assert read_peaks(copy, document, 0, document.frames, 10_000).shape == (
+            -(-document.frames // 480),
+            2,
+        )
+        for source, sound in sounds.items():
+            clear = 4800 if file_format == "opus" else 0  # It ends within a packet.
+            end = len(sound) - clear
+            assert np.array_equal(sound[:end], whole[source][:end]), "nothing is shifted"
+    assert mend_all(folder) == []
+
+
+def test_names_stay_in_their_folder() -> None:
+    begins = datetime(2026, 11, 25, 20, 14, tzinfo=UTC)
+    assert (
+        folder_name("{date} {time} {rig}", "Attic, late", begins) == "2026-11-25 20.14 Attic, late"
+    )
+    assert folder_name("{rig}", "../../etc/passwd", begins) == "-..-etc-passwd"
+    assert folder_name("a", "x", begins, ["A", "a (2)"]) == "a (3)"
+    assert folder_name("con", "x", begins) not in ("con", "CON")
+    assert len(folder_name("ü" * 119, "x", begins).encode()) <= 200
+    for pattern in ("{hour}", "...", "{rig}"):
+        with pytest.raises(BadSetting):
+            folder_name(pattern, "...", begins)
