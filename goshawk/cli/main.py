@@ -1,4 +1,5 @@
-"""``goshawk serve | demo | devices | doctor | render | measure | soundcheck | mix | presets | schema | bench``. Exit codes: 0 good, 2 bad input.
+"""``goshawk serve | demo | devices | doctor | render | measure | soundcheck | mix | presets | record |
+recordings | schema | bench``. Exit codes: 0 good, 2 bad input.
 (Longer than other modules: it says what every command takes; what they do is in modules of their own.)"""
 
 import errno
@@ -17,6 +18,7 @@ import typer
 import goshawk
 from goshawk.cli.common import JsonFlag, fail, plain_errors
 from goshawk.cli.presets import presets_app
+from goshawk.cli.recordings import recordings_app
 from goshawk.errors import GoshawkError
 from goshawk.paths import FRONTEND_DIR
 
@@ -75,7 +77,14 @@ def _serve_with(spawned: Any, port: int, data_dir: Path, *, is_own: bool) -> Non
     ownership.say(url=f"http://127.0.0.1:{port}")
     typer.echo(f"Goshawk is at http://127.0.0.1:{port}  (stop it with Ctrl+C)")
     uvicorn.run(
-        create_app(data_dir, opened, ownership=ownership, spawned=spawned),
+        create_app(
+            data_dir,
+            opened,
+            ownership=ownership,
+            spawned=spawned,
+            # The demo keeps everything to itself; what is yours lies where you find it.
+            recordings_dir=platformdirs.user_music_path() / "Goshawk" if is_own else None,
+        ),
         host="127.0.0.1",
         port=port,
         log_level="warning",
@@ -400,6 +409,38 @@ def bench_devices(
 
 
 app.add_typer(presets_app, name="presets")
+app.add_typer(recordings_app, name="recordings")
+
+
+@app.command()
+def record(
+    out: Annotated[Path, typer.Option(help="The folder in which the recording's folder is made.")],
+    seconds: Annotated[float, typer.Option(help="How long.", min=0.1, max=86_400.0)],
+    tracks: Annotated[
+        str | None,
+        typer.Option(help="Such as came:voice,input:voice,viewers; without it, the rig's."),
+    ] = None,
+    rig: Annotated[Path | None, typer.Option(help="A rig's JSON; without it, the demo's.")] = None,
+) -> None:
+    """Play a rig and record it, without a page."""
+    import asyncio
+
+    from goshawk.cli import record as recording
+    from goshawk.core.rig import Rig
+    from goshawk.core.rig_upgrades import read_rig
+
+    with plain_errors():
+        try:
+            wanted = read_rig(rig.read_bytes()) if rig else Rig()
+        except OSError as error:
+            raise fail(f"{rig} cannot be read ({error.strerror}). Check the path.") from None
+        chosen = recording.wanted_tracks(wanted, tracks)
+        folder = asyncio.run(
+            recording.record(
+                wanted, chosen, out, seconds, lambda text: typer.echo(f"goshawk: {text}", err=True)
+            )
+        )
+    typer.echo(str(folder))
 
 
 @app.command()

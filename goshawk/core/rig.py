@@ -242,5 +242,5 @@ def changed_together(rig: Rig, values: dict[str, Any]) -> Rig:
     return validated(document)
 
 
-SettingValue = float | bool | str | list[dict[str, Any]]
-"""What can stand at a setting's path: a value, or a whole chain."""
+SettingValue = float | bool | str | list[str] | list[dict[str, Any]] | None
+"""What can stand at a setting's path: a value, a choice of tracks, or a whole chain."""

@@ -56,10 +56,11 @@ class EngineClient:
         on_notice: Callable[[str], None],
         spawned: Spawned | None = None,
         on_insert: Callable[[str, float | None], None] = lambda stage_id, way_ms: None,
+        on_plan: Callable[[int, Rig | None], None] = lambda number, rig: None,
     ) -> None:
         """``on_seen`` is called with every reading, ``on_notice`` with sentences for the user. ``spawned`` is a process
-        that was started before, and waits for its plan. ``on_insert`` is called when the way of an insert was measured.
-        Raises TimelineLost."""
+        that was started before, and waits for its plan. ``on_insert`` is called when the way of an insert was measured,
+        ``on_plan`` with every new plan's number, and its rig if that is another than before. Raises TimelineLost."""
         self._spawned = spawned
         if spawned is None:
             sweep()
@@ -70,7 +71,7 @@ class EngineClient:
         self.seen_number = 0
         self._on_seen = on_seen
         self._on_notice = on_notice
-        self._on_insert = on_insert
+        self._on_insert, self._on_plan = on_insert, on_plan
         self._process: subprocess.Popen[bytes] | None = None
         self._end: socket.socket | None = None
         self._is_ready = False
@@ -112,6 +113,11 @@ class EngineClient:
         self.memory.remove()
 
     # --- the plan --------------------------------------------------------------------------------
+
+    @property
+    def rig(self) -> Rig:
+        """As the newest plan has it."""
+        return self._plan.rig
 
     def apply(self, rig: Rig) -> None:
         """Give the engine a rig; it takes it at the next block."""
@@ -168,7 +174,9 @@ class EngineClient:
             return
         if self.seen_number == self._plan.number:
             self._unseen_since = time.monotonic()
+        is_same_rig = plan.rig == self._plan.rig
         self._plan = plan.model_copy(update={"number": plan.number + 1})
+        self._on_plan(self._plan.number, None if is_same_rig else plan.rig)
         self._send_plan()
 
     def _send_plan(self) -> None:

@@ -17,6 +17,13 @@ from goshawk.core.rules.sound_check.advice import Wish as CheckWish
 from goshawk.errors import BadInput
 from goshawk.observer import wishes
 from goshawk.observer.balance import with_holds
+from goshawk.observer.listen_back import (
+    ListenBack,
+    measured,
+    piece_for_loop,
+    pieces_for_replay,
+    way_of,
+)
 from goshawk.page_messages.live import History
 from goshawk.store.sound_checks import KeptCheck
 
@@ -71,12 +78,48 @@ class Doing:
             wishes.Badness: self._badness,
             wishes.Opening: lambda wish: self._opening(),
             wishes.CatchUp: self._catch_up,
+            wishes.HearRecording: self._hear_recording,
+            wishes.LoopRecording: self._loop_recording,
+            wishes.ReplayRecording: self._replay_recording,
+            wishes.MeasureRecording: self._measure_recording,
         }
+        self._listen_back = ListenBack()
 
     async def do(self, wish: wishes.Wish) -> Any:
         """Do what is asked for. Raises GoshawkError."""
         value = self._handlers[type(wish)](wish)
         return await value if asyncio.iscoroutine(value) else value
+
+    async def _hear_recording(self, wish: wishes.HearRecording) -> None:
+        await asyncio.to_thread(
+            self._listen_back.hear,
+            Path(wish.folder),
+            way_of(wish.way),
+            wish.source,
+            wish.first,
+            wish.frames,
+            self._desk.rig_set,
+            Path(wish.target),
+        )
+
+    async def _loop_recording(self, wish: wishes.LoopRecording) -> None:
+        sound = await asyncio.to_thread(piece_for_loop, Path(wish.folder), wish.first, wish.end)
+        self._desk.replay.stop()
+        self._desk.looper.stop()
+        await self._desk.looper.begin(sound)
+
+    async def _replay_recording(self, wish: wishes.ReplayRecording) -> None:
+        rig = self._desk.rig_set
+        sounds = await asyncio.to_thread(
+            pieces_for_replay, Path(wish.folder), wish.first, wish.end, rig
+        )
+        if self._desk.looper.state.is_on or self._desk.looper.state.is_recording:
+            self._desk.looper.stop()
+        await self._desk.replay.start(sounds, rig)
+
+    async def _measure_recording(self, wish: wishes.MeasureRecording) -> bytes:
+        found = await asyncio.to_thread(measured, Path(wish.folder))
+        return found.model_dump_json().encode()
 
     async def _loop_last(self, wish: wishes.LoopLast) -> None:
         await self._desk.looper.start(wish.seconds)

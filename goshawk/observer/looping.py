@@ -77,7 +77,7 @@ class Looper:
 
     async def _begin_or_say(self, sound: Block) -> None:
         try:
-            await self._begin(sound)
+            await self.begin(sound)
         except BadInput as error:
             self.stop()
             self._notify(str(error), "trouble")
@@ -90,7 +90,7 @@ class Looper:
                 f"There are not yet {SHORTEST_LOOP_S:g} seconds of the microphone to loop. Speak a little, "
                 "then try again."
             )
-        await self._begin(sound)
+        await self.begin(sound)
 
     def record(self, seconds: float) -> None:
         """Take the next seconds of the microphone, then loop them."""
@@ -128,7 +128,8 @@ class Looper:
         self._send()
         self._tell()
 
-    async def _begin(self, raw: Block) -> None:
+    async def begin(self, raw: Block) -> None:
+        """Loop a piece of raw microphone, shape (frames, 2), from now on. Raises BadInput."""
         sound = await self._kept.keep(lambda: seamless(raw))
         if sound is None:
             return

@@ -185,6 +185,39 @@ class Badness(msgspec.Struct, tag=True):
     key: str
 
 
+class HearRecording(msgspec.Struct, tag=True):
+    """A piece of a recording as a WAV file: a track, or one of the three ways, equally loud."""
+
+    folder: str
+    way: str
+    source: str
+    first: int
+    frames: int
+    target: str
+
+
+class LoopRecording(msgspec.Struct, tag=True):
+    """Loop a piece of a recording's voice in the microphone's place."""
+
+    folder: str
+    first: int
+    end: int
+
+
+class ReplayRecording(msgspec.Struct, tag=True):
+    """Replay a piece of a recording's inputs."""
+
+    folder: str
+    first: int
+    end: int
+
+
+class MeasureRecording(msgspec.Struct, tag=True):
+    """The figures (JSON) of a whole recording."""
+
+    folder: str
+
+
 class Opening(msgspec.Struct, tag=True):
     """What a page that opens has to know, as texts to be passed on to it."""
 
@@ -200,6 +233,7 @@ Wish = (
     | CancelTake | GiveTake | RemoveTake | RunCheck | StopCheck | Outcome | Accepted | CheckState
     | ReplayLast | ReplayStop | ReplayHear | ToTarget | SuggestDucker | CountAnew | LetGo
     | MeasureGain | NoticeFault | MeasureDelay | Badness | Opening | CatchUp
+    | HearRecording | LoopRecording | ReplayRecording | MeasureRecording
 )  # fmt: skip
 
 

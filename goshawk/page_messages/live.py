@@ -53,6 +53,14 @@ from goshawk.page_messages.chain import (
     WatchChain,
     WatchStage,
 )
+from goshawk.page_messages.recording import (
+    NameMark,
+    PutMark,
+    RecordFacts,
+    RecordingState,
+    StartRecording,
+    StopRecording,
+)
 from goshawk.page_messages.settings import (
     Dismiss,
     Redo,
@@ -135,6 +143,10 @@ FromPage = Annotated[
     | ReplayLast
     | ReplayStop
     | ReplayHear
+    | StartRecording
+    | StopRecording
+    | PutMark
+    | NameMark
     | Undo
     | Redo,
     Field(discriminator="type"),
@@ -179,6 +191,7 @@ class State(FromServerModel):
     changed_presets: list[str]
     """The inputs (by id) whose chain differs from the preset that it came from."""
     loop: LoopState
+    record: RecordFacts
     target_sets: list[TargetSet]
     target_set: str
     """The set whose clearances the rig has; "" if they are its own."""
@@ -275,6 +288,7 @@ FROM_SERVER: tuple[type[BaseModel], ...] = (
     Spectra,
     SoundCheckState,
     BalanceState,
+    RecordingState,
     Notice,
     Refusal,
 )

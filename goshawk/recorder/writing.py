@@ -2,7 +2,6 @@
 to a limit, and beyond it becomes a gap of the right length."""
 
 import logging
-import secrets
 import threading
 import time
 from collections import deque
@@ -19,6 +18,7 @@ from goshawk.core.stage import Block
 from goshawk.errors import BadSetting
 from goshawk.recorder.listening import HeardPiece
 from goshawk.recorder.part import MakeFile, Part
+from goshawk.store.recordings.names import new_id
 from goshawk.store.recordings.track_file import TrackFile
 from goshawk.units import SAMPLE_RATE_HZ
 
@@ -47,11 +47,6 @@ class Gone:
 
 Note = Mark | Change | int
 """A mark, a change, or the number of a mark that is taken away."""
-
-
-def new_id() -> str:
-    """A name for a recording that no other has."""
-    return secrets.token_hex(6)
 
 
 class Writing:

@@ -29,6 +29,7 @@ from goshawk.web.routes import (
     audio,
     live,
     presets,
+    recordings,
     rig,
     sound_check,
     sound_files,
@@ -53,6 +54,7 @@ def create_app(
     frontend_dir: Path = FRONTEND_DIR,
     ownership: Ownership | None = None,
     spawned: Spawned | None = None,
+    recordings_dir: Path | None = None,
 ) -> FastAPI:
     """The application on one folder of saved things; it is owned, and its database opened, if that has not been done.
     Raises StoreUnusable when it starts."""
@@ -62,7 +64,7 @@ def create_app(
         owned = ownership or take(data_dir)
         try:
             database = opened or open_database(database_path(data_dir))
-            studio = Studio(data_dir, database, spawned)
+            studio = Studio(data_dir, database, spawned, recordings_dir)
             app.state.studio = studio
             await studio.start()
             try:
@@ -76,7 +78,7 @@ def create_app(
         title="Goshawk", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None
     )
     add_error_handlers(app)
-    for module in (rig, presets, sound_files, sound_check, live, audio, addresses):
+    for module in (rig, presets, sound_files, sound_check, recordings, live, audio, addresses):
         app.include_router(module.router)
     if os.environ.get(TEST_CLOCK):
         app.include_router(test_clock.router, include_in_schema=False)

@@ -6,7 +6,7 @@ from typing import Any
 
 from goshawk.errors import BadSetting
 from goshawk.observer import wishes
-from goshawk.page_messages import balance, chain, settings, wiring
+from goshawk.page_messages import balance, chain, recording, settings, wiring
 from goshawk.page_messages.live import FromPage
 from goshawk.web.pages import LivePage
 from goshawk.web.studio import Studio
@@ -73,6 +73,10 @@ COMMANDS: dict[type, Command] = {
     balance.ReplayLast: lambda s, _, m: s.observer.ask(wishes.ReplayLast(m.seconds)),
     balance.ReplayStop: lambda s, *_: s.observer.ask(wishes.ReplayStop()),
     balance.ReplayHear: lambda s, _, m: s.observer.ask(wishes.ReplayHear(m.heard)),
+    recording.StartRecording: lambda s, *_: s.record.start(),
+    recording.StopRecording: lambda s, *_: s.record.stop(),
+    recording.PutMark: lambda s, _, m: s.record.mark(m.name),
+    recording.NameMark: lambda s, _, m: s.record.name_mark(m.number, m.name),
 }
 
 

@@ -66,6 +66,7 @@ class Points:
         self._stages: dict[LivePage, str] = {}
         self._chains: dict[LivePage, str] = {}
         self._learning = ""
+        self._recorded: list[str] = []
         self._wake = asyncio.Event()
 
     @property
@@ -113,11 +114,18 @@ class Points:
             self._learning = stage_id
             self._follow()
 
+    def record(self, names: list[str]) -> None:
+        """These sounds are recorded from now on; none: nothing is."""
+        if names != self._recorded:
+            self._recorded = names
+            self._follow()
+
     def _follow(self) -> None:
         points = {_offered(one.point) for one in self._listeners}
         points |= {at_stage(side, one) for one in self.stages for side in ("before", "after")}
         if self._learning:
             points.add(at_stage("before", self._learning))
+        points |= set(self._recorded)
         self._offer(sorted(points))
 
     async def pass_on(self) -> None:

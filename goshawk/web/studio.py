@@ -49,6 +49,7 @@ from goshawk.web.microphone_claim import MicrophoneClaim
 from goshawk.web.pages import LivePage, Pages, notice
 from goshawk.web.points import Listener, Points
 from goshawk.web.preset_shelf import PresetShelf
+from goshawk.web.record_desk import RecordDesk
 from goshawk.web.rig_desk import RigDesk
 from goshawk.web.sound_desk import SoundDesk
 from goshawk.web.sound_file_shelf import SoundFileShelf
@@ -64,8 +65,15 @@ _takes = TypeAdapter(dict[TakeKind, StoredTake])
 class Studio:
     """Every part knows only what it is given here; what goes from one to another goes through here."""
 
-    def __init__(self, data_dir: Path, opened: Opened, spawned: Spawned | None = None) -> None:
-        """``spawned`` is an audio process that waits for its plan; one is started if there is none."""
+    def __init__(
+        self,
+        data_dir: Path,
+        opened: Opened,
+        spawned: Spawned | None = None,
+        recordings_dir: Path | None = None,
+    ) -> None:
+        """``spawned`` is an audio process that waits for its plan; one is started if there is none. ``recordings_dir`` is
+        where recordings lie unless another folder is chosen; None: beside all else that is saved."""
         self._db = opened.connection
         self._data_dir = data_dir
         saved = rigs.load_active_rig(self._db)
@@ -97,7 +105,12 @@ class Studio:
             self._db, data_dir / "sounds", lambda path: self.engine.play_file(path), self._in_store
         )
         self.engine = EngineClient(
-            saved.rig, self._on_seen, self._on_engine_trouble, spawned, self._on_insert
+            saved.rig,
+            self._on_seen,
+            self._on_engine_trouble,
+            spawned,
+            self._on_insert,
+            lambda number, rig: self.record.follow_plan(number, rig),
         )
         self.observer = ObserverClient(
             self.engine.memory.name, self._begin, self._on_said, self._save, self._on_observer_lost
@@ -115,6 +128,23 @@ class Studio:
         def observer() -> ObserverClient:
             return self.observer
 
+        own_recordings = data_dir / "recordings"
+        self.record = RecordDesk(
+            self._db,
+            own_recordings,
+            recordings_dir or own_recordings,
+            lambda: self.rig,
+            lambda: self.engine,
+            observer,
+            self.points.record,
+            lambda: self.levels,
+            self._in_store,
+            self.work,
+            self.supervisor,
+            lambda text: self.pages.tell(text, "recording"),
+            tell,
+            self.notify,
+        )
         self.tuning = TuningDesk(self.desk, self.changes, self.presets, observer)
         self.balance = BalanceDesk(self.desk, self.changes, observer, self._let_go, self.notify)
         self.check = CheckDesk(
@@ -133,11 +163,14 @@ class Studio:
         self.supervisor.keep("saving again", self.desk.save_again)
         self.supervisor.keep("passing the sound on", self.points.pass_on)
         self.supervisor.keep("listing sound cards", self.sound.follow_cards)
+        self.supervisor.keep("looking after recordings", self.record.look_on)
+        self.supervisor.once("mending recordings", self.record.mend_left())
 
     async def stop(self) -> None:
         """Stop the processes and close the database."""
         self.buffer_search.cancel()
         self.access.end_all()
+        await self.record.close()
         await self.supervisor.close()
         await self.observer.stop()
         await self.engine.stop()
@@ -177,6 +210,7 @@ class Studio:
             addresses=self.access.listed(),
             changed_presets=self.presets.changed(self.rig),
             loop=self.plays.loop,
+            record=self.record.facts,
             target_sets=list(TARGET_SETS),
             target_set=chosen_set(self.rig),
             version=__version__,
@@ -388,6 +422,7 @@ class Studio:
         """A page opens: it gets the state, and what is to be known from the start."""
         page = LivePage()
         page.tell(self.state().model_dump_json())
+        page.tell(self.record.state.model_dump_json())
         for text in self._start_notices:
             page.tell(notice(text, "trouble"))
         self.pages.add(page)

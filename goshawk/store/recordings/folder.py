@@ -204,6 +204,11 @@ def _opened_at(path: Path, size: int) -> Any:
     return file
 
 
+def is_coarse(first: int, end: int, points: int) -> bool:
+    """Whether so many points of a stretch are drawn from the rows of a second each."""
+    return (end - first) // HOP_FRAMES > points * COARSE_HOPS
+
+
 def read_peaks(folder: Path, document: Recording, first: int, end: int, points: int) -> Peaks:
     """The peaks of frames ``first`` to ``end``: of each hop, or where that is more than is drawn, of each second. Shape
     (rows, tracks). Raises BadRecording if they are not there."""

@@ -1,0 +1,468 @@
+"""Recording, as pages and programs ask for it: started, marked, ended; what is told of it; what is kept of it."""
+
+import asyncio
+import shutil
+import sqlite3
+import time
+from collections.abc import Awaitable, Callable
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from goshawk.core.graph.stations import came, recorded_as
+from goshawk.core.recording.document import Figures, Mark, Recording, Track
+from goshawk.core.recording.names import folder_name, with_files
+from goshawk.core.recording.tracks import chosen_tracks, input_of, offered_tracks
+from goshawk.core.rig import Rig
+from goshawk.engine.client import EngineClient
+from goshawk.errors import BadInput, BadSetting, GoshawkError, NotFound, StoreUnusable
+from goshawk.observer import wishes
+from goshawk.observer.client import ObserverClient
+from goshawk.page_messages.live import Levels
+from goshawk.page_messages.recording import RecordFacts, RecordingState, TrackStatus
+from goshawk.recorder import messages
+from goshawk.recorder.client import RecorderClient
+from goshawk.recorder.writing import SAFE_REST_BYTES
+from goshawk.store import recording_folders
+from goshawk.store.recordings.exporting import span_of
+from goshawk.store.recordings.mending import mend, mend_all
+from goshawk.store.recordings.names import new_id
+from goshawk.store.recordings.reading import read_piece
+from goshawk.store.recordings.shelf import Shelf
+from goshawk.store.recordings.track_file import TrackFile
+from goshawk.store.work_folder import WorkFolder
+from goshawk.supervisor import Supervisor
+from goshawk.units import SAMPLE_RATE_HZ, linear_to_db
+from goshawk.web.auto_marks import AutoMarks
+from goshawk.web.hand_over import HandOverDesk
+
+LOOKS_EVERY_S = 1.0
+MENDS_AGAIN_S = 8.0
+MOST_RESTARTS = 5
+PIECES_KEPT = 32
+LONGEST_TAKE_S = 60
+BYTES_A_FRAME = {"flac": 1.8, "wav": 3.0, "opus": 0.2}
+"""Of one channel, about."""
+
+InStore = Callable[[Callable[[], Any]], Awaitable[Any]]
+
+
+class RecordDesk:
+    """One recording at a time. ``tell`` shows how it goes, ``tell_state`` what stands around it."""
+
+    def __init__(
+        self,
+        db: sqlite3.Connection,
+        own_folder: Path,
+        default_folder: Path,
+        rig: Callable[[], Rig],
+        engine: Callable[[], EngineClient],
+        observer: Callable[[], ObserverClient],
+        record_points: Callable[[list[str]], None],
+        levels: Callable[[], Levels | None],
+        in_store: InStore,
+        work: WorkFolder,
+        supervisor: Supervisor,
+        tell: Callable[[str], None],
+        tell_state: Callable[[], None],
+        notify: Callable[[str, str], None],
+    ) -> None:
+        self._db, self._in_store, self._supervisor = db, in_store, supervisor
+        self._work, self._pieces = work, 0
+        self.hand_over = HandOverDesk(work, rig, supervisor, tell_state)
+        self._own, self._default = own_folder, default_folder
+        self._rig, self._engine, self._observer = rig, engine, observer
+        self._record_points, self._levels = record_points, levels
+        self._tell, self._tell_state, self._notify = tell, tell_state, notify
+        self._past_folders = [Path(one) for one in recording_folders.list_folders(db)]
+        self.shelf = Shelf(self.folders)
+        self._client: RecorderClient | None = None
+        self._document: Recording | None = None
+        self._marks: dict[int, Mark] = {}
+        self._restarts = 0
+        self._auto = AutoMarks(self._put_auto_mark)
+        self._changes = 0
+        self._free: tuple[float, str, float | None] = (-1e9, "", None)
+        self.state = RecordingState()
+
+    # --- where ------------------------------------------------------------------------------------
+
+    def folders(self) -> list[Path]:
+        """Every folder in which recordings may lie."""
+        return list(dict.fromkeys([self.folder, self._default, self._own, *self._past_folders]))
+
+    @property
+    def folder(self) -> Path:
+        """Where the next recording lies."""
+        chosen = self._rig().recording.folder
+        return Path(chosen).expanduser() if chosen else self._default
+
+    @property
+    def facts(self) -> RecordFacts:
+        """What stands around recordings."""
+        rig = self._rig()
+        preview, trouble = "", ""
+        try:
+            preview = folder_name(rig.recording.pattern, rig.name, datetime.now().astimezone())
+        except BadSetting as error:
+            trouble = str(error)
+        if rig.recording.folder and not self.folder.is_absolute():
+            trouble = f"{rig.recording.folder} is no whole path. Begin it with / or ~."
+        return RecordFacts(
+            folder=str(self.folder),
+            default_folder=str(self._default),
+            preview=preview,
+            preview_trouble=trouble,
+            free_s=self._free[2],
+            offered=offered_tracks(rig),
+            chosen=[one.source for one in chosen_tracks(rig)],
+            changes=self._changes,
+        )
+
+    async def look_on(self) -> None:
+        """For ever: how long the disk would take what is chosen, and whether recordings came or went."""
+        while True:
+            await asyncio.sleep(LOOKS_EVERY_S)
+            rig, folder = self._rig(), self.folder
+            channels = sum(one.channels for one in chosen_tracks(rig))
+            key = f"{folder}|{rig.recording.format}|{channels}"
+            now = time.monotonic()
+            if key != self._free[1] or now - self._free[0] > 30.0:
+                per_s = BYTES_A_FRAME[rig.recording.format] * channels * SAMPLE_RATE_HZ
+                free = await asyncio.to_thread(_free_bytes, folder)
+                room = None if free is None else max(0.0, free - SAFE_REST_BYTES) / max(1.0, per_s)
+                is_other = room is None or self._free[2] is None or key != self._free[1]
+                self._free = (now, key, room)
+                if is_other:
+                    self._tell_state()
+            self._mark_what_happens()
+
+    async def mend_left(self) -> None:
+        """Mend what was left running, now and when its recorder has had time to end."""
+        for wait_s in (0.0, MENDS_AGAIN_S):
+            await asyncio.sleep(wait_s)
+            for folder in self.folders():
+                if self._client is None:
+                    for sentence in await asyncio.to_thread(mend_all, folder):
+                        self._notify(sentence, "news")
+                        self.list_changed()
+        await asyncio.to_thread(self.shelf.purge)
+
+    def list_changed(self) -> None:
+        """The list of recordings is another."""
+        self._changes += 1
+        self._tell_state()
+
+    # --- recording --------------------------------------------------------------------------------
+
+    async def start(self) -> RecordingState:
+        """Record from now on. Raises BadInput."""
+        if self._client is not None:
+            raise BadInput("It is recording already. Stop it first, or put a mark.")
+        rig = self._rig()
+        tracks = chosen_tracks(rig)
+        if not tracks:
+            raise BadInput("There is nothing to record. Choose a track first.")
+        if trouble := self.facts.preview_trouble:
+            raise BadInput(trouble)
+        free = await asyncio.to_thread(_free_bytes, self.folder)
+        if free is not None and free < 2 * SAFE_REST_BYTES:
+            raise BadInput(
+                f"The disk of {self.folder} is full. Make room, or choose another folder."
+            )
+        if self._client is not None:
+            raise BadInput("It is recording already. Stop it first, or put a mark.")
+        self._marks = {}
+        self._restarts = 0
+        self._auto = AutoMarks(self._put_auto_mark)
+        client = RecorderClient(self._engine().memory.name, self._on_said, self._on_lost)
+        self._client = client
+        self._set(RecordingState(stage="starting"))
+        client.start(self._begin(tracks, ""))
+        self._supervisor.once("recording", self._until_finished(client))
+        self._supervisor.once("remembering the folder", self._remember(self.folder))
+        return self.state
+
+    async def _remember(self, folder: Path) -> None:
+        self._past_folders = [folder, *(one for one in self._past_folders if one != folder)]
+        try:
+            await self._in_store(lambda: recording_folders.remember_folder(self._db, str(folder)))
+        except StoreUnusable as error:
+            self._notify(str(error), "trouble")
+
+    def _begin(self, tracks: list[Track], continues: str) -> messages.Begin:
+        rig = self._engine().rig
+        self._document = Recording(
+            id=new_id(),
+            title="",
+            started_utc=datetime.now(UTC),
+            file_format=rig.recording.format,
+            tracks=with_files(tracks, rig.recording.format),
+            rig=rig,
+            continues=continues,
+        )
+        self._record_points([recorded_as(one.source) for one in tracks])
+        return messages.Begin(
+            self._document.model_dump_json().encode(),
+            str(self.folder),
+            str(self._own),
+            rig.recording.pattern,
+            rig.name,
+        )
+
+    def follow_plan(self, number: int, rig: Rig | None) -> None:
+        """What is heard is to be another; the recorder is told before that happens."""
+        if self._client:
+            self._client.tell(
+                messages.Heard(number, rig.model_dump_json().encode() if rig else b"")
+            )
+            if rig and self._document:
+                inputs = {
+                    input_of(one.source): one.name.removesuffix(", as it came")
+                    for one in self._document.tracks
+                    if input_of(one.source)
+                }
+                for name in self._auto.look_at_rig(rig, inputs):
+                    self._notify(f"{name} was removed: its tracks are silent from here on.", "news")
+
+    async def _until_finished(self, client: RecorderClient) -> None:
+        await client.finished.wait()
+        if self._client is client:
+            self._client = None
+            self._record_points([])
+            self._set(RecordingState())
+            self.list_changed()
+
+    async def stop(self) -> RecordingState:
+        """Record no more. Raises BadInput if nothing is recorded."""
+        client = self._client
+        if client is None:
+            raise BadInput("Nothing is being recorded.")
+        self._set(self.state.model_copy(update={"stage": "ending"}))
+        client.is_ending = True
+        client.tell(messages.End())
+        return self.state
+
+    async def close(self) -> None:
+        """The program ends: the recorder ends by itself, to the last frame, and is not waited for longer than a moment."""
+        if self._client:
+            self._client.is_ending = True
+            self._client.tell(messages.End())
+            try:
+                await asyncio.wait_for(self._client.finished.wait(), 1.5)
+            except TimeoutError:
+                return
+
+    async def mark(self, name: str = "") -> Mark:
+        """A mark at this moment. Raises BadInput if nothing is recorded."""
+        if self._client is None:
+            raise BadInput("Nothing is being recorded, so there is nothing to mark.")
+        number = max(self._marks, default=0) + 1
+        frame = round(self.state.seconds * SAMPLE_RATE_HZ)
+        mark = Mark(id=number, frame=frame, name=name)
+        self._marks[number] = mark
+        self._client.tell(messages.PutMark(number, name))
+        self._show_marks()
+        return mark
+
+    def name_mark(self, number: int, name: str | None) -> None:
+        """Another name for a mark; None takes it away. Raises NotFound."""
+        mark = self._marks.get(number)
+        if self._client is None or mark is None:
+            raise NotFound("That mark is not there any more.")
+        if name is None:
+            del self._marks[number]
+            self._client.tell(messages.DropMark(number))
+        else:
+            self._marks[number] = mark.model_copy(update={"name": name})
+            self._client.tell(messages.PutMark(number, name, mark.by, mark.frame))
+        self._show_marks()
+
+    def _put_auto_mark(self, name: str, ago_s: float) -> None:
+        if self._client is None:
+            return
+        number = max(self._marks, default=0) + 1
+        frame = max(0, round((self.state.seconds - ago_s) * SAMPLE_RATE_HZ))
+        self._marks[number] = Mark(id=number, frame=frame, name=name, by="goshawk")
+        self._client.tell(messages.PutMark(number, name, "goshawk", frame))
+        self._show_marks()
+
+    def _show_marks(self) -> None:
+        marks = sorted(self._marks.values(), key=lambda one: one.frame)
+        self._set(self.state.model_copy(update={"marks": marks}))
+
+    # --- what the recorder says -------------------------------------------------------------------
+
+    def _on_said(self, said: messages.FromRecorder) -> None:
+        match said:
+            case messages.Status():
+                self._follow_status(said)
+            case messages.Marked(packed):
+                mark = Mark.model_validate_json(packed)
+                if mark.id in self._marks:
+                    self._marks[mark.id] = mark
+                    self._show_marks()
+            case messages.Told(text, level):
+                self._notify(text, level)
+            case messages.Finished(recording_id, folder, text):
+                if text:
+                    self._notify(text, "trouble")
+                if recording_id:
+                    self._supervisor.once(
+                        "measuring the recording", self._measure(recording_id, folder)
+                    )
+
+    def _follow_status(self, said: messages.Status) -> None:
+        document = self._document
+        if document is None:
+            return
+        seconds = said.frames / SAMPLE_RATE_HZ
+        is_ending = self.state.stage == "ending"
+        tracks = [
+            TrackStatus(
+                source=track.source,
+                name=track.name,
+                role=track.role,
+                peak_dbfs=round(linear_to_db(said.peaks[n]), 1),
+                highest_dbfs=round(linear_to_db(said.highest[n]), 1),
+                clipped=said.clipped[n],
+            )
+            for n, track in enumerate(document.tracks)
+        ]
+        is_first = said.id != self.state.id
+        self._set(
+            RecordingState(
+                stage="ending" if is_ending else "running",
+                id=said.id,
+                title=said.title,
+                folder=said.folder,
+                seconds=round(seconds, 2),
+                size_bytes=said.size_bytes,
+                left_s=round(said.left_s),
+                tracks=tracks,
+                marks=self.state.marks,
+                lost_s=round(said.lost_frames / SAMPLE_RATE_HZ, 2),
+                is_late=said.is_late,
+            )
+        )
+        self._auto.look_at_tracks(said, [one.name for one in document.tracks], seconds)
+        if is_first:
+            self.list_changed()
+
+    def _mark_what_happens(self) -> None:
+        """Once a second: what the figures say goes into the marks."""
+        levels = self._levels() if self.state.stage == "running" else None
+        if levels is None:
+            return
+        rig = self._rig()
+        self._auto.look_at_levels(levels, rig, self.state.seconds)
+
+    # --- what is kept -----------------------------------------------------------------------------
+
+    def refuse_running(self, recording_id: str) -> None:
+        """Raises BadInput for the recording that is still under way."""
+        if self._client is not None and recording_id == self.state.id:
+            raise BadInput("That is still being recorded. Stop it first.")
+
+    async def heard_piece(
+        self, recording_id: str, way: str, source: str, from_s: float, seconds: float
+    ) -> Path:
+        """A piece as a WAV file, which goes when a few others were asked for. Raises GoshawkError."""
+        folder = await asyncio.to_thread(self.shelf.find, recording_id)
+        place = self._work.named("listen-back")
+        self._pieces = (self._pieces + 1) % PIECES_KEPT
+        target = place / f"{self._pieces}.wav"
+        await self._observer().ask(
+            wishes.HearRecording(
+                str(folder),
+                way,
+                source,
+                round(from_s * SAMPLE_RATE_HZ),
+                round(seconds * SAMPLE_RATE_HZ),
+                str(target),
+            )
+        )
+        return target
+
+    async def use(
+        self, recording_id: str, what: str, kind: str | None, from_s: float, to_s: float
+    ) -> None:
+        """A piece as a take, a loop or the replay. Raises GoshawkError."""
+        folder, document = await asyncio.to_thread(self.shelf.load, recording_id)
+        first, end = span_of(document, from_s, to_s)
+        if what == "loop":
+            await self._observer().ask(wishes.LoopRecording(str(folder), first, end))
+        elif what == "replay":
+            await self._observer().ask(wishes.ReplayRecording(str(folder), first, end))
+        elif kind is None:
+            raise BadInput("Say for which take of the sound check the piece is meant.")
+        else:
+            await self._use_as_take(folder, document, kind, first, end)
+
+    async def _use_as_take(
+        self, folder: Path, document: Recording, kind: str, first: int, end: int
+    ) -> None:
+        if end - first > LONGEST_TAKE_S * SAMPLE_RATE_HZ:
+            raise BadInput(f"A take has {LONGEST_TAKE_S} s at most. Choose a shorter piece.")
+        track = document.track(came(document.rig.chained))
+        if track is None:
+            raise BadInput("The voice as it came was not recorded here. Choose another recording.")
+        path = self._work.fresh() / "take.wav"
+        try:
+            await asyncio.to_thread(_cut_take, folder, track, first, end, path)
+            name = f"{folder.name}, {first / SAMPLE_RATE_HZ:.0f} s"
+            await self._observer().ask(wishes.GiveTake(kind, str(path), name))
+        finally:
+            await asyncio.to_thread(shutil.rmtree, path.parent, True)
+
+    async def _on_lost(self) -> messages.Begin | None:
+        """The recorder was killed: what is there is mended, and it goes on in another folder."""
+        before = self._document
+        broken = Path(self.state.folder) if self.state.folder else None
+        said = ""
+        if broken:
+            try:
+                mended = await asyncio.to_thread(mend, broken)
+                said = mended.said if mended else ""
+            except (GoshawkError, OSError) as error:
+                said = str(error)
+        self._restarts += 1
+        if self._restarts > MOST_RESTARTS or before is None:
+            self._notify(
+                f"The recording broke off, and could not be begun again. {said}", "trouble"
+            )
+            return None
+        self._notify(f"The recording broke off and goes on in another folder. {said}", "trouble")
+        self._marks = {}
+        self.list_changed()
+        return self._begin(list(before.tracks), self.state.id)
+
+    async def _measure(self, recording_id: str, folder: str) -> None:
+        try:
+            packed = await self._observer().ask(wishes.MeasureRecording(folder))
+            found = Figures.model_validate_json(packed)
+            await asyncio.to_thread(self.shelf.change, recording_id, figures=found)
+        except (GoshawkError, OSError) as error:
+            self._notify(f"The figures of the recording could not be made. {error}", "trouble")
+        self.list_changed()
+
+    def _set(self, state: RecordingState) -> None:
+        self.state = state
+        self._tell(state.model_dump_json())
+
+
+def _cut_take(folder: Path, track: Track, first: int, end: int, path: Path) -> None:
+    file = TrackFile(path, track.channels, "wav")
+    file.write(read_piece(folder, track, first, end - first))
+    file.close()
+
+
+def _free_bytes(folder: Path) -> int | None:
+    """What the disk has of which a folder is, or would be, a part; None if that cannot be told."""
+    for place in (folder, *folder.parents):
+        if place.is_dir():
+            try:
+                return shutil.disk_usage(place).free
+            except OSError:
+                return None
+    return None

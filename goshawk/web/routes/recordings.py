@@ -1,0 +1,323 @@
+"""Recordings: made, listed, changed, heard, handed over."""
+
+import asyncio
+from collections.abc import Callable
+from typing import Annotated, Any, Literal, TypeVar
+
+from fastapi import APIRouter, Query
+from fastapi.responses import FileResponse, StreamingResponse
+from pydantic import BaseModel, ConfigDict, Field
+
+from goshawk.core.measure.take import TakeKind
+from goshawk.core.record_settings import TrackFormat
+from goshawk.core.recording.document import (
+    LONGEST_MARK_NAME,
+    LONGEST_NOTE,
+    Figures,
+    Gap,
+    Mark,
+    Recording,
+    Track,
+)
+from goshawk.core.recording.overview import reduced
+from goshawk.core.settings import PLAIN_TEXT, PLAIN_TEXT_WITH_LINES
+from goshawk.errors import BadInput, NotFound
+from goshawk.page_messages.recording import RecordingState
+from goshawk.store.recordings.folder import read_peaks
+from goshawk.store.recordings.shelf import KeptRecording
+from goshawk.web.dependencies import StudioDep
+from goshawk.web.hand_over import HandOver
+
+router = APIRouter(prefix="/api/recordings", tags=["recordings"])
+T = TypeVar("T")
+MOST_POINTS = 4000
+
+
+class NewMark(BaseModel):
+    """A mark at this moment, or at a second of the recording."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    name: Annotated[str, Field(max_length=LONGEST_MARK_NAME), PLAIN_TEXT] = ""
+    at_s: float | None = Field(None, ge=0.0)
+
+
+class MarkChange(BaseModel):
+    """Another name for a mark; none takes it away."""
+
+    model_config = ConfigDict(extra="forbid")
+    name: Annotated[str, Field(max_length=LONGEST_MARK_NAME), PLAIN_TEXT] | None = None
+
+
+class RecordingChange(BaseModel):
+    """Another title or note."""
+
+    model_config = ConfigDict(extra="forbid")
+    title: Annotated[str, Field(min_length=1, max_length=150), PLAIN_TEXT] | None = None
+    note: Annotated[str, Field(max_length=LONGEST_NOTE), PLAIN_TEXT_WITH_LINES] | None = None
+
+
+class RecordingDetail(BaseModel):
+    """One recording as a page shows it."""
+
+    id: str
+    title: str
+    folder: str
+    note: str
+    started_utc: str
+    seconds: float
+    state: str
+    said: str
+    continues: str
+    file_format: TrackFormat
+    tracks: list[Track]
+    marks: list[Mark]
+    gaps: list[Gap]
+    changes: int
+    figures: Figures | None
+
+
+class Overview(BaseModel):
+    """Peaks of every track, linear: one row a stretch of equal length."""
+
+    from_s: float
+    to_s: float
+    sources: list[str]
+    peaks: list[list[float]]
+
+
+class Piece(BaseModel):
+    """What a piece of a recording is to be used for."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    use: Literal["take", "loop", "replay"]
+    kind: TakeKind | None = None
+    from_s: float = Field(ge=0.0)
+    to_s: float = Field(ge=0.0)
+
+
+class HandOverWish(BaseModel):
+    """A recording, or a piece of it, for others: its tracks, or mixed anew through the rig as it is now."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
+    what: Literal["tracks", "mix"] = "tracks"
+    file_format: TrackFormat = "flac"
+    from_s: float = Field(0.0, ge=0.0)
+    to_s: float | None = Field(None, ge=0.0)
+
+
+async def _beside(work: Callable[[], T]) -> T:
+    """Work that reads or writes the disk, off the event loop. Raises BadInput where the disk refuses."""
+    try:
+        return await asyncio.to_thread(work)
+    except OSError as error:
+        raise BadInput(
+            f"The disk did not do that ({error.strerror or error}). Look at the folder, and try again."
+        ) from None
+
+
+async def _detail(studio: Any, recording_id: str) -> RecordingDetail:
+    path, document = await _beside(lambda: studio.record.shelf.load(recording_id))
+    return _as_detail(str(path), path.name, document)
+
+
+def _as_detail(folder: str, title: str, one: Recording) -> RecordingDetail:
+    return RecordingDetail(
+        id=one.id,
+        title=title,
+        folder=folder,
+        note=one.note,
+        started_utc=one.started_utc.isoformat(),
+        seconds=one.seconds,
+        state=one.state,
+        said=one.said,
+        continues=one.continues,
+        file_format=one.file_format,
+        tracks=list(one.tracks),
+        marks=list(one.marks),
+        gaps=list(one.gaps),
+        changes=len(one.changes),
+        figures=one.figures,
+    )
+
+
+@router.post("", status_code=201)
+async def start_recording(studio: StudioDep) -> RecordingState:
+    """Record the chosen tracks from now on."""
+    return await studio.record.start()
+
+
+@router.get("/current")
+async def current(studio: StudioDep) -> RecordingState:
+    """How recording goes."""
+    return studio.record.state
+
+
+@router.post("/current/stop")
+async def stop_recording(studio: StudioDep) -> RecordingState:
+    """Record no more; all up to this moment is written."""
+    return await studio.record.stop()
+
+
+@router.post("/current/marks", status_code=201)
+async def put_mark(studio: StudioDep, mark: NewMark | None = None) -> Mark:
+    """Put a mark at this moment."""
+    return await studio.record.mark(mark.name if mark else "")
+
+
+@router.patch("/current/marks/{number}", status_code=204)
+async def change_running_mark(number: int, change: MarkChange, studio: StudioDep) -> None:
+    """Name a mark of what is being recorded, or take it away."""
+    studio.record.name_mark(number, change.name)
+
+
+@router.get("")
+async def list_recordings(studio: StudioDep) -> list[KeptRecording]:
+    """All that are kept, the newest first."""
+    return await _beside(studio.record.shelf.listed)
+
+
+@router.get("/{recording_id}")
+async def read_recording(recording_id: str, studio: StudioDep) -> RecordingDetail:
+    """One recording: its tracks, marks, gaps and figures."""
+    return await _detail(studio, recording_id)
+
+
+@router.patch("/{recording_id}")
+async def change_recording(
+    recording_id: str, change: RecordingChange, studio: StudioDep
+) -> RecordingDetail:
+    """Another title or note."""
+    studio.record.refuse_running(recording_id)
+    update = change.model_dump(exclude_none=True)
+    await _beside(lambda: studio.record.shelf.change(recording_id, **update))
+    studio.record.list_changed()
+    return await _detail(studio, recording_id)
+
+
+@router.delete("/{recording_id}", status_code=204)
+async def delete_recording(recording_id: str, studio: StudioDep) -> None:
+    """Put a recording aside; for a day it can be brought back."""
+    studio.record.refuse_running(recording_id)
+    await _beside(lambda: studio.record.shelf.delete(recording_id))
+    studio.record.list_changed()
+
+
+@router.post("/{recording_id}/restore", status_code=204)
+async def restore_recording(recording_id: str, studio: StudioDep) -> None:
+    """Bring back what was deleted."""
+    await _beside(lambda: studio.record.shelf.restore(recording_id))
+    studio.record.list_changed()
+
+
+@router.post("/{recording_id}/marks", status_code=201)
+async def add_mark(recording_id: str, mark: NewMark, studio: StudioDep) -> RecordingDetail:
+    """Put a mark into what is recorded."""
+    studio.record.refuse_running(recording_id)
+    frame = round((mark.at_s or 0.0) * 48_000)
+    await _beside(lambda: studio.record.shelf.add_mark(recording_id, frame, mark.name))
+    studio.record.list_changed()
+    return await _detail(studio, recording_id)
+
+
+@router.patch("/{recording_id}/marks/{number}")
+async def change_mark(
+    recording_id: str, number: int, change: MarkChange, studio: StudioDep
+) -> RecordingDetail:
+    """Name a mark, or take it away."""
+    studio.record.refuse_running(recording_id)
+    await _beside(lambda: studio.record.shelf.name_mark(recording_id, number, change.name))
+    studio.record.list_changed()
+    return await _detail(studio, recording_id)
+
+
+@router.get("/{recording_id}/tracks/{source}")
+async def track_file(recording_id: str, source: str, studio: StudioDep) -> FileResponse:
+    """A track's file; parts of it by ranges."""
+    path, document = await _beside(lambda: studio.record.shelf.load(recording_id))
+    track = document.track(source)
+    if track is None or not (path / track.file).is_file():
+        raise NotFound("That track is not there. Choose another.")
+    kind = {"flac": "audio/flac", "wav": "audio/wav", "opus": "audio/ogg"}[document.file_format]
+    return FileResponse(path / track.file, media_type=kind, filename=track.file)
+
+
+@router.get("/{recording_id}/peaks")
+async def peaks(
+    recording_id: str,
+    studio: StudioDep,
+    from_s: Annotated[float, Query(ge=0.0, le=1e6)] = 0.0,
+    to_s: Annotated[float | None, Query(ge=0.0, le=1e6)] = None,
+    points: Annotated[int, Query(ge=1, le=MOST_POINTS)] = 800,
+) -> Overview:
+    """An overview of all tracks at a chosen resolution; also of what is still being recorded."""
+
+    def work() -> Overview:
+        path, document = studio.record.shelf.load(recording_id)
+        running = studio.record.state
+        seconds = running.seconds if running.id == recording_id else document.seconds
+        end_s = seconds if to_s is None else min(to_s, seconds)
+        first, end = round(from_s * 48_000), max(round(from_s * 48_000), round(end_s * 48_000))
+        rows = reduced(read_peaks(path, document, first, end, points), points)
+        return Overview(
+            from_s=from_s,
+            to_s=end_s,
+            sources=[one.source for one in document.tracks],
+            peaks=[[round(float(value), 4) for value in row] for row in rows],
+        )
+
+    return await _beside(work)
+
+
+@router.get("/{recording_id}/listen")
+async def listen(
+    recording_id: str,
+    studio: StudioDep,
+    way: Literal["came", "was", "now"] = "was",
+    source: Annotated[str, Query(max_length=60)] = "",
+    from_s: Annotated[float, Query(ge=0.0, le=1e6)] = 0.0,
+    seconds: Annotated[float, Query(gt=0.0, le=30.0)] = 10.0,
+) -> FileResponse:
+    """A piece as WAV: as it came, as viewers got it, or through the chain as it is now, equally loud; or one track alone."""
+    path = await studio.record.heard_piece(recording_id, way, source, from_s, seconds)
+    return FileResponse(path, media_type="audio/wav", headers={"Cache-Control": "no-store"})
+
+
+@router.post("/{recording_id}/use", status_code=204)
+async def use_piece(recording_id: str, piece: Piece, studio: StudioDep) -> None:
+    """A piece as a take of the sound check, as the loop in Chain, or as the replay in Balance."""
+    await studio.record.use(recording_id, piece.use, piece.kind, piece.from_s, piece.to_s)
+
+
+@router.post("/{recording_id}/hand-over", status_code=202)
+async def hand_over(recording_id: str, wish: HandOverWish, studio: StudioDep) -> HandOver:
+    """Have the files made; ``GET`` says how far it is."""
+    path, document = await _beside(lambda: studio.record.shelf.load(recording_id))
+    return await studio.record.hand_over.begin(
+        path, document, wish.what, wish.file_format, wish.from_s, wish.to_s
+    )
+
+
+@router.get("/{recording_id}/hand-over")
+async def hand_over_state(recording_id: str, studio: StudioDep) -> HandOver:
+    """How far the files are."""
+    return studio.record.hand_over.state
+
+
+@router.delete("/{recording_id}/hand-over", status_code=204)
+async def break_off_hand_over(recording_id: str, studio: StudioDep) -> None:
+    """Break it off, or throw away what was made."""
+    await studio.record.hand_over.clear()
+
+
+@router.get("/{recording_id}/hand-over/zip")
+async def hand_over_zip(recording_id: str, studio: StudioDep) -> StreamingResponse:
+    """All the files that were made, in one."""
+    name, size, chunks = studio.record.hand_over.zipped()
+    return StreamingResponse(
+        chunks,
+        media_type="application/zip",
+        headers={
+            "Content-Length": str(size),
+            "Content-Disposition": f"attachment; filename*=UTF-8''{name}",
+        },
+    )
