@@ -2,6 +2,7 @@ import { BalancePage } from "./balance/BalancePage";
 import { ChainPage } from "./chain/ChainPage";
 import { LevelPath } from "./levelpath/LevelPath";
 import { useLive } from "./live/store";
+import { RecordPage } from "./record/RecordPage";
 import { Messages } from "./shell/Messages";
 import { Rail } from "./shell/Rail";
 import { TopBar } from "./shell/TopBar";
@@ -15,6 +16,7 @@ const PAGES = {
   "Sound check": SoundCheckPage,
   Chain: ChainPage,
   Balance: BalancePage,
+  Record: RecordPage,
 };
 
 export function App() {

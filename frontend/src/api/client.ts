@@ -48,8 +48,25 @@ export type BandSight = Schemas["BandSight"];
 export type MixFigures = Schemas["MixFigures"];
 export type ReplayState = Balance["replay"];
 export type Improvement = Schemas["Improvement"];
+export type RecordingState = Schemas["RecordingState"];
+export type KeptRecording = Schemas["KeptRecording"];
+export type RecordingDetail = Schemas["RecordingDetail"];
+export type Mark = Schemas["Mark"];
+export type Overview = Schemas["Overview"];
+export type HandOver = Schemas["HandOver"];
+export type HandOverWish = Schemas["HandOverWish"];
+export type Piece = Schemas["Piece"];
 export type FromServer =
-  State | Readings | History | Levels | Spectra | SoundCheck | Balance | Notice | Refusal;
+  | State
+  | Readings
+  | History
+  | Levels
+  | Spectra
+  | SoundCheck
+  | Balance
+  | RecordingState
+  | Notice
+  | Refusal;
 
 /** JSON Schema as far as we read it. */
 export type JsonSchema = {
@@ -141,6 +158,17 @@ export async function makeAddress(name: string): Promise<Schemas["MadeAddress"]>
 
 /** Whoever hears by it hears no more. Throws the server's sentence. */
 export const takeAddressBack = (id: string) => send(`/api/addresses/${id}`, "DELETE");
+
+/** Something about recordings as the server has it. Throws its sentence. */
+export async function fetchRecordings<Kind>(path: string): Promise<Kind> {
+  const reply = await fetch(`/api/recordings${path}`);
+  if (!reply.ok) throw new Error(await reason(reply));
+  return body<Kind>(reply);
+}
+
+/** A request about recordings. Throws the server's sentence. */
+export const askRecordings = (path: string, method: Method, body?: object) =>
+  send(`/api/recordings${path}`, method, body);
 
 type Method = "POST" | "PUT" | "PATCH" | "DELETE";
 

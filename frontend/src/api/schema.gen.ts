@@ -348,6 +348,326 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recordings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Recordings
+         * @description All that are kept, the newest first.
+         */
+        get: operations["list_recordings_api_recordings_get"];
+        put?: never;
+        /**
+         * Start Recording
+         * @description Record the chosen tracks from now on.
+         */
+        post: operations["start_recording_api_recordings_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/current": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Current
+         * @description How recording goes.
+         */
+        get: operations["current_api_recordings_current_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/current/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put Mark
+         * @description Put a mark at this moment.
+         */
+        post: operations["put_mark_api_recordings_current_marks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/current/marks/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Running Mark
+         * @description Name a mark of what is being recorded, or take it away.
+         */
+        patch: operations["change_running_mark_api_recordings_current_marks__number__patch"];
+        trace?: never;
+    };
+    "/api/recordings/current/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Recording
+         * @description Record no more; all up to this moment is written.
+         */
+        post: operations["stop_recording_api_recordings_current_stop_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Recording
+         * @description One recording: its tracks, marks, gaps and figures.
+         */
+        get: operations["read_recording_api_recordings__recording_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Delete Recording
+         * @description Put a recording aside; for a day it can be brought back.
+         */
+        delete: operations["delete_recording_api_recordings__recording_id__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Recording
+         * @description Another title or note.
+         */
+        patch: operations["change_recording_api_recordings__recording_id__patch"];
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hand Over State
+         * @description How far the files are.
+         */
+        get: operations["hand_over_state_api_recordings__recording_id__hand_over_get"];
+        put?: never;
+        /**
+         * Hand Over
+         * @description Have the files made; ``GET`` says how far it is.
+         */
+        post: operations["hand_over_api_recordings__recording_id__hand_over_post"];
+        /**
+         * Break Off Hand Over
+         * @description Break it off, or throw away what was made.
+         */
+        delete: operations["break_off_hand_over_api_recordings__recording_id__hand_over_delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/hand-over/zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hand Over Zip
+         * @description All the files that were made, in one.
+         */
+        get: operations["hand_over_zip_api_recordings__recording_id__hand_over_zip_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/listen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Listen
+         * @description A piece as WAV: as it came, as viewers got it, or through the chain as it is now, equally loud; or one track alone.
+         */
+        get: operations["listen_api_recordings__recording_id__listen_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Mark
+         * @description Put a mark into what is recorded.
+         */
+        post: operations["add_mark_api_recordings__recording_id__marks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/marks/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Mark
+         * @description Name a mark, or take it away.
+         */
+        patch: operations["change_mark_api_recordings__recording_id__marks__number__patch"];
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/peaks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Peaks
+         * @description An overview of all tracks at a chosen resolution; also of what is still being recorded.
+         */
+        get: operations["peaks_api_recordings__recording_id__peaks_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Recording
+         * @description Bring back what was deleted.
+         */
+        post: operations["restore_recording_api_recordings__recording_id__restore_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/tracks/{source}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Track File
+         * @description A track's file; parts of it by ranges.
+         */
+        get: operations["track_file_api_recordings__recording_id__tracks__source__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recordings/{recording_id}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Use Piece
+         * @description A piece as a take of the sound check, as the loop in Chain, or as the replay in Balance.
+         */
+        post: operations["use_piece_api_recordings__recording_id__use_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rig": {
         parameters: {
             query?: never;
@@ -2082,6 +2402,20 @@ export interface components {
             you: components["schemas"]["YouFeedSettings"];
         };
         /**
+         * Figures
+         * @description An evening in figures; None where there is too little to say.
+         */
+        Figures: {
+            /** Clearance Db */
+            clearance_db: number | null;
+            /** Intelligibility */
+            intelligibility: number | null;
+            /** Loudness Lufs */
+            loudness_lufs: number | null;
+            /** True Peak Dbtp */
+            true_peak_dbtp: number | null;
+        };
+        /**
          * FileSettings
          * @description The sound file that plays as a device.
          */
@@ -2163,7 +2497,7 @@ export interface components {
              */
             type: "forget_room";
         };
-        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddOutput"] | components["schemas"]["RemoveOutput"] | components["schemas"]["FeedAs"] | components["schemas"]["TakeProgram"] | components["schemas"]["HandMicrophone"] | components["schemas"]["SetUnity"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["WatchStage"] | components["schemas"]["WatchChain"] | components["schemas"]["MeasureInsert"] | components["schemas"]["LearnRoom"] | components["schemas"]["ForgetRoom"] | components["schemas"]["LoopLast"] | components["schemas"]["LoopNew"] | components["schemas"]["LoopStop"] | components["schemas"]["LoopHear"] | components["schemas"]["KeepOther"] | components["schemas"]["SwapOther"] | components["schemas"]["WatchBalance"] | components["schemas"]["BringToTarget"] | components["schemas"]["SuggestDucker"] | components["schemas"]["ChooseTargets"] | components["schemas"]["CountAnew"] | components["schemas"]["ReplayLast"] | components["schemas"]["ReplayStop"] | components["schemas"]["ReplayHear"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
+        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddOutput"] | components["schemas"]["RemoveOutput"] | components["schemas"]["FeedAs"] | components["schemas"]["TakeProgram"] | components["schemas"]["HandMicrophone"] | components["schemas"]["SetUnity"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["WatchStage"] | components["schemas"]["WatchChain"] | components["schemas"]["MeasureInsert"] | components["schemas"]["LearnRoom"] | components["schemas"]["ForgetRoom"] | components["schemas"]["LoopLast"] | components["schemas"]["LoopNew"] | components["schemas"]["LoopStop"] | components["schemas"]["LoopHear"] | components["schemas"]["KeepOther"] | components["schemas"]["SwapOther"] | components["schemas"]["WatchBalance"] | components["schemas"]["BringToTarget"] | components["schemas"]["SuggestDucker"] | components["schemas"]["ChooseTargets"] | components["schemas"]["CountAnew"] | components["schemas"]["ReplayLast"] | components["schemas"]["ReplayStop"] | components["schemas"]["ReplayHear"] | components["schemas"]["StartRecording"] | components["schemas"]["StopRecording"] | components["schemas"]["PutMark"] | components["schemas"]["NameMark"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
         /**
          * GainAdvice
          * @description What to do about the microphone's gain. ``by_db`` is positive for more gain.
@@ -2246,6 +2580,26 @@ export interface components {
              * @default 20
              */
             wanted_speech_s: number;
+        };
+        /**
+         * Gap
+         * @description Silence in place of sound that could not be had; ``source`` is the one track it is in, "" if it is in all.
+         */
+        Gap: {
+            /** Frame */
+            frame: number;
+            /** Frames */
+            frames: number;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /**
+             * Why
+             * @enum {string}
+             */
+            why: "slow_disk" | "engine" | "input_gone" | "realigned";
         };
         /**
          * GateSettings
@@ -2363,6 +2717,63 @@ export interface components {
              * @enum {string}
              */
             type: "hand_microphone";
+        };
+        /**
+         * HandOver
+         * @description How far the files for others are.
+         */
+        HandOver: {
+            /**
+             * Files
+             * @default []
+             */
+            files: string[];
+            /**
+             * Recording
+             * @default
+             */
+            recording: string;
+            /**
+             * Said
+             * @default
+             */
+            said: string;
+            /**
+             * Share
+             * @default 0
+             */
+            share: number;
+            /**
+             * Stage
+             * @default none
+             * @enum {string}
+             */
+            stage: "none" | "working" | "done" | "failed";
+        };
+        /**
+         * HandOverWish
+         * @description A recording, or a piece of it, for others: its tracks, or mixed anew through the rig as it is now.
+         */
+        HandOverWish: {
+            /**
+             * File Format
+             * @default flac
+             * @enum {string}
+             */
+            file_format: "flac" | "wav" | "opus";
+            /**
+             * From S
+             * @default 0
+             */
+            from_s: number;
+            /** To S */
+            to_s?: number | null;
+            /**
+             * What
+             * @default tracks
+             * @enum {string}
+             */
+            what: "tracks" | "mix";
         };
         /**
          * HighPassBand
@@ -2491,9 +2902,9 @@ export interface components {
         Improvement: {
             /** Changes */
             changes: {
-                [key: string]: number | boolean | string | {
+                [key: string]: number | boolean | string | string[] | {
                     [key: string]: unknown;
-                }[];
+                }[] | null;
             };
             /** Key */
             key: string;
@@ -2713,6 +3124,43 @@ export interface components {
              * @enum {string}
              */
             type: "keep_other";
+        };
+        /**
+         * KeptRecording
+         * @description A recording in a list.
+         */
+        KeptRecording: {
+            figures: components["schemas"]["Figures"] | null;
+            /**
+             * File Format
+             * @enum {string}
+             */
+            file_format: "flac" | "wav" | "opus";
+            /** Folder */
+            folder: string;
+            /** Id */
+            id: string;
+            /** Marks */
+            marks: number;
+            /** Note */
+            note: string;
+            /** Said */
+            said: string;
+            /** Seconds */
+            seconds: number;
+            /** Size Bytes */
+            size_bytes: number;
+            /**
+             * Started Utc
+             * Format: date-time
+             */
+            started_utc: string;
+            /** State */
+            state: string;
+            /** Title */
+            title: string;
+            /** Tracks */
+            tracks: number;
         };
         /**
          * LearnRoom
@@ -3125,6 +3573,35 @@ export interface components {
             token: string;
         };
         /**
+         * Mark
+         * @description A point in time, put by the user or by Goshawk.
+         */
+        Mark: {
+            /**
+             * By
+             * @default you
+             * @enum {string}
+             */
+            by: "you" | "goshawk";
+            /** Frame */
+            frame: number;
+            /** Id */
+            id: number;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
+         * MarkChange
+         * @description Another name for a mark; none takes it away.
+         */
+        MarkChange: {
+            /** Name */
+            name?: string | null;
+        };
+        /**
          * MeasureDelay
          * @description Send a click through; the measured delays come with the levels, some two seconds later.
          */
@@ -3232,6 +3709,24 @@ export interface components {
             type: "move_stage";
         };
         /**
+         * NameMark
+         * @description Another name for a mark of what is being recorded; None takes it away.
+         */
+        NameMark: {
+            /**
+             * Name
+             * @default null
+             */
+            name: string | null;
+            /** Number */
+            number: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "name_mark";
+        };
+        /**
          * NewAddress
          * @description Who is to hear: a name by which you know the program or the device.
          */
@@ -3249,6 +3744,19 @@ export interface components {
              * @enum {string}
              */
             role: "voice" | "game" | "music" | "call" | "other";
+        };
+        /**
+         * NewMark
+         * @description A mark at this moment, or at a second of the recording.
+         */
+        NewMark: {
+            /** At S */
+            at_s?: number | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
         };
         /**
          * NewOutput
@@ -3429,6 +3937,37 @@ export interface components {
             state: string;
         };
         /**
+         * Overview
+         * @description Peaks of every track, linear: one row a stretch of equal length.
+         */
+        Overview: {
+            /** From S */
+            from_s: number;
+            /** Peaks */
+            peaks: number[][];
+            /** Sources */
+            sources: string[];
+            /** To S */
+            to_s: number;
+        };
+        /**
+         * Piece
+         * @description What a piece of a recording is to be used for.
+         */
+        Piece: {
+            /** From S */
+            from_s: number;
+            /** Kind */
+            kind?: ("room" | "low" | "usual" | "big" | "keys") | null;
+            /** To S */
+            to_s: number;
+            /**
+             * Use
+             * @enum {string}
+             */
+            use: "take" | "loop" | "replay";
+        };
+        /**
          * PlayerSettings
          * @description The music player's own knobs.
          */
@@ -3533,6 +4072,22 @@ export interface components {
             usual_peak_dbfs: number | null;
         };
         /**
+         * PutMark
+         * @description A mark at this moment.
+         */
+        PutMark: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "put_mark";
+        };
+        /**
          * Readings
          * @description The newest hops (10 ms) of every station, 30 times a second.
          */
@@ -3573,6 +4128,169 @@ export interface components {
              * @constant
              */
             type: "readings";
+        };
+        /**
+         * RecordFacts
+         * @description What stands around recordings, as part of the state.
+         */
+        RecordFacts: {
+            /** Changes */
+            changes: number;
+            /** Chosen */
+            chosen: string[];
+            /** Default Folder */
+            default_folder: string;
+            /** Folder */
+            folder: string;
+            /** Free S */
+            free_s: number | null;
+            /** Offered */
+            offered: components["schemas"]["Track"][];
+            /** Preview */
+            preview: string;
+            /** Preview Trouble */
+            preview_trouble: string;
+        };
+        /**
+         * RecordSettings
+         * @description How recordings are kept.
+         */
+        RecordSettings: {
+            /**
+             * Folder
+             * @description Where recordings lie. Empty: in your music folder.
+             * @default
+             */
+            folder: string;
+            /**
+             * Format
+             * @description FLAC and WAV keep every bit of 24; Opus makes a small copy that sounds alike.
+             * @default flac
+             * @enum {string}
+             */
+            format: "flac" | "wav" | "opus";
+            /**
+             * Name
+             * @description How a recording's folder is called: {date}, {time} and {rig} are filled in.
+             * @default {date} {time} {rig}
+             */
+            pattern: string;
+            /**
+             * Tracks
+             * @description What is recorded, each into a file of its own. None: the main voice both ways, every other input as it came, and what viewers get.
+             * @default null
+             */
+            tracks: string[] | null;
+        };
+        /**
+         * RecordingChange
+         * @description Another title or note.
+         */
+        RecordingChange: {
+            /** Note */
+            note?: string | null;
+            /** Title */
+            title?: string | null;
+        };
+        /**
+         * RecordingDetail
+         * @description One recording as a page shows it.
+         */
+        RecordingDetail: {
+            /** Changes */
+            changes: number;
+            /** Continues */
+            continues: string;
+            figures: components["schemas"]["Figures"] | null;
+            /**
+             * File Format
+             * @enum {string}
+             */
+            file_format: "flac" | "wav" | "opus";
+            /** Folder */
+            folder: string;
+            /** Gaps */
+            gaps: components["schemas"]["Gap"][];
+            /** Id */
+            id: string;
+            /** Marks */
+            marks: components["schemas"]["Mark"][];
+            /** Note */
+            note: string;
+            /** Said */
+            said: string;
+            /** Seconds */
+            seconds: number;
+            /** Started Utc */
+            started_utc: string;
+            /** State */
+            state: string;
+            /** Title */
+            title: string;
+            /** Tracks */
+            tracks: components["schemas"]["Track"][];
+        };
+        /**
+         * RecordingState
+         * @description How recording goes, some times a second; ``stage`` is "off" when nothing is recorded.
+         */
+        RecordingState: {
+            /**
+             * Folder
+             * @default
+             */
+            folder: string;
+            /**
+             * Id
+             * @default
+             */
+            id: string;
+            /**
+             * Is Late
+             * @default false
+             */
+            is_late: boolean;
+            /**
+             * Left S
+             * @default null
+             */
+            left_s: number | null;
+            /**
+             * Lost S
+             * @default 0
+             */
+            lost_s: number;
+            /** Marks */
+            marks: components["schemas"]["Mark"][];
+            /**
+             * Seconds
+             * @default 0
+             */
+            seconds: number;
+            /**
+             * Size Bytes
+             * @default 0
+             */
+            size_bytes: number;
+            /**
+             * Stage
+             * @default off
+             * @enum {string}
+             */
+            stage: "off" | "starting" | "running" | "ending";
+            /**
+             * Title
+             * @default
+             */
+            title: string;
+            /** Tracks */
+            tracks: components["schemas"]["TrackStatus"][];
+            /**
+             * Type
+             * @default recording
+             * @constant
+             */
+            type: "recording";
         };
         /**
          * Redo
@@ -3843,6 +4561,15 @@ export interface components {
             picture_delay_ms: number;
             /**
              * @default {
+             *       "folder": "",
+             *       "format": "flac",
+             *       "pattern": "{date} {time} {rig}",
+             *       "tracks": null
+             *     }
+             */
+            recording: components["schemas"]["RecordSettings"];
+            /**
+             * @default {
              *       "call_clearance_db": 4,
              *       "game_clearance_db": 12,
              *       "loudness_lufs": -16,
@@ -3963,9 +4690,9 @@ export interface components {
         SetTogether: {
             /** Changes */
             changes: {
-                [key: string]: number | boolean | string | {
+                [key: string]: number | boolean | string | string[] | {
                     [key: string]: unknown;
-                }[];
+                }[] | null;
             };
             /**
              * @description discriminator enum property added by openapi-typescript
@@ -4155,6 +4882,17 @@ export interface components {
             verdict: "waiting" | "on target" | "too loud" | "too quiet";
         };
         /**
+         * StartRecording
+         * @description Record.
+         */
+        StartRecording: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "start_recording";
+        };
+        /**
          * State
          * @description Everything that is set, as all windows show it.
          */
@@ -4189,6 +4927,7 @@ export interface components {
             plan: number;
             /** Presets */
             presets: components["schemas"]["PresetInfo"][];
+            record: components["schemas"]["RecordFacts"];
             rig: components["schemas"]["Rig"];
             /** Save Trouble */
             save_trouble: string;
@@ -4230,6 +4969,17 @@ export interface components {
             peaks_dbfs: number | null;
             /** Quiet Dbfs */
             quiet_dbfs: number | null;
+        };
+        /**
+         * StopRecording
+         * @description Record no more.
+         */
+        StopRecording: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "stop_recording";
         };
         /**
          * StoredSoundFile
@@ -4674,6 +5424,43 @@ export interface components {
             frequency_hz: number;
             /** Level Dbfs */
             level_dbfs: number;
+        };
+        /**
+         * Track
+         * @description One file of a recording.
+         */
+        Track: {
+            /** Channels */
+            channels: number;
+            /**
+             * File
+             * @default
+             */
+            file: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: ("voice" | "game" | "music" | "call" | "other") | "feed";
+            /** Source */
+            source: string;
+        };
+        /**
+         * TrackStatus
+         * @description A track that is being recorded.
+         */
+        TrackStatus: {
+            /** Clipped */
+            clipped: number;
+            /** Highest Dbfs */
+            highest_dbfs: number;
+            /** Name */
+            name: string;
+            /** Peak Dbfs */
+            peak_dbfs: number;
+            /** Role */
+            role: string;
+            /** Source */
+            source: string;
         };
         /**
          * TrimBy
@@ -5520,6 +6307,609 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["State"];
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_recordings_api_recordings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptRecording"][];
+                };
+            };
+        };
+    };
+    start_recording_api_recordings_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingState"];
+                };
+            };
+        };
+    };
+    current_api_recordings_current_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingState"];
+                };
+            };
+        };
+    };
+    put_mark_api_recordings_current_marks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["NewMark"] | null;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mark"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_running_mark_api_recordings_current_marks__number__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    stop_recording_api_recordings_current_stop_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingState"];
+                };
+            };
+        };
+    };
+    read_recording_api_recordings__recording_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingDetail"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    delete_recording_api_recordings__recording_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_recording_api_recordings__recording_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecordingChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingDetail"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    hand_over_state_api_recordings__recording_id__hand_over_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOver"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    hand_over_api_recordings__recording_id__hand_over_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandOverWish"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOver"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    break_off_hand_over_api_recordings__recording_id__hand_over_delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    hand_over_zip_api_recordings__recording_id__hand_over_zip_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    listen_api_recordings__recording_id__listen_get: {
+        parameters: {
+            query?: {
+                way?: "came" | "was" | "now";
+                source?: string;
+                from_s?: number;
+                seconds?: number;
+            };
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    add_mark_api_recordings__recording_id__marks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMark"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingDetail"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_mark_api_recordings__recording_id__marks__number__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarkChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordingDetail"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    peaks_api_recordings__recording_id__peaks_get: {
+        parameters: {
+            query?: {
+                from_s?: number;
+                to_s?: number | null;
+                points?: number;
+            };
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    restore_recording_api_recordings__recording_id__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    track_file_api_recordings__recording_id__tracks__source__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    use_piece_api_recordings__recording_id__use_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recording_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Piece"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

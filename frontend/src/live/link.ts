@@ -69,6 +69,9 @@ function take(message: FromServer) {
     case "balance":
       useLive.setState({ balance: message });
       return;
+    case "recording":
+      useLive.setState({ recording: message });
+      return;
     case "notice":
       say(message.level, message.text);
       return;

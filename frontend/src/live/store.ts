@@ -1,7 +1,7 @@
 /** What is set, as the server says it, and how the link to it is. React reads slices of this. */
 
 import { create } from "zustand";
-import type { Balance, SettingsSchema, SoundCheck, State } from "../api/client";
+import type { Balance, RecordingState, SettingsSchema, SoundCheck, State } from "../api/client";
 
 export type LinkStatus = "connecting" | "open" | "lost";
 export type Message = { id: number; level: "news" | "trouble"; text: string };
@@ -12,6 +12,7 @@ type Live = {
   known: SettingsSchema | null;
   soundCheck: SoundCheck | null;
   balance: Balance | null;
+  recording: RecordingState | null;
   messages: Message[];
   say: (level: Message["level"], text: string) => void;
   dismiss: (id: number) => void;
@@ -26,6 +27,7 @@ export const useLive = create<Live>((set) => ({
   known: null,
   soundCheck: null,
   balance: null,
+  recording: null,
   messages: [],
   say: (level, text) =>
     set((live) => ({

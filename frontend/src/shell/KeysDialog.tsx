@@ -9,6 +9,8 @@ const KEYS = [
   ["M", "Mute your voice for everyone, or end it"],
   ["C, held", "Cough: silent for everyone until you let go"],
   ["P", "Pause for a break: viewers hear only the music"],
+  ["R", "Record; with Shift, stop the recording"],
+  ["K", "Put a mark into the recording, at this moment"],
   ["Y", "Hear as You again"],
   ["B", "Bypass the open stage, or bring it back"],
   ["Ctrl Z, Ctrl Shift Z", "Undo, redo"],

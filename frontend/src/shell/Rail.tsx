@@ -8,7 +8,7 @@ import { hearAs, listen, setPlayback, stopListening, useSound } from "../live/so
 import { say, useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { Select } from "../ui/Select";
-import { signless, spoken } from "../units/format";
+import { clock, signless, spoken } from "../units/format";
 import { openTask, TASKS, useView } from "../view";
 import { Feather } from "./Feather";
 import { Findings } from "./Findings";
@@ -18,6 +18,8 @@ import { Tools } from "./Tools";
 
 export function Rail() {
   const current = useView((view) => view.task);
+  const isRecording = useLive((live) => (live.recording?.stage ?? "off") !== "off");
+  const recorded = useLive((live) => Math.floor(live.recording?.seconds ?? 0));
   return (
     <aside aria-label="Tasks and listening" className="flex min-h-0 flex-col bg-rail py-4">
       <div className="flex items-center gap-2 px-3.5 pb-5 text-[17px] font-semibold">
@@ -36,7 +38,12 @@ export function Rail() {
                 : "border-transparent text-quiet hover:text-text"
             }`}
           >
-            {task} <span className="figures text-xs font-normal text-quiet">{i + 1}</span>
+            {task}
+            {task === "Record" && isRecording ? (
+              <span className="figures text-xs text-over-strong">● {clock(recorded)}</span>
+            ) : (
+              <span className="figures text-xs font-normal text-quiet">{i + 1}</span>
+            )}
           </button>
         ))}
       </nav>

@@ -1,7 +1,7 @@
 import { STAGE_LABELS } from "../api/facts.gen";
 import { useEffect } from "react";
 import { findStage, stagePath } from "../live/chains";
-import { redo, setSetting, undo } from "../live/link";
+import { ask, redo, setSetting, undo } from "../live/link";
 import { readings } from "../live/readings";
 import { hearAs } from "../live/sound";
 import { useLive } from "../live/store";
@@ -31,6 +31,31 @@ function backToYou() {
   speak("Hearing as You");
 }
 
+function isRecording(): boolean {
+  return (useLive.getState().recording?.stage ?? "off") !== "off";
+}
+
+function putMark() {
+  if (!isRecording()) {
+    speak("Nothing is being recorded");
+    return;
+  }
+  ask({ type: "put_mark", name: "" });
+  speak("Marked");
+}
+
+function startRecording() {
+  if (isRecording()) return;
+  ask({ type: "start_recording" });
+  speak("Recording");
+}
+
+function stopRecording() {
+  if (!isRecording()) return;
+  ask({ type: "stop_recording" });
+  speak("Recording stopped");
+}
+
 export function useKeys() {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
@@ -52,6 +77,8 @@ export function useKeys() {
       else if (key === "m") toggleMute();
       else if (key === "p") toggleBreak();
       else if (key === "c") cough(true);
+      else if (key === "k") putMark();
+      else if (key === "r") (event.shiftKey ? stopRecording : startRecording)();
       else if (key === "y") backToYou();
     };
     const onKeyUp = (event: KeyboardEvent) => {

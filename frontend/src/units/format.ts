@@ -38,3 +38,22 @@ export function parseNumber(text: string): number | null {
   const match = /^-?\d*\.?\d+/.exec(plain);
   return match ? Number(match[0]) : null;
 }
+
+/** Hours, minutes and seconds: "1:12:44". */
+export function clock(seconds: number): string {
+  const whole = Math.max(0, Math.floor(seconds));
+  const two = (value: number) => String(value).padStart(2, "0");
+  return `${Math.floor(whole / 3600)}:${two(Math.floor(whole / 60) % 60)}:${two(whole % 60)}`;
+}
+
+/** How much lies on a disk: "1.9 GB". */
+export function diskSize(bytes: number): string {
+  if (bytes >= 1e9) return `${(bytes / 1e9).toFixed(1)} GB`;
+  return bytes >= 1e6 ? `${(bytes / 1e6).toFixed(0)} MB` : `${(bytes / 1e3).toFixed(0)} kB`;
+}
+
+/** How long something will do, in the one unit that says it: "214 hours". */
+export function roughly(seconds: number): string {
+  if (seconds >= 2 * 3600) return `${Math.floor(seconds / 3600)} hours`;
+  return seconds >= 120 ? `${Math.floor(seconds / 60)} minutes` : `${Math.floor(seconds)} seconds`;
+}
