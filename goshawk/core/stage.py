@@ -69,6 +69,11 @@ def glide_along(
             out[i, n] = now[i]
 
 
+def as_stereo(sound: Block) -> Block:
+    """A sound of one or two channels as one of two, C-contiguous."""
+    return np.repeat(sound, 2, axis=1) if sound.shape[1] == 1 else np.ascontiguousarray(sound)
+
+
 class Glide:
     """Values of settings on their way to where they were just set."""
 

@@ -16,7 +16,7 @@ from goshawk.core.recording.document import Figures, Recording, Track, rigs_hear
 from goshawk.core.recording.tracks import input_of, is_as_it_came
 from goshawk.core.rendering import MOST_GAIN_DB, render_aligned
 from goshawk.core.rig import Rig
-from goshawk.core.stage import Block
+from goshawk.core.stage import Block, as_stereo
 from goshawk.errors import BadInput, BadRecording
 from goshawk.store.recordings.folder import COARSE_HOPS, is_coarse, load_document, read_peaks
 from goshawk.store.recordings.reading import pieces_of, read_piece
@@ -130,7 +130,7 @@ def piece_for_loop(folder: Path, first: int, end: int) -> Block:
     _check_length(first, end, LONGEST_LOOP_S)
     recording = load_document(folder)
     sound = read_piece(folder, _track(recording, "came", ""), first, end - first)
-    return np.ascontiguousarray(np.broadcast_to(sound, (len(sound), 2)))
+    return as_stereo(sound)
 
 
 def pieces_for_replay(folder: Path, first: int, end: int, rig: Rig) -> dict[str, Block]:
@@ -154,7 +154,7 @@ def _inputs_came(
         sound = np.zeros((end - first, 1), np.float32)
         if track is not None:
             sound = read_piece(folder, track, first, end - first)
-        sounds[one.id] = np.ascontiguousarray(np.broadcast_to(sound, (len(sound), 2)))
+        sounds[one.id] = as_stereo(sound)
     return sounds
 
 

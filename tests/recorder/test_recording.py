@@ -43,9 +43,11 @@ def test_the_track_behind_the_chain_is_the_chain_applied_to_the_track_as_it_came
     document = load_document(found)
     sounds = tracks_in(found)
     heard = rigs_heard(document)
-    assert len(heard) == 3 and all(change.settings for change in document.changes)
+    assert len(heard) == 3
+    assert all(change.settings for change in document.changes)
     shaped = render_aligned(sounds["came:voice"], [(frame, rig.chain) for frame, rig in heard])
-    assert document.gaps == () and document.frames > 9 * 48_000
+    assert document.gaps == ()
+    assert document.frames > 9 * 48_000
     assert {len(one) for one in sounds.values()} == {document.frames}
     assert np.abs(sounds["input:voice"]).max() > 0.05
     # Of the last few frames the chain's answer came after the end.
@@ -143,7 +145,8 @@ def test_an_audio_process_that_is_started_again_leaves_a_gap_of_its_length(folde
     document = load_document(found)
     sounds = tracks_in(found)
     (gap,) = [one for one in document.gaps if one.source == ""]
-    assert gap.why == "engine" and 2.5 < gap.frames / 48_000 < 4.0
+    assert gap.why == "engine"
+    assert 2.5 < gap.frames / 48_000 < 4.0
     assert len(sounds["viewers"]) == len(sounds["came:music"]) == document.frames
     assert abs(document.seconds - 2.0 - gap.frames / 48_000) < 0.2
 
@@ -173,7 +176,8 @@ def test_a_folder_that_is_lost_is_told_and_it_goes_on_in_our_own(folder: Path) -
     (left,) = folder.iterdir()
     assert mend(left).state == "mended"
     first, second = load_document(left), load_document(found)
-    assert found.parent == evening.rescue and second.continues == first.id
+    assert found.parent == evening.rescue
+    assert second.continues == first.id
     assert [one.name for one in first.marks] == ["before"]
     assert [(one.name, 0.8 < one.frame / 48_000 < 1.6) for one in second.marks] == [("after", True)]
     assert abs(first.seconds + second.seconds - 4.2) < 0.3
@@ -185,7 +189,8 @@ def test_a_folder_that_takes_nothing_from_the_start_is_told(folder: Path) -> Non
     evening = Evening(folder, short())
     evening.pass_by(0.5)
     found = evening.finish()
-    assert found.parent == evening.rescue and load_document(found).frames
+    assert found.parent == evening.rescue
+    assert load_document(found).frames
     assert any("Nothing can be recorded in" in one for one in evening.sentences)
 
 
@@ -211,7 +216,9 @@ def test_files_cut_at_any_place_are_mended_to_one_length(
             os.truncate(path, size - int(rng.integers(0, size // 12)))
         document = mend(copy)
         sounds = tracks_in(copy)
-        assert document and document.state == "mended" and document.seconds > 3.3
+        assert document
+        assert document.state == "mended"
+        assert document.seconds > 3.3
         assert [one.name for one in document.marks] == ["kept"]
         assert {len(one) for one in sounds.values()} == {document.frames}
         assert read_peaks(copy, document, 0, document.frames, 10_000).shape == (

@@ -2,15 +2,13 @@
 
 from collections.abc import Iterable, Iterator
 
-import numpy as np
-
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.graph.stations import came
 from goshawk.core.recording.document import Recording
 from goshawk.core.recording.tracks import input_of, is_as_it_came
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FeedName
-from goshawk.core.stage import Block
+from goshawk.core.stage import Block, as_stereo
 from goshawk.errors import BadRecording
 
 BLOCK_FRAMES = 1024
@@ -60,10 +58,6 @@ def remixed(
     for piece in pieces:
         frames = len(next(iter(piece.values())))
         given += frames
-        stereo = {
-            name: np.ascontiguousarray(np.broadcast_to(one, (frames, 2)))
-            for name, one in piece.items()
-            if is_as_it_came(name)
-        }
+        stereo = {name: as_stereo(one) for name, one in piece.items() if is_as_it_came(name)}
         yield from through(stereo, frames)
     yield from through({}, late)

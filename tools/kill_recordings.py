@@ -1,0 +1,191 @@
+"""Kills recorder, audio process and web process at random moments of a recording, and looks what is left of it.
+
+    python -m tools.kill_recordings --kills 200
+
+After each kill every file opens, all tracks are equally long and hold the same frames, and at most a second is missing. Prints
+counts."""
+
+import argparse
+import os
+import random
+import signal
+import tempfile
+import time
+from contextlib import suppress
+from dataclasses import dataclass, field
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import psutil
+import soundfile
+
+from goshawk.core.recording.document import Recording
+from goshawk.store.recordings.folder import load_document
+from goshawk.store.recordings.mending import mend
+from tests.server.running import Server
+
+PATIENCE_S = 30.0
+MOST_MISSING_S = 1.0
+SHORTEST_S, LONGEST_S = 0.6, 2.5
+
+
+@dataclass
+class Count:
+    """What a run of kills found."""
+
+    kills: int = 0
+    most_missing_s: float = 0.0
+    longest_gap_s: float = 0.0
+    faults: list[str] = field(default_factory=list)
+
+    def say(self) -> None:
+        print(
+            f"{self.kills} kills: at most {self.most_missing_s:.2f} s missing, gaps while an audio process starts up to "
+            f"{self.longest_gap_s:.1f} s, {len(self.faults)} faults",
+            flush=True,
+        )
+        for one in self.faults:
+            print(f"  {one}")
+
+
+def wait_for(what: str, look: Any) -> Any:
+    """What ``look`` gives once it is something. Raises AssertionError when that takes too long."""
+    until = time.monotonic() + PATIENCE_S
+    while time.monotonic() < until:
+        with suppress(OSError):
+            found = look()
+            if found:
+                return found
+        time.sleep(0.05)
+    raise AssertionError(f"waited in vain for {what}")
+
+
+def running(server: Server) -> Any:
+    """The state of a recording that has sound."""
+    state = server.ask("/api/recordings/current", "GET")
+    return state if state["stage"] == "running" and state["seconds"] > 0.3 else None
+
+
+def child(server: Server, module: str) -> psutil.Process:
+    """One of the server's processes."""
+    for one in psutil.Process(server.pid).children():
+        with suppress(psutil.Error):
+            if module in one.cmdline():
+                return one
+    raise AssertionError(f"{module} does not run")
+
+
+def look_at(folder: Path, killed_at: float | None, count: Count) -> Recording:
+    """Whether a recording is as it should be; by how much it ends before the kill."""
+    document = load_document(folder)
+    lengths = set()
+    for track in document.tracks:
+        sound, rate = soundfile.read(folder / track.file, dtype="int32", always_2d=True)
+        lengths.add(len(sound))
+        for gap in (one for one in document.gaps if one.source == ""):
+            piece = sound[gap.frame : gap.frame + gap.frames]
+            if np.any(piece):
+                count.faults.append(f"{folder.name}: {track.name} sounds within a gap")
+        if rate != 48_000:
+            count.faults.append(f"{folder.name}: {rate} Hz")
+    if lengths != {document.frames}:
+        count.faults.append(f"{folder.name}: {lengths}, should be {document.frames}")
+    if killed_at is not None:
+        ends = datetime.fromisoformat(document.started_utc.isoformat()).timestamp()
+        missing_s = killed_at - ends - document.seconds
+        count.most_missing_s = max(count.most_missing_s, missing_s)
+        if missing_s > MOST_MISSING_S:
+            count.faults.append(f"{folder.name}: {missing_s:.2f} s missing")
+    return document
+
+
+def kill_recorder(server: Server, wait_s: float, count: Count) -> None:
+    """It goes on in another folder, and what is there is mended."""
+    before = wait_for("sound", lambda: running(server))
+    time.sleep(wait_s)
+    killed_at = time.time()
+    child(server, "goshawk.recorder.process").kill()
+    count.kills += 1
+    wait_for("the next folder", lambda: (s := running(server)) and s["id"] != before["id"])
+    look_at(Path(before["folder"]), killed_at, count)
+
+
+def kill_engine(server: Server, wait_s: float, count: Count) -> None:
+    """There is a gap; the recording goes on."""
+    wait_for("sound", lambda: running(server))
+    time.sleep(wait_s)
+    child(server, "goshawk.engine.process").kill()
+    count.kills += 1
+    until = running(server)["seconds"] + 2.0
+    wait_for("sound again", lambda: (s := running(server)) and s["seconds"] > until)
+
+
+def kill_web(server: Server, wait_s: float, count: Count) -> None:
+    """The recorder closes what it has; at the next start it is there."""
+    before = wait_for("sound", lambda: running(server))
+    time.sleep(wait_s)
+    recorder = child(server, "goshawk.recorder.process")
+    killed_at = time.time()
+    server.kill()
+    count.kills += 1
+    recorder.wait(PATIENCE_S)
+    folder = Path(before["folder"])
+    mend(folder)
+    document = look_at(folder, killed_at, count)
+    count.longest_gap_s = max(
+        [count.longest_gap_s, *(one.frames / 48_000 for one in document.gaps if not one.source)]
+    )
+    server.start()
+
+
+def kill_all_at_once(server: Server, wait_s: float, count: Count) -> None:
+    """As a power cut: nobody tidies up."""
+    before = wait_for("sound", lambda: running(server))
+    time.sleep(wait_s)
+    killed_at = time.time()
+    for one in reversed(server.processes()):
+        with suppress(psutil.Error):
+            os.kill(one.pid, signal.SIGKILL)
+    server.kill()
+    count.kills += 1
+    server.start()
+    wait_for(
+        "mending",
+        lambda: any(
+            one["id"] == before["id"] and one["state"] == "mended"
+            for one in server.ask("/api/recordings", "GET")
+        ),
+    )
+    look_at(Path(before["folder"]), killed_at, count)
+
+
+def run(server: Server, kills: int, seed: int = 1) -> Count:
+    """So many kills, of one process after the other."""
+    count, rng = Count(), random.Random(seed)
+    kinds = [kill_recorder, kill_engine, kill_recorder, kill_engine, kill_web, kill_all_at_once]
+    while count.kills < kills:
+        kind = kinds[count.kills % len(kinds)]
+        if server.ask("/api/recordings/current", "GET")["stage"] == "off":
+            server.ask("/api/recordings")
+        kind(server, rng.uniform(SHORTEST_S, LONGEST_S), count)
+        if count.kills % 25 == 0:
+            count.say()
+    return count
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--kills", type=int, default=200)
+    asked = parser.parse_args()
+    with tempfile.TemporaryDirectory() as folder:
+        server = Server(Path(folder) / "data")
+        try:
+            run(server, asked.kills).say()
+        finally:
+            server.stop()
+
+
+if __name__ == "__main__":
+    main()
