@@ -85,7 +85,9 @@ def _role(process: psutil.Process, main: psutil.Process) -> str:
     if process.pid == main.pid:
         return "web"
     line = " ".join(process.cmdline())
-    kinds = (name for name in ("engine", "observer") if f"goshawk.{name}.process" in line)
+    kinds = (
+        name for name in ("engine", "observer", "recorder") if f"goshawk.{name}.process" in line
+    )
     return next(kinds, "helpers")
 
 
@@ -105,19 +107,42 @@ def _add_outputs(port: int, count: int) -> None:
     server = SoundServer()
     device = f"server:{server.default_name(plays=True)}"
     server.close()
-    body = json.dumps({"source": "viewers", "device": device}).encode()
     for _ in range(count):
-        address = f"http://127.0.0.1:{port}/api/outputs"
-        urllib.request.urlopen(
-            urllib.request.Request(address, body, {"Content-Type": "application/json"}), timeout=5.0
-        ).close()
+        _ask(port, "POST", "outputs", {"source": "viewers", "device": device})
+
+
+STEREO_TRACKS = ("game", "music", "call")
+
+
+def _record(port: int) -> None:
+    """Eight stereo tracks: three inputs before and behind their chains, and two feeds."""
+    tracks = [f"{point}:{name}" for name in STEREO_TRACKS for point in ("came", "input")]
+    _ask(port, "PATCH", "rig", {"path": "recording.tracks", "value": [*tracks, "viewers", "you"]})
+    _ask(port, "POST", "recordings", {})
+
+
+def _ask(port: int, method: str, path: str, body: dict[str, Any]) -> None:
+    urllib.request.urlopen(
+        urllib.request.Request(
+            f"http://127.0.0.1:{port}/api/{path}",
+            json.dumps(body).encode(),
+            {"Content-Type": "application/json"},
+            method=method,
+        ),
+        timeout=10.0,
+    ).close()
 
 
 def run_bench_app(
-    seconds: float, has_page: bool, say: Callable[[str], None], outputs: int = 0
+    seconds: float,
+    has_page: bool,
+    say: Callable[[str], None],
+    outputs: int = 0,
+    *,
+    records: bool = False,
 ) -> dict[str, Any]:
     """Each kind of process's share of one core in percent and its resident memory in MB, and the blocks that came late
-    meanwhile; with so many real ``outputs`` beside the stand-ins. Raises EngineLost or NoSoundServer."""
+    meanwhile; with so many real ``outputs`` beside the stand-ins, or while eight stereo tracks are recorded. Raises EngineLost or NoSoundServer."""
     with ExitStack() as stack:
         folder = Path(stack.enter_context(tempfile.TemporaryDirectory()))
         say("starting …")
@@ -126,6 +151,8 @@ def run_bench_app(
         start_s = time.monotonic() - began
         if outputs:
             _add_outputs(port, outputs)
+        if records:
+            _record(port)
         is_over = threading.Event()
         if has_page:
             page = threading.Thread(target=_watch, args=(port, is_over))
@@ -146,6 +173,7 @@ def run_bench_app(
         "seconds": round(took_s, 1),
         "has_page": has_page,
         "outputs": outputs,
+        "records": records,
         "core_percent": {
             role: round((spent - before.get(role, (0.0, 0))[0]) / took_s * 100.0, 1)
             for role, (spent, _) in after.items()

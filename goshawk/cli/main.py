@@ -211,6 +211,14 @@ def render(
     )
 
 
+class RecordingFormat(StrEnum):
+    """How tracks can be kept."""
+
+    flac = "flac"
+    wav = "wav"
+    opus = "opus"
+
+
 class SteadinessName(StrEnum):
     """How much of the spread is to be left, as the command line spells it."""
 
@@ -347,18 +355,43 @@ def bench_app(
     outputs: Annotated[
         int, typer.Option(help="So many outputs to the sound server's default device.", min=0)
     ] = 0,
+    record: Annotated[
+        bool, typer.Option("--record", help="While eight stereo tracks are recorded.")
+    ] = False,
     as_json: JsonFlag = False,
 ) -> None:
     """Start the application on a folder of its own, and say what each of its processes costs."""
     from goshawk.cli.bench_app import run_bench_app
 
     with plain_errors():
-        result = run_bench_app(seconds, page, lambda text: typer.echo(text, err=True), outputs)
+        result = run_bench_app(
+            seconds, page, lambda text: typer.echo(text, err=True), outputs, records=record
+        )
     if as_json:
         typer.echo(json.dumps(result))
     else:
         for name, value in result.items():
             typer.echo(f"{name:<14} {value}")
+
+
+@app.command("bench-recording")
+def bench_recording(
+    hours: Annotated[float, typer.Option(help="Simulated hours.", min=0.02, max=24.0)] = 8.0,
+    file_format: Annotated[RecordingFormat, typer.Option("--format")] = RecordingFormat.flac,
+    as_json: JsonFlag = False,
+) -> None:
+    """Write a long recording faster than time, then ask for its place in the list and its picture."""
+    from goshawk.cli.bench_recording import run_bench_recording
+
+    with plain_errors():
+        result = run_bench_recording(
+            hours, file_format.value, lambda text: typer.echo(text, err=True)
+        )
+    if as_json:
+        typer.echo(json.dumps(result))
+    else:
+        for name, value in result.items():
+            typer.echo(f"{name:<24} {value}")
 
 
 @app.command("bench-drift")
@@ -444,12 +477,13 @@ def record(
 
 
 @app.command()
-def schema(what: Annotated[str, typer.Argument(help="preset or rig")]) -> None:
+def schema(what: Annotated[str, typer.Argument(help="preset, rig or recording")]) -> None:
     """Print the JSON Schema of a document that Goshawk reads and writes."""
     from goshawk.core.preset import Preset
+    from goshawk.core.recording.document import Recording
     from goshawk.core.rig import Rig
 
-    models: dict[str, Any] = {"preset": Preset, "rig": Rig}
+    models: dict[str, Any] = {"preset": Preset, "rig": Rig, "recording": Recording}
     if what not in models:
         raise fail(f"there is no schema of {what!r}. There is one of: {', '.join(models)}.")
     typer.echo(json.dumps(models[what].model_json_schema(), indent=1))

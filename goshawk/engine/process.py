@@ -106,12 +106,9 @@ class AudioProcess:
     def __init__(self, end: socket.socket, memory: Memory, plan: Plan) -> None:
         self._end, self._memory = end, memory
         self._loop = AudioLoop(plan)
-        self._sound, self._readings = SoundWriter(memory), ReadingsWriter(memory)
-        self._loop.begin(self._sound, int(memory.head[SESSION]))
-        self._sound.plan(plan.number)
+        self._readings = ReadingsWriter(memory)
         self._plans = PlanMaker(plan)
         self._clock = Clock(is_realtime=False)
-        self._said_frame, self._said_plan = self._loop.frames, -1
         self._is_late = False
         self._is_running = True
         self._tell(self._loop.start_trouble)
@@ -127,7 +124,9 @@ class AudioProcess:
         gc.freeze()
         gc.disable()  # A collection takes milliseconds; nothing in the loop makes cycles.
         # The thread that makes plans was begun before: it is not given it.
-        self._clock = Clock(take_realtime(ENGINE_PRIORITY))
+        is_realtime = take_realtime(ENGINE_PRIORITY)
+        self._begin()
+        self._clock = Clock(is_realtime)
         try:
             with contextlib.suppress(EOFError, OSError):  # The other end is gone: so are we.
                 messages.send(self._end, messages.Ready())
@@ -136,6 +135,13 @@ class AudioProcess:
         finally:
             gc.unfreeze()
             gc.enable()
+
+    def _begin(self) -> None:
+        """Take a place on the timeline: now, when the first block is due, and not while all was being made ready."""
+        self._sound = SoundWriter(self._memory)
+        self._loop.begin(self._sound, int(self._memory.head[SESSION]))
+        self._sound.plan(self._loop.plan.number)
+        self._said_frame, self._said_plan = self._loop.frames, -1
 
     def _run_block(self) -> None:
         hurried = self._clock.hurried_frames

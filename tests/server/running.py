@@ -122,6 +122,11 @@ class Server:
     def begin_anew(self) -> None:
         """Take back whatever an earlier story changed."""
         self.ask("/api/test-clock/back", timeout=120.0)
+        if self.ask("/api/recordings/current", "GET")["stage"] != "off":
+            self.ask("/api/recordings/current/stop")
+        for one in self.ask("/api/recordings", "GET"):
+            with suppress(urllib.error.HTTPError):  # it may be running still, on its way to the end
+                self.ask(f"/api/recordings/{one['id']}", "DELETE")
         self.ask("/api/sound-check/recording", "DELETE")
         for kind in self.ask("/api/sound-check", "GET")["takes"]:
             self.ask(f"/api/sound-check/takes/{kind}", "DELETE")
