@@ -81,7 +81,8 @@ class RecordDesk:
         self._marks: dict[int, Mark] = {}
         self._restarts = 0
         self._auto = AutoMarks(self._put_auto_mark)
-        self._changes = 0
+        # Another one than before a restart, which pages outlive.
+        self._changes = time.time_ns() // 1_000_000
         self._free: tuple[float, str, float | None] = (-1e9, "", None)
         self.state = RecordingState()
 

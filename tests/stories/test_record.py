@@ -32,7 +32,7 @@ def test_record_mark_stop_listen_use_and_hand_over(
     page.get_by_role("button", name=re.compile("^Record 5")).click()
     expect(page.get_by_label("Kept")).to_contain_text("Nothing is kept yet")
     page.get_by_role("button", name="Tracks…").click()
-    page.get_by_role("checkbox", name="Call", exact=False).last.check()
+    page.get_by_role("checkbox", name="Call", exact=False).last.click()
     name = page.get_by_label("Name (")
     name.fill("{date} the lock")
     name.press("Enter")
@@ -44,12 +44,14 @@ def test_record_mark_stop_listen_use_and_hand_over(
     server.pass_time(9.0)
     page.get_by_role("button", name="Mark now").click()
     page.get_by_role("button", name="1 mark…").click()
-    page.get_by_label(re.compile("Name of the mark at 0:0")).fill("the bell")
+    page.get_by_label(re.compile("Name of the mark at 0:00:0")).fill("the bell")
     page.keyboard.press("Enter")
     page.keyboard.press("Escape")
     server.pass_time(16.0)
     # It outlives its page.
     page.reload()
+    page.get_by_text("Level path").wait_for()
+    page.keyboard.press("5")
     expect(page.get_by_label("Waveforms of 7 tracks", exact=False)).to_be_visible()
     peaks = page.get_by_label("Highest peaks, dBFS").get_by_role("listitem")
     expect(peaks).to_have_count(7)
@@ -82,7 +84,7 @@ def test_record_mark_stop_listen_use_and_hand_over(
     page.mouse.down()
     page.mouse.move(box["x"] + box["width"] * 0.9, y, steps=5)
     page.mouse.up()
-    expect(back.get_by_text(re.compile(r"0:0\d to 0:2\d"))).to_be_visible()
+    expect(back.get_by_text(re.compile(r"0:00:0\d to 0:00:2\d"))).to_be_visible()
 
     back.get_by_role("button", name="Hand over…").click()
     page.get_by_role("radio", name="WAV").click()
@@ -130,7 +132,7 @@ def test_by_keyboard_alone_after_a_crash_in_the_middle(page: Page, server: Serve
     page.keyboard.press("Space")
     tab_to(page, "To here")
     page.keyboard.press("Enter")
-    expect(back.get_by_text(re.compile(r"0:00 to 0:\d\d"))).to_be_visible()
+    expect(back.get_by_text(re.compile(r"0:00:00 to 0:00:\d\d"))).to_be_visible()
     assert abs(server.ask(f"/api/recordings/{before['id']}", "GET")["seconds"] - 12.0) < 4.0
     # Started and stopped once more, named, deleted and brought back.
     page.keyboard.press("r")
