@@ -24,6 +24,7 @@ from goshawk.core.routing import (
     default_outputs,
 )
 from goshawk.core.settings import PLAIN_TEXT, DeviceName, Settings, choice, number, sentence_of
+from goshawk.core.watch_settings import WatchSettings
 from goshawk.errors import BadSetting
 
 RIG_VERSION: Literal[4] = 4
@@ -129,6 +130,7 @@ class Rig(Settings):
     )
     targets: Targets = Targets()
     recording: RecordSettings = RecordSettings()
+    watch: WatchSettings = WatchSettings()
     dismissed: tuple[Dismissal, ...] = Field((), max_length=MOST_DISMISSALS)
 
     @model_validator(mode="after")

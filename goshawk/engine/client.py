@@ -212,6 +212,10 @@ class EngineClient:
         """Send a click through; the delays come with the readings."""
         self._once(messages.Click())
 
+    def say_aloud(self, name: str, gain: float) -> None:
+        """Say one of the spoken sounds in your ears alone."""
+        self._once(messages.SayAloud(name, gain))
+
     def measure_insert(self, stage_id: str) -> None:
         """Measure how long the way of an insert takes."""
         self._once(messages.MeasureInsert(stage_id))

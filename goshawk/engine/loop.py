@@ -19,6 +19,7 @@ from goshawk.devices.catalog import STAND_IN_OUTPUTS
 from goshawk.devices.inserts import Inserts, warm_up_inserts
 from goshawk.devices.outlets import Outlets, warm_up_outlets
 from goshawk.devices.rack import Rack
+from goshawk.engine.aloud import Aloud
 from goshawk.engine.click import ClickTrial
 from goshawk.engine.kept import KeptSound
 from goshawk.engine.plan import BAND, LISTEN, Plan
@@ -47,6 +48,7 @@ class AudioLoop:
         self._outlets_version = (-1, -1)
         self._click = ClickTrial(self.rack, self.outlets, MAX_FRAMES)
         self.inserts = Inserts(MAX_FRAMES, self.rack.computer)
+        self.aloud = Aloud()
         self._inserts_version = (-1, -1)
         self._bands: dict[str, BandAlone] = {}
         self._kept: dict[str, KeptSound] = {}
@@ -161,6 +163,7 @@ class AudioLoop:
         warm_up_outlets(MAX_FRAMES)
         warm_up_inserts(MAX_FRAMES)
         KeptSound(64).step(np.ones(1)).load()
+        Aloud.warm_up(self._mixer.feed("you", 64))
         self.rack.browser.push(44_100, np.zeros((8000, 2), np.float32))
         self.send_click()
         everything_on = {
@@ -219,6 +222,7 @@ class AudioLoop:
         if self._click.is_running:
             voice = self.rig.voice
             self._click.listen(frames, voice.device if voice else "", mixer.feed)
+        self.aloud.add_to(mixer.feed("you", frames))
         self._make_yours(frames)
         version = mixer.version, self.outlets.version
         if version != self._outlets_version:

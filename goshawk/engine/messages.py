@@ -65,6 +65,13 @@ class MeasureInsert(msgspec.Struct, tag=True):
     stage_id: str
 
 
+class SayAloud(msgspec.Struct, tag=True):
+    """Say one of the spoken sounds in your ears, so loudly (linear)."""
+
+    name: str
+    gain: float
+
+
 class Hurry(msgspec.Struct, tag=True):
     """Let so much sound pass as fast as the readers follow (for tests)."""
 
@@ -100,7 +107,17 @@ class InsertMeasured(msgspec.Struct, tag=True):
     way_ms: float | None
 
 
-ToEngine = NewPlan | Microphone | MicrophoneStopped | Click | Fault | MeasureInsert | Hurry | Quit
+ToEngine = (
+    NewPlan
+    | Microphone
+    | MicrophoneStopped
+    | Click
+    | Fault
+    | MeasureInsert
+    | SayAloud
+    | Hurry
+    | Quit
+)
 FromEngine = Ready | Seen | Said | InsertMeasured
 
 _encoder = msgspec.msgpack.Encoder()

@@ -212,6 +212,8 @@ class AudioProcess:
                     self._loop.rack.browser.stop()
                 case messages.Click():
                     self._loop.send_click()
+                case messages.SayAloud(name, gain):
+                    self._loop.aloud.say(name, gain)
                 case messages.MeasureInsert(stage_id):
                     self._loop.inserts.measure(stage_id)
                 case messages.Fault(device, fault, value):

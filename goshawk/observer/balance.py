@@ -65,6 +65,12 @@ class BalanceDesk:
             replay=self.replay.state,
         )
 
+    @property
+    def words(self) -> float | None:
+        """The newest index of what can be followed; None while it cannot be told."""
+        sight = self._sights.get(INDEX_S)
+        return sight.sii if sight else None
+
     def forget(self) -> None:
         """Another microphone, another gain of it, or another engine."""
         self.meter.forget()

@@ -40,6 +40,7 @@ from goshawk.observer.replay import Replay
 from goshawk.observer.room_taker import RoomTaker
 from goshawk.observer.sound_check import SoundCheck
 from goshawk.observer.stage_spectra import StageSpectra
+from goshawk.observer.watching import Watching
 from goshawk.page_messages.live import Levels
 from goshawk.store.sound_checks import KeptCheck, StoredTake
 from goshawk.store.work_folder import WorkFolder
@@ -47,12 +48,14 @@ from goshawk.supervisor import Supervisor
 from goshawk.timeline.memory import Memory
 from goshawk.timeline.readings import Readings, ReadingsReader
 from goshawk.timeline.sound import SoundReader
+from goshawk.units import SAMPLE_RATE_HZ
 
 TICK_S = 0.03
 TICK_BEHIND_S = 0.001
 TICK_UNSEEN_S = 0.12
 """Without a page nothing has to be taken in at picture rate; the shared memory holds ten times as much."""
 
+BEFORE_EVERY_S = 0.7
 TAKEN_AT_ONCE = 16
 """One turn of the event loop takes so many readings at most."""
 
@@ -118,6 +121,16 @@ class Desk:
             lambda wish: wish.under(self.rig),
             self.supervisor,
         )
+        self.watching = Watching(
+            self._say,
+            self.rows.heard,
+            lambda seconds: self.rows.raw.newest(round(seconds * SAMPLE_RATE_HZ)),
+            lambda: self.balance.held_db,
+            self.figures,
+            self.supervisor,
+        )
+        if begin.watch is not None:
+            self.watching.begin(begin.watch)
         self._doing = Doing(self)
 
     def start(self) -> None:
@@ -128,6 +141,7 @@ class Desk:
         keep("making the figures", self._make_figures)
         keep("listening for echoes and hum", self._listen_slowly)
         keep("looking on at the balance", self.balance.look_on)
+        keep("looking whether all is ready", self._look_before)
 
     async def close(self) -> None:
         """End all work."""
@@ -311,6 +325,8 @@ class Desk:
         self.newest = readings
         self.heard_frame = readings.end_frame
         self.rows.push_activity(readings.first_hop, readings.activity)
+        self.watching.has_loop = self.looper.state.is_on
+        self.watching.push(readings, self.rig)
         is_due = self.figures.push(readings, self.rig)
         is_due |= self.balance.push(readings, self.rig)
         if is_due:
@@ -367,12 +383,22 @@ class Desk:
         self._say(wishes.ToPages(text, "levels"))
 
     def _watch_drift(self, levels: Levels) -> None:
-        """Say once, when it lasts, that room or voice are not those of the check any more."""
-        if self.sound_check.kept and not self.sound_check.performance:
-            said = drift_of(self.sound_check.kept.figures, levels.stations["microphone"])
-            sentence = self.drift.push(said)
-            if sentence:
-                self.notify(sentence, "news")
+        """Say once, when it lasts, that room or voice are not those of the check any more; on air, the rules do."""
+        kept, said = self.sound_check.kept, ""
+        if kept and not self.sound_check.performance:
+            said = drift_of(kept.figures, levels.stations["microphone"])
+        self.watching.figured(levels, said)
+        sentence = self.drift.push(said)
+        if sentence and not self.watching.is_on:
+            self.notify(sentence, "news")
+
+    async def _look_before(self) -> None:
+        while True:
+            await asyncio.sleep(BEFORE_EVERY_S)
+            if self.shown.is_before:
+                self.watching.look_before(
+                    self.rig_set, self.figures.levels, self.sound_check.kept, self.balance.words
+                )
 
     async def _listen_slowly(self) -> None:
         while True:

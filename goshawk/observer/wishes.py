@@ -13,14 +13,36 @@ from goshawk.errors import BadSetting, GoshawkError, ObserverLost
 from goshawk.links import next_body
 
 
+class Watch(msgspec.Struct, tag=True):
+    """Watch over an evening, which stands at ``offset_s`` now: its last event's number, and its figures so far as they were put
+    down, if it is gone on with."""
+
+    evening: str
+    offset_s: float
+    last_event: int = 0
+    meter: bytes = b""
+
+
+class Unwatch(msgspec.Struct, tag=True):
+    """The evening is over: what lasts ends."""
+
+
+class KnowEvent(msgspec.Struct, tag=True):
+    """The user knows of an event."""
+
+    number: int
+
+
 class Begin(msgspec.Struct, tag=True):
-    """The first message: where sound may lie, the rig, the takes there are (JSON), and the check in use."""
+    """The first message: where sound may lie, the rig, the takes there are (JSON), the check in use, and the evening that is watched
+    over, if one is."""
 
     takes_folder: str
     work_folder: str
     rig: bytes
     takes: bytes
     kept: bytes | None
+    watch: Watch | None = None
 
 
 class Follow(msgspec.Struct, tag=True):
@@ -38,6 +60,8 @@ class Shown(msgspec.Struct, tag=True):
     chains: list[str]
     is_balance: bool
     has_pages: bool
+    is_before: bool = False
+    """Whether the list of what must be true before going on air is shown."""
 
 
 class LoopLast(msgspec.Struct, tag=True):
@@ -234,6 +258,7 @@ Wish = (
     | ReplayLast | ReplayStop | ReplayHear | ToTarget | SuggestDucker | CountAnew | LetGo
     | MeasureGain | NoticeFault | MeasureDelay | Badness | Opening | CatchUp
     | HearRecording | LoopRecording | ReplayRecording | MeasureRecording
+    | Watch | Unwatch | KnowEvent
 )  # fmt: skip
 
 
@@ -342,9 +367,37 @@ class UnderWay(msgspec.Struct, tag=True):
     learning: str
 
 
+class Watched(msgspec.Struct, tag=True):
+    """What is new of the evening: a second (JSON), events (JSON), the figures so far to be put down; where it stands, and
+    which event is to be said aloud now (its rule)."""
+
+    at_s: float
+    second: bytes = b""
+    events: list[bytes] = []
+    meter: bytes = b""
+    figures: bytes = b""
+    aloud: str = ""
+
+
+class Before(msgspec.Struct, tag=True):
+    """The list of what must be true before going on air (JSON)."""
+
+    items: bytes
+
+
 ToObserver = Begin | Follow | Shown | Ask | Answer
 FromObserver = (
-    ToPages | Notify | PlayLoop | Compare | PlayReplay | Hold | UnderWay | AskToSave | Answer
+    ToPages
+    | Notify
+    | PlayLoop
+    | Compare
+    | PlayReplay
+    | Hold
+    | UnderWay
+    | Watched
+    | Before
+    | AskToSave
+    | Answer
 )
 
 _to_observer: msgspec.msgpack.Decoder[ToObserver] = msgspec.msgpack.Decoder(ToObserver)

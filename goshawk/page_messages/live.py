@@ -72,6 +72,13 @@ from goshawk.page_messages.settings import (
     Undo,
 )
 from goshawk.page_messages.sound_check import SoundCheckState, TakeProgress
+from goshawk.page_messages.watch import (
+    GoOffAir,
+    GoOnAir,
+    KnowEvent,
+    LookAtWatch,
+    WatchState,
+)
 from goshawk.page_messages.wiring import (
     AddInput,
     AddOutput,
@@ -147,6 +154,10 @@ FromPage = Annotated[
     | StopRecording
     | PutMark
     | NameMark
+    | GoOnAir
+    | GoOffAir
+    | LookAtWatch
+    | KnowEvent
     | Undo
     | Redo,
     Field(discriminator="type"),
@@ -289,6 +300,7 @@ FROM_SERVER: tuple[type[BaseModel], ...] = (
     SoundCheckState,
     BalanceState,
     RecordingState,
+    WatchState,
     Notice,
     Refusal,
 )

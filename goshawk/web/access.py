@@ -5,7 +5,7 @@ import hashlib
 import secrets
 import sqlite3
 import time
-from collections.abc import Awaitable, Callable, Iterator
+from collections.abc import Awaitable, Callable, Iterator, Mapping
 from contextlib import contextmanager
 
 from goshawk.errors import BadInput, GoshawkError, NotAllowed, NotFound
@@ -84,6 +84,11 @@ class Access:
             "This address needs a valid token. Make one in Goshawk, under Wiring, Addresses."
         )
 
+    def check(self, token: str | None) -> None:
+        """Whether a token holds; None: our own page. Raises NotAllowed."""
+        if token is not None:
+            self._find(token)
+
     def require(self, token: str | None) -> str:
         """The id of a token by which somebody may hear now; None: our own page. Raises NotAllowed, BadInput."""
         token_id = "" if token is None else self._find(token)
@@ -125,6 +130,16 @@ class Access:
         for ends in self._ends.values():
             for end in ends:
                 end.set()
+
+
+def credential_of(headers: Mapping[str, str], token: str | None) -> str | None:
+    """The token by which a program asks; None for our own page, which needs none. Browsers say where a request comes from, and
+    no page can say it for them."""
+    given = headers.get("authorization", "")
+    if given.lower().startswith("bearer "):
+        return given[7:].strip()
+    is_own = headers.get("sec-fetch-site") == "same-origin"
+    return token if token is not None else None if is_own else ""
 
 
 def _digest(token: str) -> str:

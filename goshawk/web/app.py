@@ -34,6 +34,7 @@ from goshawk.web.routes import (
     sound_check,
     sound_files,
     test_clock,
+    watch,
 )
 from goshawk.web.studio import Studio
 
@@ -78,11 +79,26 @@ def create_app(
         title="Goshawk", version=__version__, lifespan=lifespan, docs_url=None, redoc_url=None
     )
     add_error_handlers(app)
-    for module in (rig, presets, sound_files, sound_check, recordings, live, audio, addresses):
+    for module in (
+        rig,
+        presets,
+        sound_files,
+        sound_check,
+        recordings,
+        watch,
+        live,
+        audio,
+        addresses,
+    ):
         app.include_router(module.router)
     if os.environ.get(TEST_CLOCK):
         app.include_router(test_clock.router, include_in_schema=False)
     if frontend_dir.is_dir():
+
+        @app.get("/small", include_in_schema=False)
+        async def small_page() -> FileResponse:
+            """The small window for a corner of the screen."""
+            return FileResponse(frontend_dir / "small.html", headers={"Cache-Control": "no-cache"})
 
         @app.get("/listen/{what:path}", include_in_schema=False)
         async def bare_page(what: str) -> FileResponse:

@@ -6,7 +6,7 @@ from typing import Any
 
 from goshawk.errors import BadSetting
 from goshawk.observer import wishes
-from goshawk.page_messages import balance, chain, recording, settings, wiring
+from goshawk.page_messages import balance, chain, recording, settings, watch, wiring
 from goshawk.page_messages.live import FromPage
 from goshawk.web.pages import LivePage
 from goshawk.web.studio import Studio
@@ -77,6 +77,10 @@ COMMANDS: dict[type, Command] = {
     recording.StopRecording: lambda s, *_: s.record.stop(),
     recording.PutMark: lambda s, _, m: s.record.mark(m.name),
     recording.NameMark: lambda s, _, m: s.record.name_mark(m.number, m.name),
+    watch.GoOnAir: lambda s, *_: s.go_on_air(),
+    watch.GoOffAir: lambda s, *_: s.go_off_air(),
+    watch.LookAtWatch: lambda s, page, m: s.look_at_watch(page, m.is_on),
+    watch.KnowEvent: lambda s, _, m: s.watch.know(m.number),
 }
 
 

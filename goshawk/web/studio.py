@@ -39,6 +39,7 @@ from goshawk.store.sound_files import StoredSoundFile
 from goshawk.store.work_folder import WorkFolder, sweep
 from goshawk.supervisor import Supervisor, to_its_end
 from goshawk.timeline.readings import EngineReading
+from goshawk.units import db_to_linear
 from goshawk.web.access import Access
 from goshawk.web.balance_desk import BalanceDesk
 from goshawk.web.buffer_search import BufferSearch
@@ -53,7 +54,9 @@ from goshawk.web.record_desk import RecordDesk
 from goshawk.web.rig_desk import RigDesk
 from goshawk.web.sound_desk import SoundDesk
 from goshawk.web.sound_file_shelf import SoundFileShelf
+from goshawk.web.told import Told
 from goshawk.web.tuning_desk import TuningDesk
+from goshawk.web.watch_desk import WatchDesk
 from goshawk.web.what_plays import WhatPlays
 
 T = TypeVar("T")
@@ -93,6 +96,7 @@ class Studio:
         self._coughing: set[LivePage] = set()
         self._watching: set[LivePage] = set()
         self._balancing: set[LivePage] = set()
+        self._before: set[LivePage] = set()
         tell = self.pages.tell_state
         self.desk = RigDesk(
             self._db, saved, self._in_store, self._adjusted, self._hear, self.notify, tell
@@ -145,6 +149,19 @@ class Studio:
             tell,
             self.notify,
         )
+        self.told = Told(self)
+        self.watch = WatchDesk(
+            data_dir,
+            lambda: self.desk.set,
+            lambda wish: self.observer.tell(wish),
+            self.supervisor,
+            lambda text: self.pages.tell(text, "watch"),
+            self.notify,
+            lambda: (self.record.state, self.record.facts),
+            lambda name: self.engine.say_aloud(name, db_to_linear(self.desk.set.watch.aloud_db)),
+            self.told.changed,
+        )
+        self._heard_rig = saved.rig
         self.tuning = TuningDesk(self.desk, self.changes, self.presets, observer)
         self.balance = BalanceDesk(self.desk, self.changes, observer, self._let_go, self.notify)
         self.check = CheckDesk(
@@ -157,6 +174,7 @@ class Studio:
         self.sound.want(self.desk.set)
         self.sound.start()
         await self.engine.start()
+        await self.watch.open()
         self._tell_observer(self.rig)
         self._look()
         self.observer.start()
@@ -164,14 +182,18 @@ class Studio:
         self.supervisor.keep("passing the sound on", self.points.pass_on)
         self.supervisor.keep("listing sound cards", self.sound.follow_cards)
         self.supervisor.keep("looking after recordings", self.record.look_on)
+        self.supervisor.keep("keeping the evening", self.watch.keep_on)
+        self.supervisor.keep("telling other programs", self.told.tell_on)
         self.supervisor.once("mending recordings", self.record.mend_left())
 
     async def stop(self) -> None:
         """Stop the processes and close the database."""
         self.buffer_search.cancel()
         self.access.end_all()
+        self.told.end()
         await self.record.close()
         await self.supervisor.close()
+        await self.watch.close()
         await self.observer.stop()
         await self.engine.stop()
         await self.sound.stop()
@@ -237,6 +259,9 @@ class Studio:
         self.sound.want(rig)
         self.plays.give()
         self._tell_observer(rig)
+        if not self.desk.is_trying and rig != self._heard_rig:
+            self.watch.follow_rig(self._heard_rig, rig)
+            self._heard_rig = rig
         no_more = [name for name in self.plays.held_db if not _is_held(rig, name)]
         if no_more:
             self._let_go(no_more)
@@ -308,6 +333,7 @@ class Studio:
             self.rig.model_dump_json().encode(),
             _takes.dump_json(self._takes),
             self._kept_check.model_dump_json().encode() if self._kept_check else None,
+            self.watch.watch_again(),
         )
 
     def _tell_observer(self, rig: Rig) -> None:
@@ -343,7 +369,11 @@ class Studio:
         self.engine.be_seen(bool(self.pages))
         self.observer.follow(
             wishes.Shown(
-                self.points.stages, self.points.chains, bool(self._balancing), bool(self.pages)
+                self.points.stages,
+                self.points.chains,
+                bool(self._balancing),
+                bool(self.pages),
+                bool(self._before),
             )
         )
 
@@ -369,9 +399,14 @@ class Studio:
                 self.plays.play_replay(said)
             case wishes.Hold(held_db):
                 self.plays.hold(held_db)
+            case wishes.Watched():
+                self.watch.hear(said)
+            case wishes.Before():
+                self.watch.hear_before(said)
 
     def _on_observer_lost(self) -> None:
         self._levels = None
+        self.watch.lose_observer()
         self.points.learn("")
         if self.plays.is_apart:
             self.supervisor.once("ending what played", self._mute_and_end())
@@ -423,6 +458,7 @@ class Studio:
         page = LivePage()
         page.tell(self.state().model_dump_json())
         page.tell(self.record.state.model_dump_json())
+        page.tell(self.watch.state.model_dump_json())
         for text in self._start_notices:
             page.tell(notice(text, "trouble"))
         self.pages.add(page)
@@ -445,6 +481,7 @@ class Studio:
         self.points.watch_stage(page, "")
         self.points.watch_chain(page, "")
         self.watch_balance(page, False)
+        self.look_at_watch(page, False)
         self.desk.take_back(page)
         self._look()
 
@@ -462,6 +499,11 @@ class Studio:
                 "The browser's microphone is gone. Open it again, or choose another device.",
                 "trouble",
             )
+
+    @property
+    def is_coughing(self) -> bool:
+        """Whether anybody holds the cough key."""
+        return bool(self._coughing)
 
     def cough(self, page: LivePage, is_on: bool) -> None:
         """A page holds the cough key, or lets go of it."""
@@ -484,6 +526,28 @@ class Studio:
         """A page shows the balance, or no longer."""
         (self._balancing.add if is_on else self._balancing.discard)(page)
         self._look()
+
+    def look_at_watch(self, page: LivePage, is_on: bool) -> None:
+        """A page shows what must be true before going on air, or no longer."""
+        (self._before.add if is_on else self._before.discard)(page)
+        self._look()
+
+    async def go_on_air(self) -> None:
+        """Begin an evening, and its recording if that is wanted: what cannot be recorded is said, and holds up nothing. Raises
+        BadInput."""
+        await self.watch.go_on_air()
+        if self.desk.set.watch.records and self.record.state.stage == "off":
+            try:
+                await self.record.start()
+            except GoshawkError as error:
+                self.notify(f"You are on air, but it is not recorded. {error}", "trouble")
+
+    async def go_off_air(self) -> None:
+        """End the evening and its recording. Raises BadInput."""
+        await self.watch.go_off_air()
+        if self.desk.set.watch.records and self.record.state.stage in ("starting", "running"):
+            with contextlib.suppress(GoshawkError):  # It has ended by itself.
+                await self.record.stop()
 
     def measure_delay(self) -> None:
         """Send a click through."""

@@ -131,6 +131,9 @@ def test_what_cannot_be_recorded_is_refused_with_a_sentence(server: Server) -> N
     for pattern, said in (("{hour}", "cannot be filled in"), ("...", "no name")):
         server.change("recording.pattern", pattern)
         assert said in refused(server, "/api/recordings")
+    server.change("recording.tracks", [])
+    assert "Choose a track" in refused(server, "/api/recordings")
+    server.change("recording.tracks", None)
     server.change("recording.pattern", "{date}")
     server.change("recording.folder", "not/absolute")
     assert "no whole path" in refused(server, "/api/recordings")

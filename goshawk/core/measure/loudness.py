@@ -111,6 +111,28 @@ class SessionLoudness:
         """Everything so far, not changed by what comes."""
         return copy.deepcopy(self)
 
+    def state(self) -> list[list[float]]:
+        """Everything so far, to be written down."""
+        kept = [list(map(float, self._last)), [float(self.segments)]]
+        for one in (self._blocks, self._short):
+            places = np.flatnonzero(one.counts)
+            kept += [
+                places.astype(float).tolist(),
+                one.counts[places].tolist(),
+                one.energies[places].tolist(),
+            ]
+        return kept
+
+    @classmethod
+    def of_state(cls, state: list[list[float]]) -> "SessionLoudness":
+        """What was written down."""
+        made = cls()
+        made._last, made.segments = np.array(state[0], float), int(state[1][0])
+        for n, one in enumerate((made._blocks, made._short)):
+            places = np.array(state[2 + 3 * n], int)
+            one.counts[places], one.energies[places] = state[3 + 3 * n], state[4 + 3 * n]
+        return made
+
     def push(self, segments: Floats) -> None:
         """Take more segments of 100 ms."""
         for segment in segments:

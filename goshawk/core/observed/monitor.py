@@ -193,6 +193,10 @@ class Monitor:
         """The microphone's 10 ms peaks in dBFS over the window, and their activity."""
         return self._of(MICROPHONE)[:, 1], self._activity
 
+    def levels_of(self, station: str) -> Floats:
+        """A station's 10 ms RMS in dBFS over the window; empty if it is not measured."""
+        return self._of(station)[:, 0] if station in self._stations else np.zeros(0)
+
     def around(
         self, before: str, stage_id: str, input_id: str, rig: Rig
     ) -> tuple[Floats, Floats, NDArray[np.int8]] | None:

@@ -12,6 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from goshawk.core.routing import FeedName
 from goshawk.core.settings import PLAIN_TEXT
 from goshawk.errors import GoshawkError, NotFound
+from goshawk.web.access import credential_of
 from goshawk.web.dependencies import StudioDep
 from goshawk.web.points import Listener
 from goshawk.web.streams import MEDIA_TYPES, StreamFormat, stream
@@ -80,20 +81,10 @@ def _point_of(studio: Studio, what: str) -> str:
     return what
 
 
-def _credential(request: Request, token: str | None) -> str | None:
-    """The token by which to hear; None for our own page, which needs none. Browsers say where a request comes from, and
-    no page can say it for them."""
-    given = request.headers.get("authorization", "")
-    if given.lower().startswith("bearer "):
-        return given[7:].strip()
-    is_own = request.headers.get("sec-fetch-site") == "same-origin"
-    return token if token is not None else None if is_own else ""
-
-
 async def _streamed(
     request: Request, studio: Studio, what: str, kind: StreamFormat, token: str | None
 ) -> StreamingResponse:
-    credential = _credential(request, token)
+    credential = credential_of(request.headers, token)
     studio.access.require(credential)
     point = _point_of(studio, what)
     await studio.access.note(credential)

@@ -7,7 +7,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from goshawk.core.computer import Computer
 from goshawk.core.device_info import DeviceInfo, OutputInfo
-from goshawk.core.rig import Rig
+from goshawk.core.rig import Rig, SettingValue
 from goshawk.core.routing import Role
 from goshawk.devices.catalog import FAULT_LIST, FaultInfo
 from goshawk.page_messages.live import Levels, State
@@ -21,7 +21,7 @@ class Change(BaseModel):
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
     path: str = Field(max_length=200)
-    value: float | bool | str
+    value: SettingValue
 
 
 @router.get("/state")

@@ -1,0 +1,1 @@
+"""What goes wrong on air: measured moments in, troubles and events out."""

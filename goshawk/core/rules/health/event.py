@@ -1,0 +1,32 @@
+"""Something that happened on air, and how long it lasted."""
+
+from pydantic import BaseModel
+
+from goshawk.core.rules.finding import Mend
+from goshawk.core.watch_settings import RuleName
+
+
+class Event(BaseModel):
+    """Times in seconds of the evening. ``told_s`` is None until it has lasted for its rule's patience; ``ended_s`` while it
+    lasts. What comes back soon is one event, with a ``count``."""
+
+    number: int
+    rule: RuleName
+    subject: str
+    """The input, device or listener that it is about; "" if there is but one."""
+    title: str
+    text: str
+    help: str
+    began_s: float
+    told_s: float | None = None
+    ended_s: float | None = None
+    count: int = 1
+    worst: float = 0.0
+    mend: Mend | None = None
+    is_known: bool = False
+    """Whether the user has said that they know."""
+
+    @property
+    def lasts(self) -> bool:
+        """Whether it goes on."""
+        return self.ended_s is None

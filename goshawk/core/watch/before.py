@@ -1,0 +1,437 @@
+"""What must be true before going on air, each looked at and told with its number; in the order of the job."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Literal
+
+from pydantic import BaseModel
+
+from goshawk.core.measure.levels import StationLevels
+from goshawk.core.rig import Rig
+from goshawk.core.routing import FeedName
+from goshawk.core.rules.balance import Standing
+from goshawk.core.rules.finding import Finding, Mend, minus
+
+TASKS = Literal["Wiring", "Sound check", "Chain", "Balance", "Record"]
+ItemState = Literal["good", "open", "waits"]
+FRESH = timedelta(hours=12)
+"""A sound check of today."""
+
+LOW_PEAKS_DBFS, HIGH_PEAKS_DBFS = -30.0, -6.0
+LOUDNESS_TOLERANCE_LU = 2.0
+LIPS_MS = 40.0
+"""ITU-R BT.1359: sound that is later than the picture by 40 ms and less is hardly noticed."""
+
+FEW_LATE = 5
+ENOUGH_S = 4 * 3600.0
+"""So long an evening is expected to be."""
+
+
+class Item(BaseModel):
+    """One of the things. ``open`` has a mend, or the task where it is settled; ``waits`` says for what, with how far it is."""
+
+    key: str
+    state: ItemState
+    title: str
+    text: str
+    task: TASKS
+    mend: Mend | None = None
+    progress: float | None = None
+    """0 to 1, of what it waits for."""
+
+
+@dataclass(frozen=True)
+class Known:
+    """What has been measured so far."""
+
+    rig: Rig
+    microphone: StationLevels | None
+    device_state: str
+    device_title: str
+    check_made: datetime | None
+    check_drift: str
+    now: datetime
+    findings: list[Finding]
+    reach: Mapping[FeedName, str]
+    sentences: Mapping[FeedName, str]
+    speech_s: float
+    voice_peaks_dbfs: float | None
+    clearances_db: dict[str, float | None]
+    standings: dict[str, Standing]
+    words: float | None
+    loudness_lufs: float | None
+    delay_ms: float | None
+    late_in_last_minute: int
+
+
+SPEECH_NEEDED_S = 5.0
+
+
+def items(known: Known) -> list[Item]:
+    """The list, but for what the disk has to say (``disk_item``)."""
+    return [
+        _microphone(known),
+        _check(known),
+        _viewers(known),
+        _call(known),
+        _spoken(known),
+        *_near(known),
+        _whole(known),
+        _delay(known),
+        _engine(known),
+    ]
+
+
+def _microphone(known: Known) -> Item:
+    voice, levels = known.rig.voice, known.microphone
+    if voice is None or not voice.device:
+        return Item(
+            key="microphone",
+            task="Wiring",
+            state="open",
+            title="No microphone yet",
+            text="Choose where your voice comes from.",
+        )
+    if known.device_state not in ("playing", "waiting"):
+        return Item(
+            key="microphone",
+            task="Wiring",
+            state="open",
+            title="Your microphone is not there",
+            text=f"{known.device_title or voice.name}: {known.device_state or 'not open'}.",
+        )
+    peaks = levels.peaks_dbfs if levels else None
+    if peaks is None:
+        return Item(
+            key="microphone",
+            task="Wiring",
+            state="waits",
+            title="Your microphone is there",
+            text="Say something: its level is not known yet.",
+        )
+    where = f"{known.device_title}; usual peaks {minus(peaks)} dBFS at the microphone"
+    if not LOW_PEAKS_DBFS <= peaks <= HIGH_PEAKS_DBFS:
+        side = "low" if peaks < LOW_PEAKS_DBFS else "high"
+        return Item(
+            key="microphone",
+            task="Wiring",
+            state="open",
+            title=f"Your microphone's gain is too {side}",
+            text=f"{where}. The guided minute in Wiring says how far to turn.",
+        )
+    return Item(
+        key="microphone", task="Wiring", state="good", title="Your microphone is there", text=where
+    )
+
+
+def _check(known: Known) -> Item:
+    made = known.check_made
+    if made is None:
+        return Item(
+            key="check",
+            task="Sound check",
+            state="open",
+            title="No sound check yet",
+            text="Four short takes, and every setting follows from your own voice and room.",
+        )
+    if known.check_drift:
+        return Item(
+            key="check",
+            task="Sound check",
+            state="open",
+            title="Room or voice have changed",
+            text=known.check_drift,
+        )
+    ago = known.now - made
+    if ago > FRESH:
+        days = max(1, round(ago / timedelta(days=1)))
+        since = "yesterday" if days == 1 else f"{days} days ago"
+        return Item(
+            key="check",
+            task="Sound check",
+            state="open",
+            title=f"The sound check is of {since}" if days == 1 else f"The sound check was {since}",
+            text="Room and voice seem as they were; a take of your usual voice tells for sure.",
+        )
+    return Item(
+        key="check",
+        task="Sound check",
+        state="good",
+        title="The sound check is of today",
+        text="Room and voice are as they were.",
+    )
+
+
+_PRIVATE_CODES = (
+    "private_heard",
+    "voice_missing",
+    "feed_empty",
+    "feed_leaves_nowhere",
+    "no_ceiling",
+)
+_CALL_CODES = ("call_hears_itself", "call_processes", "loop_howls", "heard_twice", "voice_returns")
+
+
+def _first(known: Known, codes: tuple[str, ...], feed: str = "") -> Finding | None:
+    return next(
+        (
+            one
+            for one in known.findings
+            if one.code in codes and (not feed or not one.feeds or feed in one.feeds)
+        ),
+        None,
+    )
+
+
+def _of(found: Finding, key: str, task: TASKS) -> Item:
+    return Item(
+        key=key, state="open", title=found.title, text=found.text, task=task, mend=found.mend
+    )
+
+
+def _viewers(known: Known) -> Item:
+    found = _first(known, _PRIVATE_CODES, "viewers")
+    if found:
+        return _of(found, "viewers", "Wiring")
+    rig = known.rig
+    voice = rig.voice
+    shut = (voice is not None and voice.is_muted) or rig.is_on_break or rig.feeds.viewers.is_muted
+    if shut or known.reach.get("viewers") == "closed":
+        changes: dict[str, float | bool | str] = {}
+        if voice is not None and voice.is_muted:
+            changes[f"inputs.{voice.id}.is_muted"] = False
+        if rig.is_on_break:
+            changes["is_on_break"] = False
+        if rig.feeds.viewers.is_muted:
+            changes["feeds.viewers.is_muted"] = False
+        return Item(
+            key="viewers",
+            state="open",
+            title="Viewers do not hear you",
+            text="You are muted, or on a break." if changes else "Your voice is not sent to them.",
+            task="Wiring",
+            mend=Mend(label="Let viewers hear me", changes=changes) if changes else None,
+        )
+    return Item(
+        key="viewers",
+        state="good",
+        title="Viewers get what they should",
+        text=known.sentences.get("viewers", ""),
+        task="Wiring",
+    )
+
+
+def _call(known: Known) -> Item:
+    rig = known.rig
+    if not any(one.role == "call" for one in rig.inputs):
+        return Item(
+            key="call",
+            state="good",
+            title="There is no call",
+            text="Add one in Wiring if somebody talks with you.",
+            task="Wiring",
+        )
+    found = _first(known, _CALL_CODES)
+    if found:
+        return _of(found, "call", "Wiring")
+    if known.reach.get("call") == "closed":
+        return Item(
+            key="call",
+            state="open",
+            title="The call does not hear you",
+            text="What the call gets is muted, or your voice is not sent to it.",
+            task="Wiring",
+            mend=(
+                Mend(label="Let the call hear me", changes={"feeds.call.is_muted": False})
+                if rig.feeds.call.is_muted
+                else None
+            ),
+        )
+    return Item(
+        key="call",
+        state="good",
+        title="The call hears you, and not itself",
+        text="No echo was found, and no processing of its own.",
+        task="Wiring",
+    )
+
+
+def _spoken(known: Known) -> Item:
+    share = min(1.0, known.speech_s / SPEECH_NEEDED_S)
+    if share < 1.0 or known.voice_peaks_dbfs is None:
+        return Item(
+            key="spoken",
+            state="waits",
+            title="Speak a sentence as you will on air",
+            text=f"{SPEECH_NEEDED_S:.0f} s of speech are enough for peaks, clearance and words.",
+            task="Balance",
+            progress=share,
+        )
+    wanted = known.rig.targets.voice_peaks_dbfs
+    off = known.voice_peaks_dbfs - wanted
+    words = "" if known.words is None else f"; words followed to {known.words:.2f}"
+    voice = known.standings.get(known.rig.chained)
+    if voice is not None and abs(off) > 2.0:
+        side = "over" if off > 0 else "under"
+        return Item(
+            key="spoken",
+            state="open",
+            title=f"Your voice peaks {abs(off):.1f} dB {side} its target",
+            text=f"{minus(known.voice_peaks_dbfs, 1)} dBFS; {minus(wanted)} are wanted{words}.",
+            task="Balance",
+        )
+    return Item(
+        key="spoken",
+        state="good",
+        title=f"Your voice peaks at {minus(known.voice_peaks_dbfs, 1)} dBFS",
+        text=f"{minus(wanted)} are wanted{words}.",
+        task="Balance",
+    )
+
+
+def _near(known: Known) -> list[Item]:
+    """Each background input against its target."""
+    found = []
+    for one in known.rig.inputs:
+        clearance = known.clearances_db.get(one.id)
+        if one.role == "voice" or clearance is None:
+            continue
+        wanted = known.rig.targets.clearance_db(one.role)
+        short = wanted - clearance
+        if short > 2.0:
+            path = f"inputs.{one.id}.trim_db"
+            lower = type(one).held("trim_db", round(one.trim_db - short, 1))
+            found.append(
+                Item(
+                    key=f"near {one.id}",
+                    state="open",
+                    title=f"{one.name} is {short:.1f} dB too near",
+                    text=f"It stands {clearance:.1f} dB under your peaks; {wanted:.0f} are wanted.",
+                    task="Balance",
+                    mend=Mend(label="Bring to target", changes={path: lower}),
+                )
+            )
+        else:
+            found.append(
+                Item(
+                    key=f"near {one.id}",
+                    state="good",
+                    title=f"{one.name} stands {clearance:.1f} dB under you",
+                    text=f"{wanted:.0f} are wanted.",
+                    task="Balance",
+                )
+            )
+    return found
+
+
+def _whole(known: Known) -> Item:
+    rig = known.rig
+    ceiling = rig.feeds.viewers.ceiling_dbtp
+    title = f"The whole stays under {minus(ceiling)} dBTP"
+    if not rig.feeds.viewers.has_ceiling:
+        return Item(
+            key="whole",
+            state="open",
+            title="Viewers have no ceiling",
+            text="A shout over a loud game would clip.",
+            task="Balance",
+            mend=Mend(label="Switch it on", changes={"feeds.viewers.has_ceiling": True}),
+        )
+    found, wanted = known.loudness_lufs, rig.targets.loudness_lufs
+    if found is None:
+        return Item(
+            key="whole",
+            state="waits",
+            title=title,
+            text="Its loudness is not known yet.",
+            task="Balance",
+        )
+    if abs(found - wanted) > LOUDNESS_TOLERANCE_LU:
+        side = "louder" if found > wanted else "softer"
+        path = "feeds.viewers.fader_db"
+        fader = type(rig.feeds.viewers).held(
+            "fader_db", rig.feeds.viewers.fader_db + wanted - found
+        )
+        return Item(
+            key="whole",
+            state="open",
+            title=f"The whole is {abs(found - wanted):.1f} LU {side} than wanted",
+            text=f"{minus(found, 1)} LUFS so far; {minus(wanted)} are wanted.",
+            task="Balance",
+            mend=Mend(label=f"Fader to {minus(fader, 1)} dB", changes={path: round(fader, 1)}),
+        )
+    return Item(
+        key="whole",
+        state="good",
+        title=title,
+        text=f"Loudness so far {minus(found, 1)} LUFS; {minus(wanted)} are wanted.",
+        task="Balance",
+    )
+
+
+def _delay(known: Known) -> Item:
+    delay = known.delay_ms
+    if delay is None:
+        return Item(
+            key="delay", state="waits", title="The delay is not known yet", text="", task="Wiring"
+        )
+    late = delay - known.rig.picture_delay_ms
+    if late > LIPS_MS:
+        return Item(
+            key="delay",
+            state="open",
+            title=f"Your voice is {late:.0f} ms behind the picture",
+            text=f"Delay the picture by {delay:.0f} ms in your broadcast program, and say so here.",
+            task="Wiring",
+            mend=Mend(label="It waits now", changes={"picture_delay_ms": float(round(delay))}),
+        )
+    return Item(
+        key="delay",
+        state="good",
+        title=f"Delay {delay:.1f} ms",
+        text=f"Voice and picture are {abs(late):.0f} ms apart, which nobody sees.",
+        task="Wiring",
+    )
+
+
+def _engine(known: Known) -> Item:
+    if known.late_in_last_minute > FEW_LATE:
+        return Item(
+            key="engine",
+            state="open",
+            title=f"{known.late_in_last_minute} blocks came late in the last minute",
+            text="Close what else works hard, or choose a larger buffer.",
+            task="Wiring",
+        )
+    return Item(
+        key="engine",
+        state="good",
+        title="The computer keeps up",
+        text=f"{known.late_in_last_minute} late blocks in the last minute.",
+        task="Wiring",
+    )
+
+
+def disk_item(room_s: float | None, trouble: str) -> Item:
+    """Whether an evening can be recorded: room for so many seconds (None: that cannot be told), and what is in the way."""
+    if trouble:
+        return Item(
+            key="disk",
+            state="open",
+            title="It cannot be recorded",
+            text=trouble,
+            task="Record",
+        )
+    if room_s is not None and room_s < ENOUGH_S:
+        return Item(
+            key="disk",
+            state="open",
+            title=f"Room to record for {room_s / 3600:.1f} hours",
+            text="Make room on the disk, or choose another folder.",
+            task="Record",
+        )
+    hours = "" if room_s is None else f"{room_s / 3600:.0f} hours"
+    return Item(
+        key="disk", state="good", title="Room to record", text=hours or "Enough.", task="Record"
+    )

@@ -1,0 +1,155 @@
+"""The report of an evening: what it came to, what happened, what was changed, and what to do next time."""
+
+from datetime import datetime
+from typing import Any, Literal
+
+from pydantic import BaseModel
+
+from goshawk.core.recording.document import Figures, Mark
+from goshawk.core.rig import Rig
+from goshawk.core.rules.finding import minus
+from goshawk.core.rules.health.event import Event
+from goshawk.core.watch.second import CALL, SPEECH, VIEWERS, History
+from goshawk.core.watch_settings import RuleName
+
+REPORT_FORMAT: Literal["goshawk-evening"] = "goshawk-evening"
+CLEARANCE_TOLERANCE_DB, LOUDNESS_TOLERANCE_LU = 2.0, 1.0
+WORDS_GOOD = 0.75
+MOST_ADVICE = 6
+
+
+class SettingsChange(BaseModel):
+    """What was changed while on air, and when; ``settings`` by their paths, or nothing where the rig became another one."""
+
+    at_s: float
+    settings: dict[str, Any]
+
+
+class Anchor(BaseModel):
+    """What the computer's clock said at a second of the evening: another one after each time that it was set, or slept."""
+
+    at_s: float
+    utc: datetime
+
+
+class Evening(BaseModel):
+    """An evening. ``seconds`` is from going on air to the end, with what was lost between."""
+
+    format: Literal["goshawk-evening"] = REPORT_FORMAT
+    version: Literal[1] = 1
+    id: str
+    title: str
+    note: str = ""
+    started_utc: datetime
+    seconds: float = 0.0
+    is_over: bool = False
+    was_cut: bool = False
+    """Whether it ended with the program."""
+    recording: str = ""
+    """The id of its recording; "" if there is none."""
+    rig: Rig
+    anchors: list[Anchor] = []
+    figures: Figures = Figures()
+    clearances_db: dict[str, float | None] = {}
+    voice_peaks_dbfs: float | None = None
+    speech_s: float = 0.0
+    events: list[Event] = []
+    marks: list[Mark] = []
+    changes: list[SettingsChange] = []
+    advice: list[str] = []
+
+
+def heard_share(history: History, feed: str) -> float | None:
+    """Of the seconds in which the voice spoke, how many a listener could hear; None without speech."""
+    speech, heard = history.column(SPEECH), history.column(feed)
+    spoke = speech > 0.2
+    known = spoke & (heard == heard)
+    return float((heard[known] > 0.0).mean()) if known.any() else None
+
+
+_NEXT_TIME: dict[RuleName, str] = {
+    "talk_unheard": 'You talked {times} while you were not heard, {long} in all. Leave "Say it aloud" on, and look at the lamps '
+    "after each break.",
+    "voice_missing": "For {long} nothing of your voice arrived although nothing was muted: look at the gate's opening level.",
+    "clips": "The microphone clipped {times}: turn its preamp down by 6 dB, and check your sound again.",
+    "ceiling": "The ceiling worked hard {times}: lower what was that loud, or let it be compressed.",
+    "device_lost": "A device was lost {times}: another cable, or another socket.",
+    "device_silent": "The microphone was silent for {long}: look for its switch.",
+    "device_drifts": "A device's clock ran away {times}: choose one rate for all of them in Wiring.",
+    "echo": "Somebody heard the same sound twice for {long}: Wiring says by which ways.",
+    "dropouts": "Sound was lost {times}: a larger buffer, and fewer programs beside it.",
+    "gate_chops": "The gate cut your speech for {long}: lower its opening level.",
+    "room_changed": "Room or voice had changed: check your sound anew before the next evening.",
+    "covered": "{subject} stood over you {times}, {long} in all: let it dip under your voice, or hold it at its target.",
+    "loudness_off": "The whole was beside its loudness for {long}: turn the Viewers' fader.",
+    "delay_grown": "The delay grew: look into Wiring, Delay, before the next evening.",
+    "limiter_hard": "The limiter worked all the time for {long}: less makeup gain.",
+}
+
+
+def _span(seconds: float) -> str:
+    if seconds < 90:
+        return f"{seconds:.0f} s"
+    return f"{seconds / 60:.0f} min" if seconds < 5400 else f"{seconds / 3600:.1f} h"
+
+
+def _times(count: int) -> str:
+    return {1: "once", 2: "twice"}.get(count, f"{count} times")
+
+
+def advice(evening: Evening) -> list[str]:
+    """What to do next time: from the figures, then from what happened most."""
+    said: list[str] = []
+    figures, targets = evening.figures, evening.rig.targets
+    if figures.loudness_lufs is not None:
+        off = figures.loudness_lufs - targets.loudness_lufs
+        if abs(off) > LOUDNESS_TOLERANCE_LU:
+            way = "down" if off > 0 else "up"
+            said.append(
+                f"The evening had {minus(figures.loudness_lufs, 1)} LUFS where {minus(targets.loudness_lufs)} are wanted: "
+                f"turn the Viewers' fader {way} by {abs(off):.1f} dB."
+            )
+    for one in evening.rig.inputs:
+        found = evening.clearances_db.get(one.id)
+        if found is None or one.role == "voice":
+            continue
+        short = targets.clearance_db(one.role) - found
+        if short > CLEARANCE_TOLERANCE_DB:
+            said.append(f"{one.name} stood {short:.1f} dB too near: turn it down by as much.")
+    if figures.intelligibility is not None and figures.intelligibility < WORDS_GOOD:
+        said.append(
+            f"Words were followed to {figures.intelligibility:.2f} where {WORDS_GOOD} is good: Balance says which bands are "
+            "covered, and what would help."
+        )
+    by_rule: dict[tuple[RuleName, str], list[Event]] = {}
+    for event in evening.events:
+        subject = event.subject if event.rule == "covered" else ""
+        by_rule.setdefault((event.rule, subject), []).append(event)
+
+    def lasted(events: list[Event]) -> float:
+        return sum(
+            (e.ended_s if e.ended_s is not None else evening.seconds) - e.began_s for e in events
+        )
+
+    for (rule, subject), events in sorted(by_rule.items(), key=lambda item: -lasted(item[1])):
+        one_input = evening.rig.input(subject)
+        said.append(
+            _NEXT_TIME[rule].format(
+                times=_times(sum(event.count for event in events)),
+                long=_span(lasted(events)),
+                subject=one_input.name if one_input else "Something",
+            )
+        )
+    return said[:MOST_ADVICE]
+
+
+class Shares(BaseModel):
+    """Of what was said, how much each listener could hear (0 to 1)."""
+
+    viewers: float | None
+    call: float | None
+
+
+def shares_of(history: History) -> Shares:
+    """From the seconds of an evening."""
+    return Shares(viewers=heard_share(history, VIEWERS), call=heard_share(history, CALL))

@@ -1,0 +1,377 @@
+"""Watches over an evening: makes moments of what is heard, lets the rules look at them, gathers the seconds and the figures; and looks
+whether all is ready before one goes on air."""
+
+import asyncio
+import json
+from collections import deque
+from collections.abc import Callable
+from datetime import UTC, datetime
+from typing import Any
+
+import numpy as np
+from pydantic import TypeAdapter
+
+from goshawk.core.device_info import info_of
+from goshawk.core.graph.pick import picked
+from goshawk.core.graph.stations import MICROPHONE, feed_station
+from goshawk.core.masking.index import sight_of
+from goshawk.core.measure.levels import HOP_FRAMES, SPEECH
+from goshawk.core.measure.loudness import integrated_lufs
+from goshawk.core.measure.pitch import pitches_hz
+from goshawk.core.mix import HeardInputs, bands_of, contributions
+from goshawk.core.observed.moments import MomentMaker
+from goshawk.core.observed.monitor import HEARD_DBFS
+from goshawk.core.rig import Rig
+from goshawk.core.routing import FEEDS, FeedName
+from goshawk.core.rules.health.episodes import Episodes
+from goshawk.core.rules.health.moment import DeviceMoment, Moment, Slow
+from goshawk.core.rules.health.rules import HealthRule
+from goshawk.core.rules.sentences import feed_sentence
+from goshawk.core.rules.sound_check.since import drift_of
+from goshawk.core.watch import second as columns
+from goshawk.core.watch.before import Item, Known, items
+from goshawk.core.watch.evening_meter import EveningMeter
+from goshawk.core.watch.second import Second
+from goshawk.observer import wishes
+from goshawk.observer.balance import with_holds
+from goshawk.observer.figures import Figures
+from goshawk.page_messages.live import Levels
+from goshawk.store.sound_checks import KeptCheck
+from goshawk.supervisor import Supervisor
+from goshawk.timeline.readings import Readings
+
+METER_EVERY_S = 5
+LOUDNESS_SEGMENTS = 1800
+"""Three minutes."""
+
+LEAST_LOUDNESS_SEGMENTS = 600
+WORDS_EVERY_S = 10
+LEAST_WORDS_S = 2.0
+VOICED_S = 6.0
+LEAST_VOICED_HOPS = 20
+"""In six seconds with three of speech more than a hundred hops have a pitch; with keys alone, no more than six."""
+
+BLEED_CORRELATION = 0.75
+"""What comes from loudspeakers follows what goes into them; one's own words do not."""
+
+BLEED_LAG_HOPS = 12
+_items = TypeAdapter(list[Item])
+
+
+class Watching:
+    """Owns the evening that is watched over, if one is. ``say`` sends to the web process; ``heard`` gives the newest seconds of all
+    inputs, ``voice`` those of the main voice's device as they came."""
+
+    def __init__(
+        self,
+        say: Callable[[wishes.FromObserver], None],
+        heard: Callable[[Rig, float], HeardInputs | None],
+        voice: Callable[[float], Any],
+        held_db: Callable[[], dict[str, float]],
+        figures: Figures,
+        supervisor: Supervisor,
+    ) -> None:
+        self._say, self._heard, self._voice, self._held_db = say, heard, voice, held_db
+        self._figures, self._supervisor = figures, supervisor
+        self._evening = ""
+        self._is_reading_words = False
+        self._words: float | None = None
+        self.has_loop = False
+
+    @property
+    def is_on(self) -> bool:
+        """Whether somebody is on air."""
+        return bool(self._evening)
+
+    # --- on air -----------------------------------------------------------------------------------
+
+    def begin(self, watch: wishes.Watch) -> None:
+        """Watch over an evening from now on."""
+        try:
+            self._meter = EveningMeter.unpacked(watch.meter) if watch.meter else EveningMeter()
+        except ValueError:
+            self._meter = EveningMeter()
+        self._evening = watch.evening
+        self._maker = MomentMaker(watch.offset_s)
+        self._episodes = Episodes(self._is_voice, watch.last_event)
+        self._segments: deque[float] = deque(maxlen=LOUDNESS_SEGMENTS)
+        self._second = int(watch.offset_s)
+        self._gathered = _Gathered()
+        self._lost = (-1, 0)
+        self._dropouts: dict[str, int] = {}
+        self._delay_at_start: dict[FeedName, float] = {}
+        self._slow = Slow()
+        self._rig = Rig()
+        self._at_once: set[int] = set()
+        self._words = None
+
+    def end(self) -> bytes:
+        """The evening is over; its figures, to be put down."""
+        if not self._evening:
+            return b""
+        ended = self._episodes.end(self._maker.now_s)
+        self._evening = ""
+        packed = self._meter.packed()
+        self._say(
+            wishes.Watched(
+                self._maker.now_s,
+                events=[one.model_dump_json().encode() for one in ended],
+                meter=packed,
+                figures=self._figures_now(),
+            )
+        )
+        return packed
+
+    def know(self, number: int) -> None:
+        """The user knows of an event."""
+        event = self._episodes.know(number) if self._evening else None
+        if event is not None:
+            self._say(wishes.Watched(self._maker.now_s, events=[event.model_dump_json().encode()]))
+
+    def push(self, readings: Readings, rig: Rig) -> None:
+        """Take what the engine says."""
+        if not self._evening:
+            return
+        self._rig = rig
+        missed_s = self._missed_s(readings)
+        moment = self._maker.push(
+            readings,
+            rig,
+            self._devices(readings, rig),
+            missed_s,
+            self._slow,
+            "loop" if self.has_loop else "devices",
+        )
+        if moment is None:
+            return
+        if not readings.is_replaying:
+            self._meter.push(readings, rig)
+        self._segments.extend(map(float, readings.segments))
+        self._gathered.push(moment)
+        events = self._episodes.push(moment, rig)
+        begun = [
+            one for one in events if one.told_s is not None and one.number not in self._at_once
+        ]
+        self._at_once.update(one.number for one in begun)
+        # One at a time: what stands first of all that lasts.
+        lasting = self._episodes.lasting
+        aloud = lasting[0].rule if begun and lasting and lasting[0] in begun else ""
+        second = self._finished_second(moment)
+        if events or second or aloud:
+            is_due = second is not None and second.number % METER_EVERY_S == 0
+            self._say(
+                wishes.Watched(
+                    round(self._maker.now_s, 2),
+                    second.model_dump_json().encode() if second else b"",
+                    [one.model_dump_json().encode() for one in events],
+                    self._meter.packed() if is_due else b"",
+                    self._figures_now() if is_due else b"",
+                    aloud,
+                )
+            )
+
+    def _figures_now(self) -> bytes:
+        found = {
+            "figures": self._meter.figures(self._rig).model_dump(mode="json"),
+            "clearances_db": self._meter.clearances_db(self._rig),
+            "voice_peaks_dbfs": self._meter.voice_peaks_dbfs(self._rig),
+            "speech_s": round(self._meter.speech_s, 1),
+        }
+        return json.dumps(found, separators=(",", ":")).encode()
+
+    def _missed_s(self, readings: Readings) -> float:
+        session, missed = self._lost
+        now = readings.engine.missed_blocks
+        self._lost = (readings.session, now)
+        blocks = now - missed if session == readings.session else 0
+        return max(0, blocks) * readings.engine.block_frames / 48_000
+
+    def _devices(self, readings: Readings, rig: Rig) -> dict[str, DeviceMoment]:
+        found = {}
+        for one in rig.inputs:
+            device = readings.devices.get(one.device)
+            if device is None:
+                continue
+            count = device.get("dropouts", 0)
+            before = self._dropouts.get(one.id, count)
+            self._dropouts[one.id] = count
+            found[one.id] = DeviceMoment(
+                device.get("state", ""), device.get("said", ""), max(0, count - before)
+            )
+        return found
+
+    def _finished_second(self, moment: Moment) -> Second | None:
+        ends_s = moment.at_s + moment.seconds
+        if int(ends_s) <= self._second:
+            return None
+        number, self._second = self._second, int(ends_s)
+        values = self._gathered.values()
+        self._gathered = _Gathered()
+        levels = self._figures.levels
+        if levels is not None:
+            values |= _levels_values(levels, self._rig)
+        if self._words is not None:
+            values[columns.WORDS] = self._words
+        if number % WORDS_EVERY_S == 0:
+            self._read_words()
+        return Second(number=number, values=values)
+
+    def _read_words(self) -> None:
+        """Have the index of the last ten seconds made, unless the last one is not made yet: figures give way."""
+        heard = None if self._is_reading_words else self._heard(self._rig, WORDS_EVERY_S)
+        speech_s = 0.0 if heard is None else float((heard.activity == SPEECH).sum()) / 100.0
+        if heard is None or speech_s < LEAST_WORDS_S:
+            return
+        self._is_reading_words = True
+        rig = with_holds(self._rig, self._held_db())
+        self._supervisor.once("following words", self._words_of(rig, heard, speech_s))
+
+    async def _words_of(self, rig: Rig, heard: HeardInputs, speech_s: float) -> None:
+        try:
+            index = await asyncio.to_thread(_index_of, rig, heard)
+            if index is not None and self._evening:
+                self._words = index
+                self._meter.push_words(index, speech_s)
+        finally:
+            self._is_reading_words = False
+
+    def figured(self, levels: Levels, drift: str) -> None:
+        """There are new figures: what the rules look at more slowly."""
+        if not self._evening:
+            return
+        delays: dict[FeedName, float] = dict(levels.delay_ms)
+        if not self._delay_at_start:
+            self._delay_at_start = delays
+        loudness = None
+        if len(self._segments) >= LEAST_LOUDNESS_SEGMENTS:
+            loudness = integrated_lufs(np.array(self._segments))
+        self._slow = Slow(
+            {one.code: one for one in levels.findings},
+            drift,
+            loudness,
+            delays,
+            self._delay_at_start,
+        )
+
+    def _is_voice(self, rule: HealthRule) -> bool:
+        """Whether what counts as speech is a voice, and not what comes from loudspeakers."""
+        sound = self._voice(VOICED_S)
+        voice = self._rig.voice
+        if voice is None or not len(sound):
+            return False
+        mono = picked(sound, voice.channels)[:, 0].astype(np.float64)
+        if voiced_hops(mono) < LEAST_VOICED_HOPS:
+            return False
+        is_open_air = self._rig.feeds.you.output == "loudspeakers"
+        return not (is_open_air and self._follows_loudspeakers())
+
+    def _follows_loudspeakers(self) -> bool:
+        count = round(VOICED_S * 100)
+        own, theirs = (
+            self._figures.monitor.levels_of(name)[-count:]
+            for name in (MICROPHONE, feed_station("you"))
+        )
+        return correlation(own, theirs) > BLEED_CORRELATION
+
+    # --- before -----------------------------------------------------------------------------------
+
+    def look_before(
+        self,
+        rig: Rig,
+        levels: Levels | None,
+        check: KeptCheck | None,
+        words: float | None,
+    ) -> None:
+        """Say what must be true and is or is not."""
+        if levels is None or self._evening:
+            return
+        voice = rig.voice
+        status = levels.devices.get(voice.device) if voice else None
+        microphone = levels.stations.get(MICROPHONE)
+        _, activity = self._figures.monitor.microphone()
+        known = Known(
+            rig=rig,
+            microphone=microphone,
+            device_state=status.state if status else "",
+            device_title=info_of(self._figures.known(rig), voice.device).label if voice else "",
+            check_made=datetime.fromtimestamp(check.kept_at, UTC) if check else None,
+            check_drift=drift_of(check.figures, microphone) if check and microphone else "",
+            now=datetime.now(UTC),
+            findings=levels.findings,
+            reach=levels.reach,
+            sentences={feed: feed_sentence(rig, feed) for feed in FEEDS},
+            speech_s=float((activity == SPEECH).sum()) / 100.0,
+            voice_peaks_dbfs=levels.peaks_dbfs.get(rig.chained),
+            clearances_db=levels.clearance_db,
+            standings=levels.standings,
+            words=words,
+            loudness_lufs=levels.balance.whole.integrated_lufs if levels.balance.whole else None,
+            delay_ms=levels.delay_ms.get("viewers"),
+            late_in_last_minute=levels.engine.late_in_last_minute,
+        )
+        self._say(wishes.Before(_items.dump_json(items(known))))
+
+
+class _Gathered:
+    """What moments come to within a second."""
+
+    def __init__(self) -> None:
+        self._moments: list[Moment] = []
+
+    def push(self, moment: Moment) -> None:
+        self._moments.append(moment)
+
+    def values(self) -> dict[str, float]:
+        spoken = sum(one.speech_s for one in self._moments)
+        found = {
+            columns.SPEECH: spoken,
+            columns.LOST: sum(one.missed_s for one in self._moments),
+        }
+        listeners: tuple[tuple[str, FeedName], ...] = (
+            (columns.VIEWERS, "viewers"),
+            (columns.CALL, "call"),
+        )
+        whole = sum(one.seconds for one in self._moments)
+        for name, feed in listeners:
+            is_open = sum(one.seconds for one in self._moments if one.open[feed])
+            arrives = any(one.reach_dbfs[feed] > HEARD_DBFS for one in self._moments)
+            found[name] = 0.0 if is_open < whole / 2 else 1.0 if arrives else 0.5
+        return found
+
+
+def _levels_values(levels: Levels, rig: Rig) -> dict[str, float]:
+    found: dict[str, float] = {}
+    for name, clearance in levels.clearance_db.items():
+        if clearance is not None:
+            found[columns.over(name)] = clearance
+    voice = levels.peaks_dbfs.get(rig.chained)
+    if voice is not None:
+        found[columns.VOICE_PEAKS] = voice
+    if levels.short_term_lufs is not None:
+        found[columns.LOUDNESS] = levels.short_term_lufs
+    return found
+
+
+def _index_of(rig: Rig, heard: HeardInputs) -> float | None:
+    bands = bands_of(rig, contributions(rig, heard), heard.activity)
+    return sight_of(rig, heard, bands).sii
+
+
+def voiced_hops(mono: Any) -> int:
+    """How many hops of what is loud in a sound at 48 kHz, shape (frames,), have a pitch (YIN, see ``core/measure/pitch``)."""
+    hops = len(mono) // HOP_FRAMES
+    if not hops:
+        return 0
+    levels = np.sqrt(np.mean(mono[: hops * HOP_FRAMES].reshape(hops, HOP_FRAMES) ** 2, axis=1))
+    loud = levels > max(1e-6, float(np.median(levels)) * 0.5)
+    return int((~np.isnan(pitches_hz(mono)[:hops]) & loud).sum())
+
+
+def correlation(one: Any, other: Any) -> float:
+    """The highest correlation of two runs of levels in dB, the first up to BLEED_LAG_HOPS later."""
+    best = 0.0
+    for lag in range(BLEED_LAG_HOPS):
+        a, b = one[lag:], other[: len(other) - lag]
+        if len(a) > 50 and a.std() > 1.0 and b.std() > 1.0:
+            best = max(best, float(np.corrcoef(a, b)[0, 1]))
+    return best

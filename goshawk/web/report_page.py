@@ -1,0 +1,218 @@
+"""The report of an evening as one page that needs nothing else: figures, lanes as drawings, what happened, what was changed, what to do
+next time. It has no script, and prints well."""
+
+from collections.abc import Iterator
+from datetime import timedelta
+from html import escape
+from typing import Any
+
+from goshawk.core.rig import Rig
+from goshawk.core.rules.finding import minus
+from goshawk.core.watch import second as columns
+from goshawk.core.watch.report import Evening, shares_of
+from goshawk.core.watch.second import History
+
+WIDTH, HEIGHT = 860, 70
+POINTS = 430
+
+_STYLE = """
+:root { color-scheme: light; }
+body { font: 15px/1.5 "Atkinson Hyperlegible", system-ui, sans-serif; color: #26303a; background: #f4efe4; margin: 0 auto;
+  max-width: 900px; padding: 24px 20px; }
+h1 { font-size: 26px; margin: 0; } h2 { font-size: 18px; margin: 28px 0 8px; } p { margin: 4px 0; }
+.quiet { color: #5f6b76; } .over { color: #c73a1c; font-weight: 600; }
+dl { display: grid; grid-template-columns: repeat(4, 1fr); gap: 10px; margin: 16px 0; }
+dt { color: #5f6b76; font-size: 13px; } dd { margin: 0; font-size: 22px; font-weight: 600; font-variant-numeric: tabular-nums; }
+table { border-collapse: collapse; width: 100%; } td, th { text-align: left; padding: 4px 10px 4px 0; vertical-align: top;
+  border-top: 1px solid #d3c9b5; font-variant-numeric: tabular-nums; } figure { margin: 8px 0; } figcaption { font-weight: 600; }
+svg { width: 100%; height: auto; display: block; background: #fbf8f1; }
+@media print { body { background: none; padding: 0; } figure, tr { break-inside: avoid; } }
+"""
+
+
+def _clock(seconds: float) -> str:
+    whole = int(seconds)
+    return f"{whole // 3600}:{whole // 60 % 60:02d}:{whole % 60:02d}"
+
+
+def _figure(value: float | None, unit: str, digits: int = 1) -> str:
+    return "–" if value is None else f"{minus(value, digits)} {unit}".strip()
+
+
+def lanes_of(rig: Rig) -> list[tuple[str, str, str, tuple[float, float], tuple[float, float]]]:
+    """Every lane with numbers: column, name, colour in daylight, lowest and highest drawn, and the band that is wanted."""
+    colours = {"game": "#2f68a8", "music": "#4b7a2e", "call": "#8a4a98", "voice": "#b86a00"}
+    targets = rig.targets
+    found = []
+    for one in rig.inputs:
+        if one.role == "voice":
+            continue
+        wanted = targets.clearance_db(one.role)
+        colour = colours.get(one.role, "#5f6b76")
+        band = (wanted - 2.0, wanted + 4.0)
+        found.append(
+            (columns.over(one.id), f"Over {one.name}", colour, (wanted - 18, wanted + 18), band)
+        )
+    peaks, loud = targets.voice_peaks_dbfs, targets.loudness_lufs
+    return [
+        *found,
+        (
+            columns.VOICE_PEAKS,
+            "Voice peaks",
+            "#b86a00",
+            (peaks - 18, peaks + 9),
+            (peaks - 2, peaks + 2),
+        ),
+        (columns.LOUDNESS, "Loudness", "#26303a", (loud - 18, loud + 9), (loud - 2, loud + 2)),
+        (columns.WORDS, "Understandable", "#b86a00", (0.0, 1.0), (0.75, 1.0)),
+    ]
+
+
+def _lane(
+    values: list[float | None], span: tuple[float, float], band: tuple[float, float], colour: str
+) -> str:
+    low, high = span
+
+    def y(value: float) -> float:
+        return HEIGHT * (1.0 - (min(high, max(low, value)) - low) / (high - low))
+
+    parts: list[str] = []
+    line: list[str] = []
+    for n, value in enumerate([*values, None]):
+        if value is not None:
+            line.append(f"{n / max(1, len(values) - 1) * WIDTH:.1f},{y(value):.1f}")
+        elif line:
+            parts.append(
+                f'<polyline points="{" ".join(line)}" fill="none" stroke="{colour}" stroke-width="1.5"/>'
+            )
+            line = []
+    top, bottom = y(band[1]), y(band[0])
+    shade = f'<rect x="0" y="{top:.1f}" width="{WIDTH}" height="{bottom - top:.1f}" fill="{colour}" opacity="0.13"/>'
+    return f'<svg viewBox="0 0 {WIDTH} {HEIGHT}" role="img" aria-hidden="true">{shade}{"".join(parts)}</svg>'
+
+
+def _bar(values: list[float | None], colour: str) -> str:
+    step = WIDTH / max(1, len(values))
+    boxes = "".join(
+        f'<rect x="{n * step:.1f}" y="2" width="{step + 0.3:.1f}" height="12" fill="{colour}"/>'
+        for n, value in enumerate(values)
+        if value is not None and value > 0.25
+    )
+    return f'<svg viewBox="0 0 {WIDTH} 16" role="img" aria-hidden="true">{boxes}</svg>'
+
+
+def page_of(evening: Evening, history: History) -> str:
+    """The page, as HTML."""
+    rig, figures, shares = evening.rig, evening.figures, shares_of(history)
+    lanes = history.lanes(0, max(1, history.seconds), POINTS)
+    started = evening.started_utc.astimezone()
+    head = [
+        f"<h1>{escape(evening.title)}</h1>",
+        f'<p class="quiet">On air from {started:%Y-%m-%d %H:%M} for {_clock(evening.seconds)}'
+        f"{' (cut short)' if evening.was_cut else ''}; rig {escape(rig.name)}.</p>",
+        f"<p>{escape(evening.note)}</p>" if evening.note else "",
+    ]
+    game = next((one.name for one in rig.inputs if one.role == "game"), "game")
+    cells = (
+        ("Loudness", _figure(figures.loudness_lufs, "LUFS")),
+        ("Highest true peak", _figure(figures.true_peak_dbtp, "dBTP")),
+        (f"Voice over {game}", _figure(figures.clearance_db, "dB")),
+        ("Understandable", _figure(figures.intelligibility, "", 2)),
+        ("Voice peaks", _figure(evening.voice_peaks_dbfs, "dBFS")),
+        ("You spoke", _clock(evening.speech_s)),
+        ("Viewers heard of it", _share(shares.viewers)),
+        ("The call heard of it", _share(shares.call)),
+    )
+    grid = "".join(f"<div><dt>{escape(name)}</dt><dd>{value}</dd></div>" for name, value in cells)
+    drawn = []
+    for column, name, colour, span, band in lanes_of(rig):
+        if column in lanes.means:
+            wanted = f"{minus(band[0], 2 if span[1] <= 1 else 0)} to {minus(band[1], 0)} is wanted"
+            picture = _lane(lanes.means[column], span, band, colour)
+            drawn.append(
+                f'<figure><figcaption>{escape(name)} <span class="quiet">{wanted}</span></figcaption>{picture}</figure>'
+            )
+    for column, name, colour in (
+        (columns.VIEWERS, "Viewers could hear you", "#b86a00"),
+        (columns.CALL, "The call could hear you", "#8a4a98"),
+        (columns.RECORDING, "Recorded", "#5f6b76"),
+    ):
+        if column in lanes.means:
+            drawn.append(
+                f"<figure><figcaption>{name}</figcaption>{_bar(lanes.means[column], colour)}</figure>"
+            )
+    body = "".join(
+        (
+            *head,
+            f"<dl>{grid}</dl>",
+            "<h2>Next time</h2>",
+            _list(evening.advice) or "<p>Nothing: it went as it should.</p>",
+            "<h2>The evening</h2>",
+            *drawn,
+            f'<p class="quiet">0:00:00 on the left, {_clock(evening.seconds)} on the right.</p>',
+            "<h2>What happened</h2>",
+            _happened(evening),
+            "<h2>What was changed</h2>",
+            _changed(evening),
+        )
+    )
+    return (
+        f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{escape(evening.title)}</title>'
+        f'<meta name="viewport" content="width=device-width"><style>{_STYLE}</style></head><body>{body}</body></html>'
+    )
+
+
+def _share(share: float | None) -> str:
+    return "–" if share is None else f"{share * 100:.0f} %"
+
+
+def _list(lines: list[str]) -> str:
+    items = "".join(f"<li>{escape(one)}</li>" for one in lines)
+    return f"<ul>{items}</ul>" if items else ""
+
+
+def _happened(evening: Evening) -> str:
+    rows: list[tuple[float, str]] = []
+    for one in evening.events:
+        ended = evening.seconds if one.ended_s is None else one.ended_s
+        times = f", {one.count} times" if one.count > 1 else ""
+        rows.append(
+            (
+                one.began_s,
+                f'<td>{_clock(one.began_s)}</td><td>{ended - one.began_s:.1f} s{times}</td><td><span class="over">▲ '
+                f"{escape(one.title)}</span><br>{escape(one.text)} {escape(one.help)}</td>",
+            )
+        )
+    for mark in evening.marks:
+        at_s = mark.frame / 48_000
+        who = "your mark" if mark.by == "you" else "marked by Goshawk"
+        rows.append(
+            (at_s, f"<td>{_clock(at_s)}</td><td></td><td>▸ {escape(mark.name or who)}</td>")
+        )
+    lines = "".join(f"<tr>{cells}</tr>" for _, cells in sorted(rows, key=lambda row: row[0]))
+    return f"<table>{lines}</table>" if lines else "<p>Nothing.</p>"
+
+
+def _changed(evening: Evening) -> str:
+    lines = "".join(
+        f"<tr><td>{_clock(one.at_s)}</td><td>"
+        + (
+            "<br>".join(
+                f"{escape(path)} → {escape(str(value))}" for path, value in one.settings.items()
+            )
+            or "Inputs, outputs or stages were changed."
+        )
+        + "</td></tr>"
+        for one in evening.changes
+    )
+    return f"<table>{lines}</table>" if lines else "<p>Nothing.</p>"
+
+
+def rows_of(evening: Evening, history: History) -> Iterator[list[Any]]:
+    """Every second as a row: when it was (UTC), then what is known of it; the first row names the columns."""
+    names = history.columns
+    yield ["second", "utc", *names]
+    values = [history.column(name) for name in names]
+    for n in range(history.seconds):
+        row = ["" if one[n] != one[n] else round(float(one[n]), 2) for one in values]
+        yield [n, (evening.started_utc + timedelta(seconds=n)).isoformat(), *row]

@@ -1,0 +1,148 @@
+"""Watch for other programs, and evenings: listed, read, reported, deleted."""
+
+import asyncio
+import csv
+import io
+from collections.abc import Iterator
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Request
+from fastapi.responses import HTMLResponse, StreamingResponse
+from pydantic import BaseModel, ConfigDict, Field
+
+from goshawk.core.recording.document import LONGEST_NOTE
+from goshawk.core.settings import PLAIN_TEXT, PLAIN_TEXT_WITH_LINES
+from goshawk.core.watch.report import Evening, Shares, shares_of
+from goshawk.core.watch.second import Lanes
+from goshawk.page_messages.watch import WatchState
+from goshawk.store.evenings.evenings import KeptEvening
+from goshawk.web.access import credential_of
+from goshawk.web.dependencies import StudioDep
+from goshawk.web.report_page import page_of, rows_of
+from goshawk.web.routes.addresses import Token
+from goshawk.web.told import Silence, WatchFacts
+
+router = APIRouter(prefix="/api", tags=["watch"])
+MOST_POINTS = 4000
+
+
+class EveningChange(BaseModel):
+    """Another title or note."""
+
+    model_config = ConfigDict(extra="forbid")
+    title: Annotated[str, Field(min_length=1, max_length=150), PLAIN_TEXT] | None = None
+    note: Annotated[str, Field(max_length=LONGEST_NOTE), PLAIN_TEXT_WITH_LINES] | None = None
+
+
+class EveningReport(BaseModel):
+    """An evening, and of what was said, how much each listener could hear."""
+
+    evening: Evening
+    shares: Shares
+
+
+@router.get("/watch")
+async def read_watch(request: Request, studio: StudioDep, token: Token = None) -> WatchFacts:
+    """How it stands now. Programs need a token (Wiring, Addresses)."""
+    studio.access.check(credential_of(request.headers, token))
+    return studio.told.facts
+
+
+@router.get("/watch/events", response_class=StreamingResponse)
+async def stream_watch(
+    request: Request, studio: StudioDep, token: Token = None
+) -> StreamingResponse:
+    """Server-sent events named ``watch``, each with what ``GET /api/watch`` says, whenever it is another. Programs need a
+    token."""
+    studio.access.check(credential_of(request.headers, token))
+    studio.told.check_room()
+    return StreamingResponse(
+        studio.told.events(), media_type="text/event-stream", headers={"Cache-Control": "no-store"}
+    )
+
+
+@router.post("/silence")
+async def be_silent(
+    request: Request, studio: StudioDep, asked: Silence, token: Token = None
+) -> WatchFacts:
+    """Mute, break or cough, or the end of it. Programs need a token."""
+    studio.access.check(credential_of(request.headers, token))
+    await studio.told.silence(asked)
+    return studio.told.facts
+
+
+@router.post("/watch/begin")
+async def begin_watch(studio: StudioDep) -> WatchState:
+    """Go on air: begin an evening, and its recording if the rig says so."""
+    await studio.go_on_air()
+    return studio.watch.state
+
+
+@router.post("/watch/end")
+async def end_watch(studio: StudioDep) -> WatchState:
+    """End the evening; its report is made."""
+    await studio.go_off_air()
+    return studio.watch.state
+
+
+@router.get("/evenings")
+async def list_evenings(studio: StudioDep) -> list[KeptEvening]:
+    """All evenings, the newest first."""
+    return await studio.watch.listed()
+
+
+@router.get("/evenings/{evening_id}")
+async def read_evening(studio: StudioDep, evening_id: str) -> EveningReport:
+    """The report of an evening; of the one under way, so far."""
+    evening, history = await studio.watch.load(evening_id)
+    return EveningReport(evening=evening, shares=shares_of(history))
+
+
+@router.patch("/evenings/{evening_id}")
+async def change_evening(studio: StudioDep, evening_id: str, change: EveningChange) -> Evening:
+    """Another title or note."""
+    return await studio.watch.change(evening_id, change.title, change.note)
+
+
+@router.delete("/evenings/{evening_id}", status_code=204)
+async def remove_evening(studio: StudioDep, evening_id: str) -> None:
+    """Forget an evening. Its recording stays."""
+    await studio.watch.remove(evening_id)
+
+
+@router.get("/evenings/{evening_id}/lanes")
+async def read_lanes(
+    studio: StudioDep,
+    evening_id: str,
+    points: Annotated[int, Query(ge=1, le=MOST_POINTS)] = 600,
+    from_s: Annotated[float, Query(ge=0.0, allow_inf_nan=False)] = 0.0,
+    to_s: Annotated[float | None, Query(ge=0.0, allow_inf_nan=False)] = None,
+) -> Lanes:
+    """An evening's lanes, or those of a part of it, at a chosen resolution."""
+    return await studio.watch.lanes(evening_id, from_s, to_s, points)
+
+
+@router.get("/evenings/{evening_id}/report.html", response_class=HTMLResponse)
+async def report_page(studio: StudioDep, evening_id: str) -> HTMLResponse:
+    """The report as one page that needs nothing else, to keep or to print."""
+    evening, history = await studio.watch.load(evening_id)
+    return HTMLResponse(await asyncio.to_thread(page_of, evening, history))
+
+
+@router.get("/evenings/{evening_id}/seconds.csv", response_class=StreamingResponse)
+async def report_seconds(studio: StudioDep, evening_id: str) -> StreamingResponse:
+    """Every second of an evening, as comma-separated values."""
+    evening, history = await studio.watch.load(evening_id)
+
+    def lines() -> Iterator[str]:
+        for row in rows_of(evening, history):
+            text = io.StringIO()
+            csv.writer(text).writerow(row)
+            yield text.getvalue()
+
+    name = f"evening-{evening.id}.csv"
+    return StreamingResponse(
+        lines(),
+        media_type="text/csv",
+        headers={"Content-Disposition": f'attachment; filename="{name}"'},
+    )

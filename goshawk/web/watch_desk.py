@@ -1,0 +1,521 @@
+"""Evenings on air: begun, watched, kept, ended. What is found comes from the observer; here it is kept in a database of its own, shown
+in every window, and told to other programs."""
+
+import asyncio
+import logging
+import os
+import secrets
+import sqlite3
+import time
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any, TypeVar
+
+from pydantic import TypeAdapter
+
+from goshawk.core.recording.document import Mark, changes_between
+from goshawk.core.rig import Rig
+from goshawk.core.rules.health.event import Event
+from goshawk.core.rules.health.rules import RULES
+from goshawk.core.watch import second as columns
+from goshawk.core.watch.before import Item, disk_item
+from goshawk.core.watch.report import Anchor, Evening, SettingsChange, advice
+from goshawk.core.watch.second import MINUTE_S, History, Lanes, Second
+from goshawk.errors import BadInput, GoshawkError, NotFound, StoreUnusable
+from goshawk.observer import wishes
+from goshawk.page_messages.recording import RecordFacts, RecordingState
+from goshawk.page_messages.watch import WatchState
+from goshawk.store.evenings import evenings
+from goshawk.store.evenings.database import evenings_path, open_evenings
+from goshawk.store.evenings.evenings import KeptEvening
+from goshawk.supervisor import Supervisor, to_its_end
+from goshawk.timeline.memory import TEST_CLOCK
+from goshawk.units import SAMPLE_RATE_HZ
+
+log = logging.getLogger(__name__)
+T = TypeVar("T")
+
+FLUSHES_EVERY_S = 3.0
+SHOWN_EVENTS = 200
+MOST_CHANGES = 5000
+RESUMES_S = 900.0
+"""An evening that was cut so recently goes on at the next start; an older one is closed."""
+
+CLOCK_JUMPS_S = 5.0
+"""From one second to the next, between the sound's time and the computer's clock: more than this is no lateness."""
+
+ANCHORS_EVERY_S = 2.0
+"""So far sound that was not made in time may be behind the clock before that is written down."""
+
+MOST_ANCHORS = 1000
+
+OWN_EVENTS_FROM = 100_000
+"""Events that are found here are counted apart from those of the rules."""
+
+_ORDER = {rule.name: place for place, rule in enumerate(RULES)}
+_items = TypeAdapter(list[Item])
+
+
+class WatchDesk:
+    """Owns the evening under way, if there is one, and the list of those there were."""
+
+    def __init__(
+        self,
+        data_dir: Path,
+        rig: Callable[[], Rig],
+        tell_observer: Callable[[wishes.Wish], None],
+        supervisor: Supervisor,
+        tell: Callable[[str], None],
+        notify: Callable[[str, str], None],
+        record: Callable[[], tuple[RecordingState, RecordFacts]],
+        say_aloud: Callable[[str], None],
+        changed: Callable[[], None],
+    ) -> None:
+        """``tell`` shows the state in every window, ``changed`` is called whenever something is another for other programs;
+        ``record`` says how the recording stands."""
+        self._path, self._rig, self._tell_observer = evenings_path(data_dir), rig, tell_observer
+        self._supervisor, self._tell, self._notify = supervisor, tell, notify
+        self._record, self._say_aloud, self._changed = record, say_aloud, changed
+        self._db: sqlite3.Connection | None = None
+        self._storing = asyncio.Lock()
+        self._evening: Evening | None = None
+        self._history = History()
+        self._events: dict[int, Event] = {}
+        self._meter = b""
+        self._new_minutes: set[int] = set()
+        self._new_events: set[int] = set()
+        self._is_new = False
+        self._at: tuple[float, float] = (0.0, time.monotonic())
+        self._ahead_s = 0.0
+        self._own_events = OWN_EVENTS_FROM
+        self._save_trouble = ""
+        self._before: list[Item] = []
+        self._list_changes = time.time_ns() // 1_000_000
+        self._stage: Any = "off"
+
+    # --- start and end of the program -------------------------------------------------------------
+
+    async def open(self) -> None:
+        """Open the database, and go on with what was cut, or close it."""
+        try:
+            opened = await asyncio.to_thread(open_evenings, self._path)
+        except StoreUnusable as error:
+            self._save_trouble = str(error)
+            self._notify(str(error), "trouble")
+            return
+        self._db = opened.connection
+        if opened.notice:
+            self._notify(opened.notice, "trouble")
+        try:
+            left = await self._in_store(lambda db: evenings.left_open(db))
+            for place, evening_id in enumerate(left):
+                await self._take_up(evening_id, may_resume=place == 0)
+        except StoreUnusable as error:
+            self._notify(str(error), "trouble")
+
+    async def _take_up(self, evening_id: str, *, may_resume: bool) -> None:
+        try:
+            evening, history, meter = await self._in_store(lambda db: evenings.read(db, evening_id))
+        except NotFound:
+            return
+        seconds = max(evening.seconds, float(history.seconds))
+        away_s = (datetime.now(UTC) - _utc_at(evening, seconds)).total_seconds()
+        events = [
+            one if not one.lasts else one.model_copy(update={"ended_s": seconds})
+            for one in evening.events
+        ]
+        if may_resume and 0.0 <= away_s < RESUMES_S:
+            self._evening = evening.model_copy(update={"events": []})
+            self._history, self._meter = history, meter or b""
+            self._events = {one.number: one for one in events}
+            self._new_events = set(self._events)
+            self._own_events = max([OWN_EVENTS_FROM, *self._events])
+            self._at = (seconds + away_s, time.monotonic())
+            self._stage = "on_air"
+            self._note(
+                "Goshawk was away",
+                f"The program was gone for {away_s:.0f} s, and was started again.",
+                seconds,
+                seconds + away_s,
+            )
+            self._notify("You are on air still: the evening goes on where it was cut.", "news")
+            return
+        closed = evening.model_copy(
+            update={"is_over": True, "was_cut": True, "seconds": seconds, "events": events}
+        )
+        closed = closed.model_copy(update={"advice": advice(closed)})
+        await self._in_store(lambda db: evenings.write(db, closed, {}, events, None))
+        self._notify("The last evening was cut. Its report is made: see Watch.", "news")
+
+    async def close(self) -> None:
+        """The program ends: the evening is kept to the last second, and goes on if the program is soon there again."""
+        if self._evening is not None:
+            self._is_new = True
+            try:
+                await self._flush()
+            except StoreUnusable:
+                log.warning("the evening's last seconds could not be kept")
+        if self._db is not None:
+            async with self._storing:
+                self._db.close()
+                self._db = None
+
+    async def _in_store(self, work: Callable[[sqlite3.Connection], T]) -> T:
+        """On the evenings' own connection, one after the other. Raises StoreUnusable."""
+
+        async def in_turn() -> T:
+            async with self._storing:
+                if self._db is None:
+                    raise StoreUnusable(
+                        self._save_trouble or "The evenings are not open. Start Goshawk again."
+                    )
+                db = self._db
+                return await asyncio.to_thread(lambda: work(db))
+
+        return await to_its_end(in_turn())
+
+    # --- on air -----------------------------------------------------------------------------------
+
+    @property
+    def is_on(self) -> bool:
+        """Whether somebody is on air."""
+        return self._evening is not None
+
+    @property
+    def now_s(self) -> float:
+        """Where the evening stands."""
+        at_s, then = self._at
+        return at_s + (time.monotonic() - then if self._evening else 0.0)
+
+    @property
+    def told(self) -> Event | None:
+        """The one event that is shown large: the first of those that last."""
+        lasting = [
+            one
+            for one in self._events.values()
+            if one.lasts and one.told_s is not None and not one.is_known
+        ]
+        return min(lasting, key=lambda one: (_ORDER[one.rule], one.number), default=None)
+
+    @property
+    def state(self) -> WatchState:
+        """What every window shows."""
+        evening = self._evening
+        events = sorted(self._events.values(), key=lambda one: one.began_s)
+        return WatchState(
+            stage=self._stage,
+            evening=evening.id if evening else "",
+            started_utc=evening.started_utc if evening else None,
+            seconds=round(self._at[0], 1) if evening else 0.0,
+            events=events[-SHOWN_EVENTS:],
+            told=self.told,
+            before=[] if evening else self._before,
+            save_trouble=self._save_trouble,
+            changes=self._list_changes,
+        )
+
+    def watch_again(self) -> wishes.Watch | None:
+        """What a new observer has to watch over."""
+        if self._evening is None:
+            return None
+        own = [number for number in self._events if number < OWN_EVENTS_FROM]
+        return wishes.Watch(self._evening.id, self.now_s, max(own, default=0), self._meter)
+
+    async def go_on_air(self) -> WatchState:
+        """Begin an evening. Raises BadInput if somebody is on air."""
+        if self._evening is not None:
+            raise BadInput("You are on air already.")
+        rig, now = self._rig(), datetime.now(UTC)
+        self._evening = Evening(
+            id=secrets.token_hex(6),
+            title=f"{now.astimezone():%Y-%m-%d %H.%M} {rig.name}",
+            started_utc=now,
+            rig=rig,
+            anchors=[Anchor(at_s=0.0, utc=now)],
+        )
+        self._history, self._events, self._meter = History(), {}, b""
+        self._new_minutes, self._new_events, self._is_new = set(), set(), True
+        self._at, self._ahead_s = (0.0, time.monotonic()), 0.0
+        self._own_events = OWN_EVENTS_FROM
+        self._stage, self._before = "on_air", []
+        again = self.watch_again()
+        assert again is not None
+        self._tell_observer(again)
+        self._show()
+        return self.state
+
+    async def go_off_air(self) -> WatchState:
+        """End it; its report is made. Raises BadInput if nobody is on air."""
+        evening = self._evening
+        if evening is None or self._stage == "ending":
+            raise BadInput("You are not on air.")
+        self._stage = "ending"
+        self._show()
+        try:
+            await self._end(evening)
+        finally:
+            self._evening, self._stage = None, "off"
+            self._list_changes += 1
+            self._show()
+        return self.state
+
+    async def _end(self, evening: Evening) -> None:
+        seconds = round(self.now_s, 2)
+        for number, one in self._events.items():
+            if one.lasts:
+                self._events[number] = one.model_copy(update={"ended_s": seconds})
+        self._new_events = set(self._events)
+        recording, _ = self._record()
+        marks = self._marks()
+        current = self._evening or evening
+        self._evening = current.model_copy(
+            update={
+                "seconds": seconds,
+                "is_over": True,
+                "recording": recording.id or current.recording,
+                "marks": marks or current.marks,
+            }
+        )
+        events = sorted(self._events.values(), key=lambda one: one.began_s)
+        whole = self._evening.model_copy(update={"events": events})
+        self._evening = self._evening.model_copy(update={"advice": advice(whole)})
+        self._is_new = True
+        try:
+            await self._flush()
+        except StoreUnusable as error:
+            self._notify(f"The evening's end could not be kept. {error}", "trouble")
+
+    def know(self, number: int) -> None:
+        """The user knows of an event. Raises NotFound."""
+        one = self._events.get(number)
+        if one is None:
+            raise NotFound("That event is not there any more.")
+        self._events[number] = one.model_copy(update={"is_known": True})
+        self._new_events.add(number)
+        if number < OWN_EVENTS_FROM:
+            self._tell_observer(wishes.KnowEvent(number))
+        self._show()
+
+    # --- what the observer says -------------------------------------------------------------------
+
+    def hear(self, said: wishes.Watched) -> None:
+        """What is new of the evening."""
+        evening = self._evening
+        if evening is None:
+            return
+        self._look_at_clock(said.at_s)
+        self._at = (said.at_s, time.monotonic())
+        if said.second:
+            self._put(Second.model_validate_json(said.second))
+        for packed in said.events:
+            one = Event.model_validate_json(packed)
+            known = self._events.get(one.number)
+            if known is not None and known.is_known and one.lasts:
+                one = one.model_copy(update={"is_known": True})
+            self._events[one.number] = one
+            self._new_events.add(one.number)
+        if said.meter:
+            self._meter = said.meter
+        if said.figures:
+            found = TypeAdapter(dict[str, Any]).validate_json(said.figures)
+            self._evening = Evening.model_validate({**evening.model_dump(), **found})
+        if said.aloud and self._rig().watch.says_aloud:
+            self._say_aloud(said.aloud)
+        if said.events or said.second:
+            self._show()
+
+    def _put(self, second: Second) -> None:
+        recording, _ = self._record()
+        values = {**second.values, columns.RECORDING: float(recording.stage == "running")}
+        self._history.put(Second(number=second.number, values=values))
+        self._new_minutes.add(second.number // MINUTE_S)
+        if self._evening is not None:
+            seconds = float(self._history.seconds)
+            update: dict[str, Any] = {"seconds": seconds}
+            if recording.id:
+                update["recording"] = recording.id
+            self._evening = self._evening.model_copy(update=update)
+            self._is_new = True
+
+    def _look_at_clock(self, at_s: float) -> None:
+        """The computer's clock against the sound's: another anchor where it was set, or the computer slept."""
+        evening = self._evening
+        if evening is None or not evening.anchors or os.environ.get(TEST_CLOCK):
+            return
+        now = datetime.now(UTC)
+        before_s, self._ahead_s = self._ahead_s, (now - _utc_at(evening, at_s)).total_seconds()
+        ahead_s = self._ahead_s - before_s
+        if abs(self._ahead_s) < ANCHORS_EVERY_S or len(evening.anchors) >= MOST_ANCHORS:
+            return
+        anchors = [*evening.anchors, Anchor(at_s=at_s, utc=now)]
+        self._evening, self._ahead_s = evening.model_copy(update={"anchors": anchors}), 0.0
+        if abs(ahead_s) < CLOCK_JUMPS_S:
+            return
+        word = "on" if ahead_s > 0 else "back"
+        self._note(
+            "The clock jumped",
+            f"The computer slept, or its clock was set {word} by {_span(abs(ahead_s))}.",
+            at_s,
+            at_s,
+        )
+
+    def _note(self, title: str, text: str, began_s: float, ended_s: float) -> None:
+        """Something that is found here: it is over already."""
+        self._own_events += 1
+        self._events[self._own_events] = Event(
+            number=self._own_events,
+            rule="dropouts",
+            subject="program",
+            title=title,
+            text=text,
+            help="",
+            began_s=round(began_s, 2),
+            told_s=round(ended_s, 2),
+            ended_s=round(ended_s, 2),
+        )
+        self._new_events.add(self._own_events)
+        self._is_new = True
+
+    def hear_before(self, said: wishes.Before) -> None:
+        """The list of what must be true before going on air; what the disk says to it is known here."""
+        _, facts = self._record()
+        found = _items.validate_json(said.items)
+        self._before = [*found, disk_item(facts.free_s, facts.preview_trouble)]
+        if self._evening is None:
+            self._show()
+
+    def lose_observer(self) -> None:
+        """The observer is gone: what lasts has ended as far as is known."""
+        for number, one in list(self._events.items()):
+            if one.lasts:
+                ended = one.model_copy(update={"ended_s": round(self._at[0], 2)})
+                self._events[number] = ended
+                self._new_events.add(number)
+        if self._evening is not None:
+            self._show()
+
+    def follow_rig(self, before: Rig, after: Rig) -> None:
+        """Something was changed while on air."""
+        evening = self._evening
+        if evening is None or len(evening.changes) >= MOST_CHANGES:
+            return
+        change = changes_between(before, after, 0)
+        if change is not None:
+            noted = SettingsChange(at_s=round(self.now_s, 1), settings=change.settings)
+            self._evening = evening.model_copy(update={"changes": [*evening.changes, noted]})
+            self._is_new = True
+
+    def _marks(self) -> list[Mark]:
+        """Those of the recording under way, by the evening's time."""
+        recording, _ = self._record()
+        offset = round((self.now_s - recording.seconds) * SAMPLE_RATE_HZ)
+        shifted = [
+            one.model_copy(update={"frame": one.frame + offset})
+            for one in recording.marks
+            if one.frame + offset >= 0
+        ]
+        return shifted if recording.id else []
+
+    def _show(self) -> None:
+        self._tell(self.state.model_dump_json())
+        self._changed()
+
+    # --- keeping ----------------------------------------------------------------------------------
+
+    async def keep_on(self) -> None:
+        """For ever: every few seconds, what is new is kept in one transaction."""
+        while True:
+            await asyncio.sleep(FLUSHES_EVERY_S)
+            if self._evening is None or self._stage == "ending":
+                continue
+            try:
+                await self._flush()
+                trouble = ""
+            except StoreUnusable as error:
+                trouble = str(error)
+            if trouble != self._save_trouble:
+                self._save_trouble = trouble
+                if trouble:
+                    self._notify(trouble, "trouble")
+                self._show()
+
+    async def _flush(self) -> None:
+        evening = self._evening
+        if evening is None or not (self._is_new or self._new_minutes or self._new_events):
+            return
+        minutes = {one: self._history.packed_minute(one) for one in self._new_minutes}
+        events = [self._events[one] for one in self._new_events if one in self._events]
+        new_minutes, new_events = self._new_minutes, self._new_events
+        self._new_minutes, self._new_events, self._is_new = set(), set(), False
+        meter = self._meter or None
+        try:
+            await self._in_store(lambda db: evenings.write(db, evening, minutes, events, meter))
+        except GoshawkError:
+            # Kept, and tried again: it is all in memory still.
+            self._new_minutes |= new_minutes
+            self._new_events |= new_events
+            self._is_new = True
+            raise
+
+    # --- what there is ----------------------------------------------------------------------------
+
+    async def listed(self) -> list[KeptEvening]:
+        """All evenings. Raises StoreUnusable."""
+        return await self._in_store(evenings.listed)
+
+    async def load(self, evening_id: str) -> tuple[Evening, History]:
+        """An evening, also the one under way. Raises NotFound, StoreUnusable."""
+        current = self._evening
+        if current is not None and current.id == evening_id:
+            events = sorted(self._events.values(), key=lambda one: one.began_s)
+            update = {"events": events, "marks": self._marks() or current.marks}
+            return current.model_copy(update=update), self._history
+        evening, history, _ = await self._in_store(lambda db: evenings.read(db, evening_id))
+        return evening, history
+
+    async def lanes(self, evening_id: str, from_s: float, to_s: float | None, points: int) -> Lanes:
+        """An evening's lanes, or those of a part of it. Raises NotFound, BadInput, StoreUnusable."""
+        _, history = await self.load(evening_id)
+        end = history.seconds if to_s is None else min(int(to_s), columns.LONGEST_EVENING_S)
+        first = max(0, int(from_s))
+        if end <= first:
+            end = first + 1
+        return await asyncio.to_thread(history.lanes, first, end, points)
+
+    async def change(self, evening_id: str, title: str | None, note: str | None) -> Evening:
+        """Another title or note. Raises NotFound, BadInput, StoreUnusable."""
+        if self._evening is not None and self._evening.id == evening_id:
+            raise BadInput("That evening is under way. End it first.")
+        evening, _ = await self.load(evening_id)
+        changed = evening.model_copy(
+            update={
+                "title": evening.title if title is None else title,
+                "note": evening.note if note is None else note,
+            }
+        )
+        await self._in_store(lambda db: evenings.write(db, changed, {}, [], None))
+        self._list_changes += 1
+        self._show()
+        return changed
+
+    async def remove(self, evening_id: str) -> None:
+        """Forget an evening. Raises NotFound, BadInput, StoreUnusable."""
+        if self._evening is not None and self._evening.id == evening_id:
+            raise BadInput("That evening is under way. End it first.")
+        await self._in_store(lambda db: evenings.remove(db, evening_id))
+        self._list_changes += 1
+        self._show()
+
+
+def _utc_at(evening: Evening, at_s: float) -> datetime:
+    """What the computer's clock said at a second of the evening."""
+    anchors = evening.anchors or [Anchor(at_s=0.0, utc=evening.started_utc)]
+    last = max(
+        (one for one in anchors if one.at_s <= at_s), key=lambda one: one.at_s, default=anchors[0]
+    )
+    return last.utc + timedelta(seconds=at_s - last.at_s)
+
+
+def _span(seconds: float) -> str:
+    return f"{seconds:.0f} s" if seconds < 120 else f"{seconds / 60:.0f} min"
