@@ -39,6 +39,7 @@ from goshawk.page_messages.live import Levels
 from goshawk.store.sound_checks import KeptCheck
 from goshawk.supervisor import Supervisor
 from goshawk.timeline.readings import Readings
+from goshawk.units import SAMPLE_RATE_HZ
 
 METER_EVERY_S = 5
 LOUDNESS_SEGMENTS = 1800
@@ -51,6 +52,7 @@ VOICED_S = 6.0
 LEAST_VOICED_HOPS = 20
 """In six seconds with three of speech more than a hundred hops have a pitch; with keys alone, no more than six."""
 
+LEAST_VOICED_S = 1.0
 BLEED_CORRELATION = 0.75
 """What comes from loudspeakers follows what goes into them; one's own words do not."""
 
@@ -74,7 +76,8 @@ class Watching:
         self._say, self._heard, self._voice, self._held_db = say, heard, voice, held_db
         self._figures, self._supervisor = figures, supervisor
         self._evening = ""
-        self._is_reading_words = False
+        self.is_reading_words = False
+        """Whether the index of the last seconds is being made."""
         self._words: float | None = None
         self.has_loop = False
 
@@ -218,11 +221,11 @@ class Watching:
 
     def _read_words(self) -> None:
         """Have the index of the last ten seconds made, unless the last one is not made yet: figures give way."""
-        heard = None if self._is_reading_words else self._heard(self._rig, WORDS_EVERY_S)
+        heard = None if self.is_reading_words else self._heard(self._rig, WORDS_EVERY_S)
         speech_s = 0.0 if heard is None else float((heard.activity == SPEECH).sum()) / 100.0
         if heard is None or speech_s < LEAST_WORDS_S:
             return
-        self._is_reading_words = True
+        self.is_reading_words = True
         rig = with_holds(self._rig, self._held_db())
         self._supervisor.once("following words", self._words_of(rig, heard, speech_s))
 
@@ -233,7 +236,7 @@ class Watching:
                 self._words = index
                 self._meter.push_words(index, speech_s)
         finally:
-            self._is_reading_words = False
+            self.is_reading_words = False
 
     def figured(self, levels: Levels, drift: str) -> None:
         """There are new figures: what the rules look at more slowly."""
@@ -257,10 +260,15 @@ class Watching:
         """Whether what counts as speech is a voice, and not what comes from loudspeakers."""
         sound = self._voice(VOICED_S)
         voice = self._rig.voice
-        if voice is None or not len(sound):
+        if voice is None:
             return False
+        heard_s = len(sound) / SAMPLE_RATE_HZ
+        if heard_s < LEAST_VOICED_S:
+            return (
+                True  # It was lost on its way: a warning too many does less harm than one too few.
+            )
         mono = picked(sound, voice.channels)[:, 0].astype(np.float64)
-        if voiced_hops(mono) < LEAST_VOICED_HOPS:
+        if voiced_hops(mono) < LEAST_VOICED_HOPS * heard_s / VOICED_S:
             return False
         is_open_air = self._rig.feeds.you.output == "loudspeakers"
         return not (is_open_air and self._follows_loudspeakers())
