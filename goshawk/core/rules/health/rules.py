@@ -305,9 +305,9 @@ class HealthRule:
 
 RULES = (
     # In the order in which they are told, where several stand at once.
-    HealthRule("talk_unheard", talk_unheard, calm_s=2.5),
+    HealthRule("talk_unheard", talk_unheard, calm_s=6.0),
     HealthRule("device_lost", device_lost),
-    HealthRule("voice_missing", voice_missing, calm_s=2.5),
+    HealthRule("voice_missing", voice_missing, calm_s=6.0),
     HealthRule("device_silent", device_silent),
     HealthRule("clips", clips, calm_s=2.0),
     HealthRule("echo", echo, calm_s=12.0),
