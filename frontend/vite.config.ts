@@ -3,7 +3,7 @@ import react from "@vitejs/plugin-react";
 import { defineConfig } from "vitest/config";
 
 export default defineConfig({
-  build: { rollupOptions: { input: ["index.html", "listen.html"] } },
+  build: { rollupOptions: { input: ["index.html", "listen.html", "small.html"] } },
   plugins: [react(), tailwindcss()],
   // A busy machine is slow, which is no fault.
   test: { testTimeout: 60_000 },

@@ -5,10 +5,13 @@ import { useLive } from "./live/store";
 import { RecordPage } from "./record/RecordPage";
 import { Messages } from "./shell/Messages";
 import { Rail } from "./shell/Rail";
+import { Told } from "./shell/Told";
 import { TopBar } from "./shell/TopBar";
 import { useKeys } from "./shell/useKeys";
+import { useTitle } from "./shell/useTitle";
 import { SoundCheckPage } from "./soundcheck/SoundCheckPage";
 import { useView } from "./view";
+import { WatchPage } from "./watch/WatchPage";
 import { WiringPage } from "./wiring/WiringPage";
 
 const PAGES = {
@@ -17,10 +20,12 @@ const PAGES = {
   Chain: ChainPage,
   Balance: BalancePage,
   Record: RecordPage,
+  Watch: WatchPage,
 };
 
 export function App() {
   useKeys();
+  useTitle();
   const task = useView((view) => view.task);
   const isReady = useLive((live) => live.state !== null && live.known !== null);
   const Page = PAGES[task];
@@ -31,6 +36,7 @@ export function App() {
         <div className="relative shrink-0">
           <TopBar />
           <Messages />
+          {task !== "Watch" && <Told />}
         </div>
         {isReady ? (
           <>

@@ -2,7 +2,7 @@
 
 import { create } from "zustand";
 
-export const TASKS = ["Wiring", "Sound check", "Chain", "Balance", "Record"] as const;
+export const TASKS = ["Wiring", "Sound check", "Chain", "Balance", "Record", "Watch"] as const;
 export type Task = (typeof TASKS)[number];
 export type Theme = "dusk" | "daylight";
 

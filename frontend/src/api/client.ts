@@ -56,6 +56,12 @@ export type Overview = Schemas["Overview"];
 export type HandOver = Schemas["HandOver"];
 export type HandOverWish = Schemas["HandOverWish"];
 export type Piece = Schemas["Piece"];
+export type WatchState = Schemas["WatchState"];
+export type WatchEvent = Schemas["Event"];
+export type BeforeItem = Schemas["Item"];
+export type KeptEvening = Schemas["KeptEvening"];
+export type EveningReport = Schemas["EveningReport"];
+export type LanesData = Schemas["Lanes"];
 export type FromServer =
   | State
   | Readings
@@ -65,6 +71,7 @@ export type FromServer =
   | SoundCheck
   | Balance
   | RecordingState
+  | WatchState
   | Notice
   | Refusal;
 
@@ -169,6 +176,17 @@ export async function fetchRecordings<Kind>(path: string): Promise<Kind> {
 /** A request about recordings. Throws the server's sentence. */
 export const askRecordings = (path: string, method: Method, body?: object) =>
   send(`/api/recordings${path}`, method, body);
+
+/** Something about evenings as the server has it. Throws its sentence. */
+export async function fetchEvenings<Kind>(path: string): Promise<Kind> {
+  const reply = await fetch(`/api/evenings${path}`);
+  if (!reply.ok) throw new Error(await reason(reply));
+  return body<Kind>(reply);
+}
+
+/** A request about evenings. Throws the server's sentence. */
+export const askEvenings = (path: string, method: Method, body?: object) =>
+  send(`/api/evenings${path}`, method, body);
 
 type Method = "POST" | "PUT" | "PATCH" | "DELETE";
 

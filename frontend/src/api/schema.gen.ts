@@ -84,6 +84,114 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/evenings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Evenings
+         * @description All evenings, the newest first.
+         */
+        get: operations["list_evenings_api_evenings_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/evenings/{evening_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Evening
+         * @description The report of an evening; of the one under way, so far.
+         */
+        get: operations["read_evening_api_evenings__evening_id__get"];
+        put?: never;
+        post?: never;
+        /**
+         * Remove Evening
+         * @description Forget an evening. Its recording stays.
+         */
+        delete: operations["remove_evening_api_evenings__evening_id__delete"];
+        options?: never;
+        head?: never;
+        /**
+         * Change Evening
+         * @description Another title or note.
+         */
+        patch: operations["change_evening_api_evenings__evening_id__patch"];
+        trace?: never;
+    };
+    "/api/evenings/{evening_id}/lanes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Lanes
+         * @description An evening's lanes, or those of a part of it, at a chosen resolution.
+         */
+        get: operations["read_lanes_api_evenings__evening_id__lanes_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/evenings/{evening_id}/report.html": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report Page
+         * @description The report as one page that needs nothing else, to keep or to print.
+         */
+        get: operations["report_page_api_evenings__evening_id__report_html_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/evenings/{evening_id}/seconds.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report Seconds
+         * @description Every second of an evening, as comma-separated values.
+         */
+        get: operations["report_seconds_api_evenings__evening_id__seconds_csv_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/feeds/{feed}/stream.{kind}": {
         parameters: {
             query?: never;
@@ -748,6 +856,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/silence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Be Silent
+         * @description Mute, break or cough, or the end of it. Programs need a token.
+         */
+        post: operations["be_silent_api_silence_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sound-check": {
         parameters: {
             query?: never;
@@ -1000,6 +1128,87 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/watch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Watch
+         * @description How it stands now. Programs need a token (Wiring, Addresses).
+         */
+        get: operations["read_watch_api_watch_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watch/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin Watch
+         * @description Go on air: begin an evening, and its recording if the rig says so.
+         */
+        post: operations["begin_watch_api_watch_begin_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watch/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Watch
+         * @description End the evening; its report is made.
+         */
+        post: operations["end_watch_api_watch_end_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/watch/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Stream Watch
+         * @description Server-sent events named ``watch``, each with what ``GET /api/watch`` says, whenever it is another. Programs need a
+         *     token.
+         */
+        get: operations["stream_watch_api_watch_events_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1111,6 +1320,19 @@ export interface components {
             suggestions: components["schemas"]["Suggestion"][];
             /** Title */
             title: string;
+        };
+        /**
+         * Anchor
+         * @description What the computer's clock said at a second of the evening: another one after each time that it was set, or slept.
+         */
+        Anchor: {
+            /** At S */
+            at_s: number;
+            /**
+             * Utc
+             * Format: date-time
+             */
+            utc: string;
         };
         /**
          * AtticSettings
@@ -1421,7 +1643,9 @@ export interface components {
             /** Path */
             path: string;
             /** Value */
-            value: number | boolean | string;
+            value: number | boolean | string | string[] | {
+                [key: string]: unknown;
+            }[] | null;
         };
         /**
          * Change
@@ -2248,6 +2472,169 @@ export interface components {
             low_shelf: components["schemas"]["LowShelfBand"];
         };
         /**
+         * Evening
+         * @description An evening. ``seconds`` is from going on air to the end, with what was lost between.
+         */
+        Evening: {
+            /**
+             * Advice
+             * @default []
+             */
+            advice: string[];
+            /**
+             * Anchors
+             * @default []
+             */
+            anchors: components["schemas"]["Anchor"][];
+            /**
+             * Changes
+             * @default []
+             */
+            changes: components["schemas"]["SettingsChange"][];
+            /**
+             * Clearances Db
+             * @default {}
+             */
+            clearances_db: {
+                [key: string]: number | null;
+            };
+            /**
+             * Events
+             * @default []
+             */
+            events: components["schemas"]["Event"][];
+            /** @default {} */
+            figures: components["schemas"]["Figures"];
+            /**
+             * Format
+             * @default goshawk-evening
+             * @constant
+             */
+            format: "goshawk-evening";
+            /** Id */
+            id: string;
+            /**
+             * Is Over
+             * @default false
+             */
+            is_over: boolean;
+            /**
+             * Marks
+             * @default []
+             */
+            marks: components["schemas"]["Mark"][];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Recording
+             * @default
+             */
+            recording: string;
+            rig: components["schemas"]["Rig"];
+            /**
+             * Seconds
+             * @default 0
+             */
+            seconds: number;
+            /**
+             * Speech S
+             * @default 0
+             */
+            speech_s: number;
+            /**
+             * Started Utc
+             * Format: date-time
+             */
+            started_utc: string;
+            /** Title */
+            title: string;
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+            /** Voice Peaks Dbfs */
+            voice_peaks_dbfs?: number | null;
+            /**
+             * Was Cut
+             * @default false
+             */
+            was_cut: boolean;
+        };
+        /**
+         * EveningChange
+         * @description Another title or note.
+         */
+        EveningChange: {
+            /** Note */
+            note?: string | null;
+            /** Title */
+            title?: string | null;
+        };
+        /**
+         * EveningReport
+         * @description An evening, and of what was said, how much each listener could hear.
+         */
+        EveningReport: {
+            evening: components["schemas"]["Evening"];
+            shares: components["schemas"]["Shares"];
+        };
+        /**
+         * Event
+         * @description Times in seconds of the evening. ``told_s`` is None until it has lasted for its rule's patience; ``ended_s`` while it
+         *     lasts. What comes back soon is one event, with a ``count``.
+         */
+        Event: {
+            /** Began S */
+            began_s: number;
+            /**
+             * Count
+             * @default 1
+             */
+            count: number;
+            /**
+             * Ended S
+             * @default null
+             */
+            ended_s: number | null;
+            /** Help */
+            help: string;
+            /**
+             * Is Known
+             * @default false
+             */
+            is_known: boolean;
+            /** @default null */
+            mend: components["schemas"]["Mend"] | null;
+            /** Number */
+            number: number;
+            /**
+             * Rule
+             * @enum {string}
+             */
+            rule: "talk_unheard" | "voice_missing" | "clips" | "ceiling" | "device_lost" | "device_silent" | "device_drifts" | "echo" | "dropouts" | "gate_chops" | "room_changed" | "covered" | "loudness_off" | "delay_grown" | "limiter_hard";
+            /** Subject */
+            subject: string;
+            /** Text */
+            text: string;
+            /** Title */
+            title: string;
+            /**
+             * Told S
+             * @default null
+             */
+            told_s: number | null;
+            /**
+             * Worst
+             * @default 0
+             */
+            worst: number;
+        };
+        /**
          * Fault
          * @description Make something go wrong with a stand-in device; without a value the fault's default counts.
          */
@@ -2497,7 +2884,7 @@ export interface components {
              */
             type: "forget_room";
         };
-        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddOutput"] | components["schemas"]["RemoveOutput"] | components["schemas"]["FeedAs"] | components["schemas"]["TakeProgram"] | components["schemas"]["HandMicrophone"] | components["schemas"]["SetUnity"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["WatchStage"] | components["schemas"]["WatchChain"] | components["schemas"]["MeasureInsert"] | components["schemas"]["LearnRoom"] | components["schemas"]["ForgetRoom"] | components["schemas"]["LoopLast"] | components["schemas"]["LoopNew"] | components["schemas"]["LoopStop"] | components["schemas"]["LoopHear"] | components["schemas"]["KeepOther"] | components["schemas"]["SwapOther"] | components["schemas"]["WatchBalance"] | components["schemas"]["BringToTarget"] | components["schemas"]["SuggestDucker"] | components["schemas"]["ChooseTargets"] | components["schemas"]["CountAnew"] | components["schemas"]["ReplayLast"] | components["schemas"]["ReplayStop"] | components["schemas"]["ReplayHear"] | components["schemas"]["StartRecording"] | components["schemas"]["StopRecording"] | components["schemas"]["PutMark"] | components["schemas"]["NameMark"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
+        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddOutput"] | components["schemas"]["RemoveOutput"] | components["schemas"]["FeedAs"] | components["schemas"]["TakeProgram"] | components["schemas"]["HandMicrophone"] | components["schemas"]["SetUnity"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["WatchStage"] | components["schemas"]["WatchChain"] | components["schemas"]["MeasureInsert"] | components["schemas"]["LearnRoom"] | components["schemas"]["ForgetRoom"] | components["schemas"]["LoopLast"] | components["schemas"]["LoopNew"] | components["schemas"]["LoopStop"] | components["schemas"]["LoopHear"] | components["schemas"]["KeepOther"] | components["schemas"]["SwapOther"] | components["schemas"]["WatchBalance"] | components["schemas"]["BringToTarget"] | components["schemas"]["SuggestDucker"] | components["schemas"]["ChooseTargets"] | components["schemas"]["CountAnew"] | components["schemas"]["ReplayLast"] | components["schemas"]["ReplayStop"] | components["schemas"]["ReplayHear"] | components["schemas"]["StartRecording"] | components["schemas"]["StopRecording"] | components["schemas"]["PutMark"] | components["schemas"]["NameMark"] | components["schemas"]["GoOnAir"] | components["schemas"]["GoOffAir"] | components["schemas"]["LookAtWatch"] | components["schemas"]["KnowEvent"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
         /**
          * GainAdvice
          * @description What to do about the microphone's gain. ``by_db`` is positive for more gain.
@@ -2697,6 +3084,28 @@ export interface components {
             chatter_per_minute: number;
             /** Losses Ago Ms */
             losses_ago_ms: number[];
+        };
+        /**
+         * GoOffAir
+         * @description End it, and its recording.
+         */
+        GoOffAir: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "go_off_air";
+        };
+        /**
+         * GoOnAir
+         * @description Begin an evening; with the recording, if that is wanted.
+         */
+        GoOnAir: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "go_on_air";
         };
         /** HTTPValidationError */
         HTTPValidationError: {
@@ -3110,6 +3519,35 @@ export interface components {
             stage: "insert";
         };
         /**
+         * Item
+         * @description One of the things. ``open`` has a mend, or the task where it is settled; ``waits`` says for what, with how far it is.
+         */
+        Item: {
+            /** Key */
+            key: string;
+            /** @default null */
+            mend: components["schemas"]["Mend"] | null;
+            /**
+             * Progress
+             * @default null
+             */
+            progress: number | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "good" | "open" | "waits";
+            /**
+             * Task
+             * @enum {string}
+             */
+            task: "Wiring" | "Sound check" | "Chain" | "Balance" | "Record";
+            /** Text */
+            text: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * KeepOther
          * @description Keep the chain as it is now as chain B, or take a preset for it.
          */
@@ -3124,6 +3562,30 @@ export interface components {
              * @enum {string}
              */
             type: "keep_other";
+        };
+        /**
+         * KeptEvening
+         * @description An evening in a list.
+         */
+        KeptEvening: {
+            /** Events */
+            events: number;
+            figures: components["schemas"]["Figures"];
+            /** Id */
+            id: string;
+            /** Is Over */
+            is_over: boolean;
+            /** Seconds */
+            seconds: number;
+            /**
+             * Started Utc
+             * Format: date-time
+             */
+            started_utc: string;
+            /** Title */
+            title: string;
+            /** Was Cut */
+            was_cut: boolean;
         };
         /**
          * KeptRecording
@@ -3161,6 +3623,42 @@ export interface components {
             title: string;
             /** Tracks */
             tracks: number;
+        };
+        /**
+         * KnowEvent
+         * @description The user knows of an event: it is shown large no more.
+         */
+        KnowEvent: {
+            /** Number */
+            number: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "know_event";
+        };
+        /**
+         * Lanes
+         * @description An evening, or a part of it, in as many points as are drawn: of each the mean, and the lowest and highest within; None
+         *     where there is nothing.
+         */
+        Lanes: {
+            /** From S */
+            from_s: number;
+            /** Highs */
+            highs: {
+                [key: string]: (number | null)[];
+            };
+            /** Lows */
+            lows: {
+                [key: string]: (number | null)[];
+            };
+            /** Means */
+            means: {
+                [key: string]: (number | null)[];
+            };
+            /** To S */
+            to_s: number;
         };
         /**
          * LearnRoom
@@ -3406,6 +3904,19 @@ export interface components {
             deepest_db: number;
             /** Share Percent */
             share_percent: number;
+        };
+        /**
+         * LookAtWatch
+         * @description Whether this page shows Watch. Ends by itself with the page.
+         */
+        LookAtWatch: {
+            /** Is On */
+            is_on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "look_at_watch";
         };
         /**
          * LoopHear
@@ -4586,6 +5097,76 @@ export interface components {
              * @constant
              */
             version: 4;
+            /**
+             * @default {
+             *       "aloud_db": -12,
+             *       "records": true,
+             *       "rules": {
+             *         "ceiling": {
+             *           "is_on": true,
+             *           "patience_s": 0.3
+             *         },
+             *         "clips": {
+             *           "is_on": true,
+             *           "patience_s": 0
+             *         },
+             *         "covered": {
+             *           "is_on": true,
+             *           "patience_s": 5
+             *         },
+             *         "delay_grown": {
+             *           "is_on": true,
+             *           "patience_s": 5
+             *         },
+             *         "device_drifts": {
+             *           "is_on": true,
+             *           "patience_s": 10
+             *         },
+             *         "device_lost": {
+             *           "is_on": true,
+             *           "patience_s": 0.5
+             *         },
+             *         "device_silent": {
+             *           "is_on": true,
+             *           "patience_s": 10
+             *         },
+             *         "dropouts": {
+             *           "is_on": true,
+             *           "patience_s": 0
+             *         },
+             *         "echo": {
+             *           "is_on": true,
+             *           "patience_s": 5
+             *         },
+             *         "gate_chops": {
+             *           "is_on": true,
+             *           "patience_s": 15
+             *         },
+             *         "limiter_hard": {
+             *           "is_on": true,
+             *           "patience_s": 60
+             *         },
+             *         "loudness_off": {
+             *           "is_on": true,
+             *           "patience_s": 60
+             *         },
+             *         "room_changed": {
+             *           "is_on": true,
+             *           "patience_s": 60
+             *         },
+             *         "talk_unheard": {
+             *           "is_on": true,
+             *           "patience_s": 3
+             *         },
+             *         "voice_missing": {
+             *           "is_on": true,
+             *           "patience_s": 2
+             *         }
+             *       },
+             *       "says_aloud": true
+             *     }
+             */
+            watch: components["schemas"]["WatchSettings"];
         };
         /**
          * RoomTakeState
@@ -4596,6 +5177,24 @@ export interface components {
             progress: number;
             /** Stage Id */
             stage_id: string;
+        };
+        /**
+         * Rule
+         * @description Whether one kind of trouble is told, and how long it has to last before.
+         */
+        Rule: {
+            /**
+             * Told
+             * @description Whether it is told while you are on air.
+             * @default true
+             */
+            is_on: boolean;
+            /**
+             * After
+             * @description So long it has to last before it is told.
+             * @default 5
+             */
+            patience_s: number;
         };
         /**
          * SendSettings
@@ -4714,6 +5313,18 @@ export interface components {
             type: "set_unity";
         };
         /**
+         * SettingsChange
+         * @description What was changed while on air, and when; ``settings`` by their paths, or nothing where the rig became another one.
+         */
+        SettingsChange: {
+            /** At S */
+            at_s: number;
+            /** Settings */
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * SettingsSchema
          * @description Ranges, units, labels, help and defaults of every setting; what can be made to go wrong with devices.
          */
@@ -4729,6 +5340,16 @@ export interface components {
             schema: {
                 [key: string]: unknown;
             };
+        };
+        /**
+         * Shares
+         * @description Of what was said, how much each listener could hear (0 to 1).
+         */
+        Shares: {
+            /** Call */
+            call: number | null;
+            /** Viewers */
+            viewers: number | null;
         };
         /**
          * ShowAll
@@ -4766,6 +5387,27 @@ export interface components {
             text: string;
             /** Waits For */
             waits_for: string;
+        };
+        /**
+         * Silence
+         * @description What is to be silent, or not: what is left out stays as it is. A cough ends after ten seconds unless it is asked for again.
+         */
+        Silence: {
+            /**
+             * Cough
+             * @description All voices, for a moment.
+             */
+            cough?: boolean | null;
+            /**
+             * Mute
+             * @description The main voice, for everybody.
+             */
+            mute?: boolean | null;
+            /**
+             * On Break
+             * @description Viewers hear only the music.
+             */
+            on_break?: boolean | null;
         };
         /**
          * SoundCheckState
@@ -5654,6 +6296,269 @@ export interface components {
             type: "watch_devices";
         };
         /**
+         * WatchFacts
+         * @description How it stands now. ``reach`` is measured: "hears" (a voice arrives), "open" (it would), "closed".
+         */
+        WatchFacts: {
+            /** Clearance Db */
+            clearance_db: {
+                [key: string]: number | null;
+            };
+            /** Is Coughing */
+            is_coughing: boolean;
+            /** Is Muted */
+            is_muted: boolean;
+            /** Is On Air */
+            is_on_air: boolean;
+            /** Is On Break */
+            is_on_break: boolean;
+            /** Is Recording */
+            is_recording: boolean;
+            /** Loudness Lufs */
+            loudness_lufs: number | null;
+            /** Reach */
+            reach: {
+                [key: string]: string;
+            };
+            /** Seconds */
+            seconds: number;
+            /** Started Utc */
+            started_utc: string | null;
+            told: components["schemas"]["Event"] | null;
+            /** Voice Peaks Dbfs */
+            voice_peaks_dbfs: number | null;
+        };
+        /**
+         * WatchRules
+         * @description Every kind of trouble.
+         */
+        WatchRules: {
+            /**
+             * The ceiling works hard
+             * @description The ceiling of what viewers get takes more than 6 dB.
+             * @default {
+             *       "is_on": true,
+             *       "patience_s": 0.3
+             *     }
+             */
+            ceiling: components["schemas"]["Rule"];
+            /**
+             * The microphone clips
+             * @description It stands at full scale.
+             * @default {
+             *       "is_on": true,
+             *       "patience_s": 0
+             *     }
+             */
+            clips: components["schemas"]["Rule"];
+            /**
+             * Something is over you
+             * @description The game's, music's or call's peaks reach yours.
+             * @default {
+             *       "is_on": true,
+             *       "patience_s": 5
+             *     }
+             */
+            covered: components["schemas"]["Rule"];
+            /**
+             * The delay has grown
+             * @description 20 ms more than when you went on air.
+             * @default {
+             *       "is_on": true,
+             *       "patience_s": 5
+             *     }
+             */
+            delay_grown: components["schemas"]["Rule"];
+            /**
+             * A device drifts
+             * @description Its rate is not what it says, or it drops out over and over.
+             * @default {
+             *       "is_on": true,
+             *       "patience_s": 10
+             *     }
+             */
+            device_drifts: components["schemas"]["Rule"];
+            /**
+             * A device is lost
+             * @description An input's device is gone.
+             * @default {
+             *       "is_on": true,
+             *       "patience_s": 0.5
+             *     }
+             */
+            device_lost: components["schemas"]["Rule"];
+            /**
+             * The microphone is silent
+             * @description Digital silence, as no microphone ever is.
+             * @default {
+             *       "is_on": true,
+             *       "patience_s": 10
+             *     }
+             */
+            device_silent: components["schemas"]["Rule"];
+            /**
+             * Dropouts
+             * @description Sound that was lost on its way.
+             * @default {
+             *       "is_on": true,
+             *       "patience_s": 0
+             *     }
+             */
+            dropouts: components["schemas"]["Rule"];
+            /**
+             * An echo, or a howl
+             * @description Somebody hears the same sound twice.
+             * @default {
+             *       "is_on": true,
+             *       "patience_s": 5
+             *     }
+             */
+            echo: components["schemas"]["Rule"];
+            /**
+             * The gate cuts speech
+             * @description A quarter of the speech stays under it.
+             * @default {
+             *       "is_on": true,
+             *       "patience_s": 15
+             *     }
+             */
+            gate_chops: components["schemas"]["Rule"];
+            /**
+             * The limiter works all the time
+             * @description It touches most of what you say.
+             * @default {
+             *       "is_on": true,
+             *       "patience_s": 60
+             *     }
+             */
+            limiter_hard: components["schemas"]["Rule"];
+            /**
+             * Too loud, or too soft
+             * @description Loudness of the last three minutes, 3 LU beside the target.
+             * @default {
+             *       "is_on": true,
+             *       "patience_s": 60
+             *     }
+             */
+            loudness_off: components["schemas"]["Rule"];
+            /**
+             * The room has changed
+             * @description Room or voice are not those of the sound check any more.
+             * @default {
+             *       "is_on": true,
+             *       "patience_s": 60
+             *     }
+             */
+            room_changed: components["schemas"]["Rule"];
+            /**
+             * You talk, but are not heard
+             * @description Seconds of speech while viewers or the call are shut.
+             * @default {
+             *       "is_on": true,
+             *       "patience_s": 3
+             *     }
+             */
+            talk_unheard: components["schemas"]["Rule"];
+            /**
+             * You talk, but nothing arrives
+             * @description Nothing is muted, and yet no voice reaches viewers.
+             * @default {
+             *       "is_on": true,
+             *       "patience_s": 2
+             *     }
+             */
+            voice_missing: components["schemas"]["Rule"];
+        };
+        /**
+         * WatchSettings
+         * @description How an evening is watched.
+         */
+        WatchSettings: {
+            /**
+             * How loudly
+             * @description How loudly it is said in your ears.
+             * @default -12
+             */
+            aloud_db: number;
+            /**
+             * Record too
+             * @description Going on air starts the recording as well.
+             * @default true
+             */
+            records: boolean;
+            /**
+             * @default {
+             *       "ceiling": {
+             *         "is_on": true,
+             *         "patience_s": 0.3
+             *       },
+             *       "clips": {
+             *         "is_on": true,
+             *         "patience_s": 0
+             *       },
+             *       "covered": {
+             *         "is_on": true,
+             *         "patience_s": 5
+             *       },
+             *       "delay_grown": {
+             *         "is_on": true,
+             *         "patience_s": 5
+             *       },
+             *       "device_drifts": {
+             *         "is_on": true,
+             *         "patience_s": 10
+             *       },
+             *       "device_lost": {
+             *         "is_on": true,
+             *         "patience_s": 0.5
+             *       },
+             *       "device_silent": {
+             *         "is_on": true,
+             *         "patience_s": 10
+             *       },
+             *       "dropouts": {
+             *         "is_on": true,
+             *         "patience_s": 0
+             *       },
+             *       "echo": {
+             *         "is_on": true,
+             *         "patience_s": 5
+             *       },
+             *       "gate_chops": {
+             *         "is_on": true,
+             *         "patience_s": 15
+             *       },
+             *       "limiter_hard": {
+             *         "is_on": true,
+             *         "patience_s": 60
+             *       },
+             *       "loudness_off": {
+             *         "is_on": true,
+             *         "patience_s": 60
+             *       },
+             *       "room_changed": {
+             *         "is_on": true,
+             *         "patience_s": 60
+             *       },
+             *       "talk_unheard": {
+             *         "is_on": true,
+             *         "patience_s": 3
+             *       },
+             *       "voice_missing": {
+             *         "is_on": true,
+             *         "patience_s": 2
+             *       }
+             *     }
+             */
+            rules: components["schemas"]["WatchRules"];
+            /**
+             * Say it aloud
+             * @description A short tone and a few words in your ears, for nobody else.
+             * @default true
+             */
+            says_aloud: boolean;
+        };
+        /**
          * WatchStage
          * @description Which stage's spectra this page shows, before and after it; "" for none. Ends by itself with the page.
          */
@@ -5665,6 +6570,56 @@ export interface components {
              * @enum {string}
              */
             type: "watch_stage";
+        };
+        /**
+         * WatchState
+         * @description How the evening stands. ``told`` is the event that is shown large; None if all is well. ``before`` is looked at only while
+         *     a page shows it and nobody is on air.
+         */
+        WatchState: {
+            /** Before */
+            before: components["schemas"]["Item"][];
+            /**
+             * Changes
+             * @default 0
+             */
+            changes: number;
+            /**
+             * Evening
+             * @default
+             */
+            evening: string;
+            /** Events */
+            events: components["schemas"]["Event"][];
+            /**
+             * Save Trouble
+             * @default
+             */
+            save_trouble: string;
+            /**
+             * Seconds
+             * @default 0
+             */
+            seconds: number;
+            /**
+             * Stage
+             * @default off
+             * @enum {string}
+             */
+            stage: "off" | "on_air" | "ending";
+            /**
+             * Started Utc
+             * @default null
+             */
+            started_utc: string | null;
+            /** @default null */
+            told: components["schemas"]["Event"] | null;
+            /**
+             * Type
+             * @default watch
+             * @constant
+             */
+            type: "watch";
         };
         /**
          * Whole
@@ -5877,6 +6832,216 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    list_evenings_api_evenings_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptEvening"][];
+                };
+            };
+        };
+    };
+    read_evening_api_evenings__evening_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                evening_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EveningReport"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    remove_evening_api_evenings__evening_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                evening_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    change_evening_api_evenings__evening_id__patch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                evening_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EveningChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Evening"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    read_lanes_api_evenings__evening_id__lanes_get: {
+        parameters: {
+            query?: {
+                points?: number;
+                from_s?: number;
+                to_s?: number | null;
+            };
+            header?: never;
+            path: {
+                evening_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lanes"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    report_page_api_evenings__evening_id__report_html_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                evening_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    report_seconds_api_evenings__evening_id__seconds_csv_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                evening_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -7015,6 +8180,41 @@ export interface operations {
             };
         };
     };
+    be_silent_api_silence_post: {
+        parameters: {
+            query?: {
+                token?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Silence"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchFacts"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
     state_api_sound_check_get: {
         parameters: {
             query?: never;
@@ -7410,6 +8610,106 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["State"];
+                };
+            };
+        };
+    };
+    read_watch_api_watch_get: {
+        parameters: {
+            query?: {
+                token?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchFacts"];
+                };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    begin_watch_api_watch_begin_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchState"];
+                };
+            };
+        };
+    };
+    end_watch_api_watch_end_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchState"];
+                };
+            };
+        };
+    };
+    stream_watch_api_watch_events_get: {
+        parameters: {
+            query?: {
+                token?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
                 };
             };
         };

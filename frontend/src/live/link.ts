@@ -72,6 +72,9 @@ function take(message: FromServer) {
     case "recording":
       useLive.setState({ recording: message });
       return;
+    case "watch":
+      useLive.setState({ watch: message });
+      return;
     case "notice":
       say(message.level, message.text);
       return;

@@ -1,7 +1,14 @@
 /** What is set, as the server says it, and how the link to it is. React reads slices of this. */
 
 import { create } from "zustand";
-import type { Balance, RecordingState, SettingsSchema, SoundCheck, State } from "../api/client";
+import type {
+  Balance,
+  RecordingState,
+  SettingsSchema,
+  SoundCheck,
+  State,
+  WatchState,
+} from "../api/client";
 
 export type LinkStatus = "connecting" | "open" | "lost";
 export type Message = { id: number; level: "news" | "trouble"; text: string };
@@ -13,6 +20,7 @@ type Live = {
   soundCheck: SoundCheck | null;
   balance: Balance | null;
   recording: RecordingState | null;
+  watch: WatchState | null;
   messages: Message[];
   say: (level: Message["level"], text: string) => void;
   dismiss: (id: number) => void;
@@ -28,6 +36,7 @@ export const useLive = create<Live>((set) => ({
   soundCheck: null,
   balance: null,
   recording: null,
+  watch: null,
   messages: [],
   say: (level, text) =>
     set((live) => ({

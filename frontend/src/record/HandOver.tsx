@@ -14,7 +14,7 @@ import { Choice } from "../ui/Choice";
 import { Popover } from "../ui/Popover";
 import { Progress } from "../ui/Progress";
 import { clock } from "../units/format";
-import type { Span } from "./player";
+import type { Span } from "../live/recordingPlayer";
 
 const POLL_MS = 400;
 const FORMATS = [

@@ -11,7 +11,15 @@ import { clock, decibels } from "../units/format";
 import { HandOverMenu } from "./HandOver";
 import { useFetched } from "./kept";
 import { MarksMenu } from "./MarksMenu";
-import { hear, openRecording, pause, seek, togglePlay, usePlayer, type Way } from "./player";
+import {
+  hear,
+  openRecording,
+  pause,
+  seek,
+  togglePlay,
+  usePlayer,
+  type Way,
+} from "../live/recordingPlayer";
 import { UseMenu } from "./UsePiece";
 import { WholeWave } from "./WholeWave";
 

@@ -6,7 +6,7 @@ import { Button } from "../ui/Button";
 import { Popover } from "../ui/Popover";
 import { clock } from "../units/format";
 import { openTask, type Task } from "../view";
-import { pause, type Span } from "./player";
+import { pause, type Span } from "../live/recordingPlayer";
 
 const TAKES: { kind: NonNullable<Piece["kind"]>; label: string }[] = [
   { kind: "room", label: "the room" },

@@ -7,7 +7,7 @@ import { IconButton } from "../ui/IconButton";
 import { colour, FIGURES_FONT, Picture } from "../ui/Picture";
 import { clock } from "../units/format";
 import { useFetched } from "./kept";
-import { hear, seek, togglePlay, usePlayer } from "./player";
+import { hear, seek, togglePlay, usePlayer } from "../live/recordingPlayer";
 import { paintFlag, paintWave, trackColour } from "./waves";
 
 const POINTS = 400;

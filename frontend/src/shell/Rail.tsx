@@ -13,12 +13,13 @@ import { openTask, TASKS, useView } from "../view";
 import { Feather } from "./Feather";
 import { Findings } from "./Findings";
 import { FEEDS } from "../live/reach";
-import { cough, toggleBreak, toggleMute } from "./silence";
+import { cough, toggleBreak, toggleMute } from "../live/silence";
 import { Tools } from "./Tools";
 
 export function Rail() {
   const current = useView((view) => view.task);
   const isRecording = useLive((live) => (live.recording?.stage ?? "off") !== "off");
+  const isOnAir = useLive((live) => live.watch?.stage === "on_air");
   const recorded = useLive((live) => Math.floor(live.recording?.seconds ?? 0));
   return (
     <aside aria-label="Tasks and listening" className="flex min-h-0 flex-col bg-rail py-4">
@@ -39,7 +40,9 @@ export function Rail() {
             }`}
           >
             {task}
-            {task === "Record" && isRecording ? (
+            {task === "Watch" && isOnAir ? (
+              <span className="text-xs text-over-strong">● on air</span>
+            ) : task === "Record" && isRecording ? (
               <span className="figures text-xs text-over-strong">● {clock(recorded)}</span>
             ) : (
               <span className="figures text-xs font-normal text-quiet">{i + 1}</span>

@@ -102,6 +102,8 @@ function Lamp({ feed }: { feed: FeedName }) {
   const isSent = rig?.inputs.find(({ id }) => id === rig.chained)?.sends[feed].is_heard ?? false;
   const isLooping = useLive((live) => live.state?.loop.is_on ?? false);
   const isReplaying = useLive((live) => live.balance?.replay.is_on ?? false);
+  const told = useLive((live) => live.watch?.told);
+  const isTold = told?.rule === "talk_unheard" && told.subject.split("+").includes(feed);
   const isHeard = reach === "hears";
   const label = FEED_LABELS[feed];
   return (
@@ -111,7 +113,9 @@ function Lamp({ feed }: { feed: FeedName }) {
       disabled={!rig?.chained}
       title={isSent ? `Take your voice off ${label}` : `Send your voice to ${label}`}
       onClick={() => rig && setSetting(`inputs.${rig.chained}.sends.${feed}.is_heard`, !isSent)}
-      className="flex items-center gap-1.5 rounded-md px-1.5 py-1 text-left text-[13px] leading-tight hover:bg-raised min-[1440px]:whitespace-nowrap"
+      className={`flex items-center gap-1.5 rounded-md px-1.5 py-1 text-left text-[13px] leading-tight min-[1440px]:whitespace-nowrap ${
+        isTold ? "bg-over-strong text-on-over" : "hover:bg-raised"
+      }`}
     >
       <span
         aria-hidden
@@ -123,7 +127,8 @@ function Lamp({ feed }: { feed: FeedName }) {
           <span className="absolute top-1/2 -left-1 h-[1.5px] w-4 -rotate-45 bg-quiet" />
         )}
       </span>
-      <span className={isHeard || reach === "open" ? "" : "text-quiet"}>
+      <span className={isHeard || reach === "open" || isTold ? "" : "text-quiet"}>
+        {isTold && <span aria-hidden>▲ </span>}
         <b>{label}</b>{" "}
         {feed === "you" && isReplaying
           ? "hear the replay"

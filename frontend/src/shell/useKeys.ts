@@ -7,8 +7,8 @@ import { hearAs } from "../live/sound";
 import { useLive } from "../live/store";
 import { openTask, TASKS, useView } from "../view";
 import { levelsSentence } from "../live/levelsSentence";
-import { cough, toggleBreak, toggleMute } from "./silence";
-import { speak } from "./speak";
+import { cough, toggleBreak, toggleMute } from "../live/silence";
+import { speak } from "../live/speak";
 
 function isTyping(event: KeyboardEvent): boolean {
   const { target } = event;

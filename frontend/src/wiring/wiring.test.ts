@@ -12,7 +12,7 @@ vi.mock("../live/link", () => ({
   setSetting: (path: string, value: number | boolean | string) =>
     asked.push({ type: "set", path, value, is_nudge: false }),
 }));
-vi.mock("../shell/speak", () => ({ speak: () => undefined }));
+vi.mock("../live/speak", () => ({ speak: () => undefined }));
 
 const send = { is_heard: true, level_db: 0, tap: "after_fader" as const };
 const input = (id: string, isHeard = true) =>
@@ -107,7 +107,7 @@ describe("ways to be silent", () => {
     useLive.setState({ state: { rig } as never });
   });
   it("a held key asks once, however often it repeats, and ends once", async () => {
-    const { cough } = await import("../shell/silence");
+    const { cough } = await import("../live/silence");
     [true, true, true, false, false].forEach(cough);
     expect(asked).toEqual([
       { type: "cough", is_on: true },
@@ -115,7 +115,7 @@ describe("ways to be silent", () => {
     ]);
   });
   it("mute and break change the rig, and nothing is asked where there is no voice", async () => {
-    const { toggleBreak, toggleMute } = await import("../shell/silence");
+    const { toggleBreak, toggleMute } = await import("../live/silence");
     toggleMute();
     toggleBreak();
     expect(asked).toEqual([

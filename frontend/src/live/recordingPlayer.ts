@@ -1,8 +1,8 @@
 /** Plays a recording in this page alone: pieces are fetched ahead and follow each other without a gap. */
 
 import { create } from "zustand";
-import { useSound } from "../live/sound";
-import { say } from "../live/store";
+import { useSound } from "./sound";
+import { say } from "./store";
 
 export type Way = "came" | "was" | "now";
 export type Span = { from: number; to: number };

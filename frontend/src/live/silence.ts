@@ -1,7 +1,7 @@
 /** The ways to be silent: for everyone, for as long as a key is held, and a break. */
 
-import { ask, setSetting } from "../live/link";
-import { useLive } from "../live/store";
+import { ask, setSetting } from "./link";
+import { useLive } from "./store";
 import { speak } from "./speak";
 
 export function toggleMute() {

@@ -1,0 +1,83 @@
+/** Before going on air: what must be true, looked at by Goshawk, each with its mend or the task where it is settled. */
+
+import { Check, LoaderCircle, TriangleAlert } from "lucide-react";
+import { useEffect } from "react";
+import type { BeforeItem } from "../api/client";
+import { ask, mendBy } from "../live/link";
+import { useLive } from "../live/store";
+import { Button } from "../ui/Button";
+import { Progress } from "../ui/Progress";
+import { openTask } from "../view";
+import { Evenings } from "./Evenings";
+import { Rules } from "./Rules";
+
+export function Before() {
+  const items = useLive((live) => live.watch?.before);
+  const records = useLive((live) => live.state?.rig.watch.records ?? false);
+  useEffect(() => {
+    ask({ type: "look_at_watch", is_on: true });
+    return () => ask({ type: "look_at_watch", is_on: false });
+  }, []);
+  const open = items?.filter(({ state }) => state === "open").length ?? 0;
+  return (
+    <>
+      <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
+        <h2 className="text-[19px] font-semibold">Watch</h2>
+        <p className="text-quiet">
+          before you go on air: {items?.length ? `${items.length} things, looked at for you` : "…"}
+          {open > 0 && `; ${open === 1 ? "one is" : `${open} are`} open`}
+        </p>
+        <Button look="main" className="ml-auto min-w-52" onClick={() => ask({ type: "go_on_air" })}>
+          {records ? "Go on air and record" : "Go on air"}
+        </Button>
+      </div>
+      <div className="grid grid-cols-[minmax(0,1fr)_minmax(290px,36%)] items-start gap-3">
+        <section aria-label="Before you go on air" className="rounded-lg bg-panel px-4 py-1.5">
+          {!items?.length && <p className="py-3 text-[13px] text-quiet">Looking …</p>}
+          <ul>
+            {items?.map((item) => (
+              <Row key={item.key} item={item} />
+            ))}
+          </ul>
+        </section>
+        <div className="flex flex-col gap-3">
+          <Rules />
+          <Evenings />
+        </div>
+      </div>
+    </>
+  );
+}
+
+const SAID = { good: "Good", open: "Open", waits: "Waiting" };
+
+function Row({ item }: { item: BeforeItem }) {
+  const { state, title, text, task, mend, progress } = item;
+  const hue =
+    state === "open" ? "text-over-strong" : state === "waits" ? "text-voice-strong" : "text-text";
+  return (
+    <li className="flex items-center gap-3.5 border-b border-line py-2 last:border-0">
+      <span className={`shrink-0 ${hue}`}>
+        {state === "good" ? (
+          <Check aria-hidden size={20} />
+        ) : state === "open" ? (
+          <TriangleAlert aria-hidden size={20} />
+        ) : (
+          <LoaderCircle aria-hidden size={20} />
+        )}
+        <span className="sr-only">{SAID[state]}: </span>
+      </span>
+      <div className="min-w-0 flex-1">
+        <p className={`text-[14px] leading-snug font-semibold ${hue}`}>{title}</p>
+        <p className="text-xs text-quiet">{text}</p>
+      </div>
+      {progress != null && <Progress label={title} share={progress} />}
+      {state === "open" && mend && (
+        <Button look="main" onClick={() => mendBy(mend)}>
+          {mend.label}
+        </Button>
+      )}
+      {state === "open" && !mend && <Button onClick={() => openTask(task)}>{task} …</Button>}
+    </li>
+  );
+}

@@ -1,0 +1,79 @@
+/** Events and marks, the newest first: what, how long, how bad, and what would help. Pressing one plays what was said around it. */
+
+import type { Mark, WatchEvent } from "../api/client";
+import { timeOf } from "./evenings";
+
+type Props = {
+  events: WatchEvent[];
+  marks: Mark[];
+  startedUtc: string;
+  nowS: number;
+  onHear: (atS: number) => void;
+};
+
+type Moment = { key: string; atS: number; title: string; text: string; isOver: boolean };
+
+function lasted(event: WatchEvent, nowS: number): string {
+  const seconds = (event.ended_s ?? nowS) - event.began_s;
+  const long = seconds >= 90 ? `${Math.round(seconds / 60)} min` : `${seconds.toFixed(1)} s`;
+  const times = event.count > 1 ? `, ${event.count} times` : "";
+  return event.ended_s == null ? `still so, for ${long}${times}` : `${long}${times}`;
+}
+
+export function momentsOf(events: WatchEvent[], marks: Mark[], nowS: number): Moment[] {
+  return [
+    ...events.map((event) => ({
+      key: `event ${event.number}`,
+      atS: event.began_s,
+      title: event.title,
+      text: `${lasted(event, nowS)}. ${event.text} ${event.help}`.trim(),
+      isOver: true,
+    })),
+    ...marks.map((mark) => ({
+      key: `mark ${mark.id}`,
+      atS: mark.frame / 48_000,
+      title: mark.name || (mark.by === "you" ? "A mark" : "Marked by Goshawk"),
+      text: mark.by === "you" ? "your mark" : "by Goshawk",
+      isOver: false,
+    })),
+  ].sort((a, b) => b.atS - a.atS);
+}
+
+export function MomentList({ events, marks, startedUtc, nowS, onHear }: Props) {
+  const moments = momentsOf(events, marks, nowS);
+  return (
+    <section
+      aria-label="Moments"
+      className="flex min-h-0 flex-1 flex-col rounded-lg bg-panel p-4 pb-2"
+    >
+      <h3 className="flex justify-between border-b border-line pb-2 text-[13px] font-semibold">
+        Moments <span className="figures font-normal text-quiet">{moments.length}</span>
+      </h3>
+      {!moments.length && (
+        <p className="pt-2 text-[13px] text-quiet">
+          Nothing has happened. K puts a mark while it is recorded.
+        </p>
+      )}
+      <ul className="min-h-0 flex-1 overflow-auto" tabIndex={moments.length ? 0 : undefined}>
+        {moments.map((one) => (
+          <li key={one.key} className="border-b border-line last:border-0">
+            <button
+              type="button"
+              title="Hear what was said around it, in your ears alone"
+              onClick={() => onHear(one.atS)}
+              className="grid w-full grid-cols-[46px_minmax(0,1fr)] py-2 text-left text-[13px] hover:bg-raised/40"
+            >
+              <span className="figures text-quiet">{timeOf(startedUtc, one.atS)}</span>
+              <span>
+                <span className={`font-semibold ${one.isOver ? "text-over-strong" : ""}`}>
+                  {one.isOver ? "▲" : "▸"} {one.title}
+                </span>
+                <span className="block text-xs text-quiet">{one.text}</span>
+              </span>
+            </button>
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}

@@ -1,0 +1,115 @@
+/** On air: the evening so far as lanes, what stands wrong, what happened. */
+
+import { useEffect, useState } from "react";
+import type { LanesData } from "../api/client";
+import { ask } from "../live/link";
+import { pause, usePlayer } from "../live/recordingPlayer";
+import { useLive } from "../live/store";
+import { TroubleCard } from "../pictures/TroubleCard";
+import { Button } from "../ui/Button";
+import { Choice } from "../ui/Choice";
+import { clock } from "../units/format";
+import { timeOf, useEvenings } from "./evenings";
+import { hearMoment } from "./hearMoment";
+import { LanesPicture } from "./Lanes";
+import { MomentList } from "./MomentList";
+
+const SPANS = [
+  { value: "0", label: "all" },
+  { value: "3600", label: "1 h" },
+  { value: "600", label: "10 min" },
+];
+const POLL_MS = 2000;
+const POINTS = 420;
+const NONE: never[] = [];
+
+export function OnAir() {
+  const watch = useLive((live) => live.watch);
+  const rig = useLive((live) => live.state?.rig);
+  const recording = useLive((live) => live.recording);
+  const [span, setSpan] = useState("0");
+  const seconds = watch?.seconds ?? 0;
+  const whole = Math.max(1, Math.floor(seconds));
+  const from = span === "0" ? 0 : Math.max(0, whole - Number(span));
+  const { found, trouble } = useEvenings<LanesData>(
+    `/${watch?.evening}/lanes?points=${POINTS}&from_s=${from}`,
+    span,
+    POLL_MS,
+  );
+  const isPlaying = usePlayer((player) => player.isPlaying);
+  useEffect(() => pause, []);
+  if (!watch?.started_utc || !rig) return null;
+  const started = watch.started_utc;
+  const marks = recording?.marks ?? NONE;
+  // A mark counts from the recording's beginning, which is a moment after the evening's.
+  const shift = recording?.id ? Math.max(0, seconds - recording.seconds) * 48_000 : 0;
+  const placed = marks.map((mark) => ({ ...mark, frame: mark.frame + shift }));
+  const hearAt = (atS: number) => void hearMoment(recording?.id ?? "", started, atS, recording);
+  return (
+    <div className="flex h-full min-h-[480px] flex-col">
+      <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
+        <h2 className="text-[19px] font-semibold">Watch</h2>
+        <p className="text-quiet">
+          on air for <span className="figures text-[13px]">{clock(seconds)}</span>
+        </p>
+        <span className="ml-auto" />
+        {isPlaying && <Button onClick={pause}>Stop hearing it</Button>}
+        <Button
+          title="One strip for a corner of the screen"
+          onClick={() =>
+            window.open("/small", "goshawk small", "popup,width=480,height=150,noopener=no")
+          }
+        >
+          Small window
+        </Button>
+        <Button
+          look="main"
+          disabled={watch.stage === "ending"}
+          onClick={() => ask({ type: "go_off_air" })}
+        >
+          {watch.stage === "ending" ? "Ending …" : "End and report"}
+        </Button>
+      </div>
+      {watch.save_trouble && (
+        <p role="alert" className="mb-2 text-[13px] text-over-strong">
+          ▲ {watch.save_trouble}
+        </p>
+      )}
+      <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_minmax(270px,30%)] gap-3">
+        <section
+          aria-label="The evening so far"
+          className="flex min-h-0 min-w-0 flex-col rounded-lg bg-panel p-3.5"
+        >
+          <div className="mb-2.5 flex flex-wrap items-center gap-3">
+            <h3 className="font-semibold">The evening so far</h3>
+            <p className="text-xs text-quiet max-[1180px]:sr-only">
+              press a moment to hear what was said
+            </p>
+            <span className="ml-auto" />
+            <Choice label="How much is shown" value={span} options={SPANS} onChange={setSpan} />
+          </div>
+          {trouble && <p role="alert">▲ {trouble}</p>}
+          <LanesPicture
+            rig={rig}
+            data={found}
+            events={watch.events}
+            marks={placed}
+            startLabel={timeOf(started, from)}
+            endLabel="now"
+            onHear={hearAt}
+          />
+        </section>
+        <div className="flex min-h-0 flex-col gap-3">
+          {watch.told && <TroubleCard event={watch.told} />}
+          <MomentList
+            events={watch.events}
+            marks={placed}
+            startedUtc={started}
+            nowS={seconds}
+            onHear={hearAt}
+          />
+        </div>
+      </div>
+    </div>
+  );
+}

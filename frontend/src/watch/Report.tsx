@@ -1,0 +1,214 @@
+/** The report of an evening: figures, what to do next time, the lanes, what happened, what was changed. */
+
+import { ChevronLeft } from "lucide-react";
+import { useEffect, useState, type ReactNode } from "react";
+import { askEvenings, type EveningReport, type LanesData } from "../api/client";
+import { pause } from "../live/recordingPlayer";
+import { Button } from "../ui/Button";
+import { Popover } from "../ui/Popover";
+import { clock, decibels } from "../units/format";
+import { dayOf, did, showEvening, timeOf, useEvenings } from "./evenings";
+import { hearMoment } from "./hearMoment";
+import { LanesPicture } from "./Lanes";
+import { MomentList } from "./MomentList";
+
+const POINTS = 420;
+
+export function Report({ id }: { id: string }) {
+  const { found, trouble } = useEvenings<EveningReport>(`/${id}`, id);
+  const { found: lanes } = useEvenings<LanesData>(`/${id}/lanes?points=${POINTS}`, id);
+  useEffect(() => pause, []);
+  if (trouble) {
+    return (
+      <p role="alert" className="text-[13px]">
+        ▲ {trouble} <Button onClick={() => showEvening("")}>Back</Button>
+      </p>
+    );
+  }
+  if (!found) return null;
+  const { evening } = found;
+  const hearAt = (atS: number) =>
+    void hearMoment(evening.recording, evening.started_utc, atS, null);
+  return (
+    <>
+      <div className="mb-2 flex flex-wrap items-center gap-x-2.5 gap-y-1.5">
+        <Button aria-label="Back to before you go on air" onClick={() => showEvening("")}>
+          <ChevronLeft aria-hidden size={15} className="-ml-1 inline" /> Back
+        </Button>
+        <h2 className="min-w-0 truncate text-[19px] font-semibold">{evening.title}</h2>
+        <p className="text-quiet">
+          {dayOf(evening.started_utc)}, {clock(evening.seconds)} on air
+          {evening.was_cut && ", cut short"}
+        </p>
+        <span className="ml-auto" />
+        <Keep id={id} />
+        <Forget id={id} />
+      </div>
+      <div className="grid grid-cols-[minmax(0,1fr)_minmax(270px,32%)] items-start gap-3">
+        <div className="flex min-w-0 flex-col gap-3">
+          <Figures report={found} />
+          <section
+            aria-label="The evening"
+            className="flex h-[430px] flex-col rounded-lg bg-panel p-3.5"
+          >
+            <LanesPicture
+              rig={evening.rig}
+              data={lanes}
+              events={evening.events}
+              marks={evening.marks}
+              startLabel={timeOf(evening.started_utc, 0)}
+              endLabel={timeOf(evening.started_utc, evening.seconds)}
+              onHear={hearAt}
+            />
+          </section>
+          <Changes report={found} />
+        </div>
+        <div className="flex flex-col gap-3">
+          <Box title="Next time">
+            {evening.advice.length === 0 && (
+              <p className="text-quiet">Nothing: it went as it should.</p>
+            )}
+            <ul className="flex flex-col gap-1.5">
+              {evening.advice.map((sentence) => (
+                <li key={sentence}>{sentence}</li>
+              ))}
+            </ul>
+          </Box>
+          <Note key={evening.id} id={id} note={evening.note} />
+          <div className="flex max-h-[420px] flex-col">
+            <MomentList
+              events={evening.events}
+              marks={evening.marks}
+              startedUtc={evening.started_utc}
+              nowS={evening.seconds}
+              onHear={hearAt}
+            />
+          </div>
+        </div>
+      </div>
+    </>
+  );
+}
+
+function Box({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <section aria-label={title} className="rounded-lg bg-panel p-4 text-[13px]">
+      <h3 className="mb-1.5 font-semibold">{title}</h3>
+      {children}
+    </section>
+  );
+}
+
+function Keep({ id }: { id: string }) {
+  return (
+    <Popover label="Keep the report" className="w-72" trigger={<Button>Keep it…</Button>}>
+      <ul className="flex flex-col gap-2 text-[13px]">
+        <li>
+          <a
+            className="underline"
+            href={`/api/evenings/${id}/report.html`}
+            target="_blank"
+            rel="noreferrer"
+          >
+            One page, to read or to print
+          </a>
+        </li>
+        <li>
+          <a className="underline" download={`evening-${id}.json`} href={`/api/evenings/${id}`}>
+            JSON, with everything
+          </a>
+        </li>
+        <li>
+          <a className="underline" download href={`/api/evenings/${id}/seconds.csv`}>
+            CSV, a line a second
+          </a>
+        </li>
+      </ul>
+    </Popover>
+  );
+}
+
+function Forget({ id }: { id: string }) {
+  const forget = async () => {
+    if (await did(askEvenings(`/${id}`, "DELETE"))) showEvening("");
+  };
+  return (
+    <Popover label="Delete this evening" className="w-64" trigger={<Button>Delete…</Button>}>
+      <p className="mb-2 text-[13px]">
+        The report goes for good; the recording of the evening stays in Record.
+      </p>
+      <Button onClick={() => void forget()}>Delete the report</Button>
+    </Popover>
+  );
+}
+
+function Note({ id, note: first }: { id: string; note: string }) {
+  const [note, setNote] = useState(first);
+  const [kept, setKept] = useState(first);
+  const save = async () => {
+    if (note !== kept && (await did(askEvenings(`/${id}`, "PATCH", { note })))) setKept(note);
+  };
+  return (
+    <textarea
+      aria-label="Note"
+      placeholder="Note: how it was, what to change"
+      value={note}
+      rows={2}
+      maxLength={2000}
+      onChange={(event) => setNote(event.target.value)}
+      onBlur={() => void save()}
+      className="block w-full resize-y rounded-lg bg-panel px-4 py-2.5 text-[13px]"
+    />
+  );
+}
+
+const percent = (share: number | null) => (share === null ? "–" : `${Math.round(share * 100)} %`);
+
+function Figures({ report: { evening, shares } }: { report: EveningReport }) {
+  const { figures } = evening;
+  const cells = [
+    ["Loudness", decibels(figures.loudness_lufs), "LUFS"],
+    ["Voice over game", decibels(figures.clearance_db), "dB"],
+    ["Voice peaks", decibels(evening.voice_peaks_dbfs), "dBFS"],
+    ["Understandable", decibels(figures.intelligibility, 2), ""],
+    ["Highest true peak", decibels(figures.true_peak_dbtp), "dBTP"],
+    ["You spoke", clock(evening.speech_s), ""],
+    ["Viewers heard of it", percent(shares.viewers), ""],
+    ["The call heard of it", percent(shares.call), ""],
+  ] as const;
+  return (
+    <dl className="grid grid-cols-4 gap-x-3 gap-y-2 rounded-lg bg-panel p-4">
+      {cells.map(([label, value, unit]) => (
+        <div key={label}>
+          <dt className="text-xs text-quiet">{label}</dt>
+          <dd className="figures text-[16px] font-semibold">
+            {value} <span className="text-xs font-normal text-quiet">{unit}</span>
+          </dd>
+        </div>
+      ))}
+    </dl>
+  );
+}
+
+function Changes({ report: { evening } }: { report: EveningReport }) {
+  return (
+    <Box title="What was changed">
+      {evening.changes.length === 0 && <p className="text-quiet">Nothing.</p>}
+      <ul className="max-h-40 overflow-auto">
+        {evening.changes.map((one, n) => (
+          <li
+            key={n}
+            className="grid grid-cols-[56px_1fr] border-t border-line py-1 first:border-0"
+          >
+            <span className="figures text-quiet">{timeOf(evening.started_utc, one.at_s)}</span>
+            <span className="break-words">
+              {Object.entries(one.settings)
+                .map(([path, value]) => `${path} → ${String(value)}`)
+                .join("; ") || "Inputs, outputs or stages"}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Box>
+  );
+}

@@ -1,0 +1,66 @@
+/** Evenings as the server has them, asked for anew when it says that they changed; and which of them is shown. */
+
+import { useEffect, useState } from "react";
+import { create } from "zustand";
+import { fetchEvenings, type KeptEvening } from "../api/client";
+import { say, useLive } from "../live/store";
+
+type Shown = { shown: string };
+const useChoice = create<Shown>(() => ({ shown: "" }));
+
+export const useShownEvening = () => useChoice((choice) => choice.shown);
+export const showEvening = (shown: string) => useChoice.setState({ shown });
+
+/** What is fetched from a path of the evenings' interface, and why it could not be; fetched again when `again` changes, and every
+ * `everyMs` if that is not 0. */
+export function useEvenings<Kind>(path: string, again: unknown, everyMs = 0) {
+  const [found, setFound] = useState<Kind | null>(null);
+  const [trouble, setTrouble] = useState("");
+  useEffect(() => {
+    let isWanted = true;
+    const load = () =>
+      fetchEvenings<Kind>(path).then(
+        (reply) => {
+          if (!isWanted) return;
+          setFound(reply);
+          setTrouble("");
+        },
+        (error: Error) => isWanted && setTrouble(error.message),
+      );
+    void load();
+    const timer = everyMs ? window.setInterval(() => void load(), everyMs) : 0;
+    return () => {
+      isWanted = false;
+      window.clearInterval(timer);
+    };
+  }, [path, again, everyMs]);
+  return { found, trouble };
+}
+
+export function useKeptEvenings() {
+  const changes = useLive((live) => live.watch?.changes);
+  const { found, trouble } = useEvenings<KeptEvening[]>("", changes);
+  return { kept: found?.filter((one) => one.is_over) ?? null, trouble };
+}
+
+/** Whether a request was done; what the server says else is told. */
+export async function did(request: Promise<void>): Promise<boolean> {
+  try {
+    await request;
+    return true;
+  } catch (error) {
+    say("trouble", error instanceof Error ? error.message : "That was not done. Try again.");
+    return false;
+  }
+}
+
+/** The day of an evening, as it is said here: "24 Nov". */
+export const dayOf = (utc: string) =>
+  new Date(utc).toLocaleDateString("en-GB", { day: "numeric", month: "short" });
+
+/** A time of the day at a second of an evening: "21.24". */
+export function timeOf(startedUtc: string, atS: number): string {
+  const date = new Date(new Date(startedUtc).getTime() + atS * 1000);
+  const two = (value: number) => String(value).padStart(2, "0");
+  return `${two(date.getHours())}.${two(date.getMinutes())}`;
+}
