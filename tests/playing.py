@@ -27,6 +27,7 @@ class Playing:
         self.loop.begin(self.sound, int(self.memory.head[SESSION]))
         self.sound.plan(plan.number)
         self._since_reading = 0
+        self.missed_blocks = 0
 
     def obey(self, plan: Plan) -> None:
         """Another plan."""
@@ -43,4 +44,6 @@ class Playing:
             self._since_reading += frames
             if self._since_reading >= RATE_HZ // 10:
                 self._since_reading = 0
-                self.readings.write(self.loop.take_readings(engine_reading()))
+                self.readings.write(
+                    self.loop.take_readings(engine_reading(missed_blocks=self.missed_blocks))
+                )

@@ -56,9 +56,7 @@ class WatchRules(Settings):
     device_silent: Rule = _rule(
         10.0, "The microphone is silent", "Digital silence, as no microphone ever is."
     )
-    device_drifts: Rule = _rule(
-        10.0, "A device drifts", "Its rate is not what it says, or it drops out over and over."
-    )
+    device_drifts: Rule = _rule(10.0, "A device drifts", "Its rate is not what it says.")
     echo: Rule = _rule(5.0, "An echo, or a howl", "Somebody hears the same sound twice.")
     dropouts: Rule = _rule(0.0, "Dropouts", "Sound that was lost on its way.")
     gate_chops: Rule = _rule(

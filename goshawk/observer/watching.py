@@ -88,6 +88,11 @@ class Watching:
 
     # --- on air -----------------------------------------------------------------------------------
 
+    @property
+    def now_s(self) -> float:
+        """Where the evening stands; 0 if there is none."""
+        return self._maker.now_s if self._evening else 0.0
+
     def begin(self, watch: wishes.Watch) -> None:
         """Watch over an evening from now on."""
         try:

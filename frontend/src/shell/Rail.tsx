@@ -43,7 +43,7 @@ export function Rail() {
             {task === "Watch" && isOnAir ? (
               <span className="text-xs text-over-strong">● on air</span>
             ) : task === "Record" && isRecording ? (
-              <span className="figures text-xs text-over-strong">● {clock(recorded)}</span>
+              <span className="figures text-[11px] whitespace-nowrap text-over-strong">● {clock(recorded)}</span>
             ) : (
               <span className="figures text-xs font-normal text-quiet">{i + 1}</span>
             )}
@@ -67,7 +67,7 @@ function SilenceBox() {
   const isMuted = rig?.inputs.find(({ id }) => id === rig.chained)?.is_muted ?? false;
   const isOnBreak = rig?.is_on_break ?? false;
   const look = (isOn: boolean) =>
-    `rounded-md! px-1! py-1.5! text-xs! ${isOn ? "bg-over-strong! text-on-over! font-semibold" : "bg-panel!"}`;
+    `rounded-md! px-0! py-1.5! text-xs! whitespace-nowrap ${isOn ? "bg-over-strong! text-on-over! font-semibold" : "bg-panel!"}`;
   return (
     <div className="mx-3.5 grid grid-cols-2 gap-1.5 border-t border-line pt-3">
       <Button

@@ -56,7 +56,7 @@ function Row({ item }: { item: BeforeItem }) {
   const hue =
     state === "open" ? "text-over-strong" : state === "waits" ? "text-voice-strong" : "text-text";
   return (
-    <li className="flex items-center gap-3.5 border-b border-line py-2 last:border-0">
+    <li className="flex items-center gap-3.5 border-b border-line py-[7px] last:border-0">
       <span className={`shrink-0 ${hue}`}>
         {state === "good" ? (
           <Check aria-hidden size={20} />

@@ -11,6 +11,7 @@ from goshawk.core.graph.stations import MICROPHONE, to_viewers
 from goshawk.core.measure.clearance import LEAST_HEARD_DBFS, voice_peaks_dbfs
 from goshawk.core.measure.levels import PAUSE, SPEECH, hops_in_db
 from goshawk.core.measure.percentiles import percentiles
+from goshawk.core.measure.speech_activity import TAIL_HOPS
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS
 from goshawk.core.rules.health.moment import DeviceMoment, Moment, Slow
@@ -83,7 +84,7 @@ class MomentMaker:
         return Moment(
             at_s=at_s,
             seconds=count / 100.0,
-            speech_s=float((readings.activity != PAUSE).sum()) / 100.0,
+            speech_s=self._speech_s(count),
             is_speaking=bool((self._activity[-SPEAKING_HOPS:] == SPEECH).any()),
             open={
                 feed: linear_to_db(gain) > LEAST_HEARD_DBFS
@@ -104,6 +105,13 @@ class MomentMaker:
             playing="replay" if readings.is_replaying else playing,
             slow=slow or Slow(),
         )
+
+    def _speech_s(self, count: int) -> float:
+        """Of the newest hops, those of speech, and of the short rests within words that follow it."""
+        recent = self._activity[-(count + TAIL_HOPS) :] == SPEECH
+        near = np.convolve(recent, np.ones(TAIL_HOPS + 1))[: len(recent)] > 0.0
+        said = near[-count:] & (self._activity[-count:] != PAUSE)
+        return float(said.sum()) / 100.0
 
     def _forget(self) -> None:
         self._activity, self._peaks, self._reach = self._activity[:0], {}, []

@@ -291,8 +291,9 @@ def _spoken(known: Known) -> Item:
 
 
 def _near(known: Known) -> list[Item]:
-    """Each background input against its target."""
-    found = []
+    """Each background input against its target: those that are too near singly, the others in one line."""
+    found: list[Item] = []
+    good: list[str] = []
     for one in known.rig.inputs:
         clearance = known.clearances_db.get(one.id)
         if one.role == "voice" or clearance is None:
@@ -313,15 +314,12 @@ def _near(known: Known) -> list[Item]:
                 )
             )
         else:
-            found.append(
-                Item(
-                    key=f"near {one.id}",
-                    state="good",
-                    title=f"{one.name} stands {clearance:.1f} dB under you",
-                    text=f"{wanted:.0f} are wanted.",
-                    task="Balance",
-                )
-            )
+            good.append(f"{one.name} {clearance:.1f} dB, of {wanted:.0f} wanted")
+    if good:
+        title = "Nothing stands too near" if not found else "The others stand far enough under you"
+        found.append(
+            Item(key="near", state="good", title=title, text="; ".join(good) + ".", task="Balance")
+        )
     return found
 
 

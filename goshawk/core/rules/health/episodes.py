@@ -61,7 +61,7 @@ class Episodes:
                 event = self._note(rule, trouble, moment, rig)
                 if event is not None:
                     changed[event.number] = event
-        for event in self._end_what_is_over(moment.at_s + moment.seconds):
+        for event in self._end_what_is_over(moment, rig):
             changed[event.number] = event
         return list(changed.values())
 
@@ -92,8 +92,10 @@ class Episodes:
         comes_back = one.is_over
         if comes_back and one.event is None:
             one.began_s, one.gathered_s, one.is_over, comes_back = moment.at_s, 0.0, False, False
+        pause_s = max(0.0, moment.at_s - one.last_s)
+        bridged_s = pause_s if pause_s <= rule.bridges_s else 0.0
         one.last_s = ends_s
-        one.gathered_s += moment.seconds * trouble.share
+        one.gathered_s += bridged_s + moment.seconds * trouble.share
         if trouble.badness >= one.trouble.badness:
             one.trouble = trouble
         if comes_back and one.event is not None:
@@ -146,11 +148,13 @@ class Episodes:
         )
         return one.event
 
-    def _end_what_is_over(self, now_s: float) -> list[Event]:
+    def _end_what_is_over(self, moment: Moment, rig: Rig) -> list[Event]:
         ended = []
+        now_s = moment.at_s + moment.seconds
         for key, one in list(self._open.items()):
             quiet_s = now_s - one.last_s
-            if not one.is_over and quiet_s > one.rule.calm_s:
+            calm_s = one.rule.calm_s if one.rule.can_last(moment, rig) else 0.0
+            if not one.is_over and quiet_s > calm_s:
                 one.is_over = True
                 if one.event is None:
                     del self._open[key]

@@ -25,7 +25,7 @@ DELAY_GROWN_MS = 20.0
 """Half of what EBU R 37 allows sound to be late: a delay that has grown by this will be seen on lips."""
 
 ECHO_CODES = ("loop_howls", "heard_twice", "voice_returns", "call_hears_itself")
-DRIFT_CODES = ("dropouts", "rate_untrue")
+DRIFT_CODES = ("rate_untrue",)
 PLAYS = ("playing", "waiting", "")
 LISTENERS: dict[FeedName, str] = {
     "viewers": "viewers",
@@ -82,17 +82,21 @@ def _why_unheard(rig: Rig, moment: Moment, feed: FeedName) -> str:
     return "The cough key is held."
 
 
+def _shut_out(moment: Moment, rig: Rig) -> list[FeedName]:
+    """Who is meant to hear the voice and cannot."""
+    voice = rig.voice
+    if voice is None:
+        return []
+    wanted: list[FeedName] = ["viewers"]
+    if any(one.role == "call" for one in rig.inputs) and voice.sends.to("call").is_heard:
+        wanted.append("call")
+    return [feed for feed in wanted if not moment.open.get(feed, False)]
+
+
 def talk_unheard(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     """Speech at the microphone while viewers, or a call that is meant to hear it, are shut."""
-    voice = rig.voice
-    if voice is None or not moment.speech_s:
-        return
-    has_call = any(one.role == "call" for one in rig.inputs)
-    wanted: list[FeedName] = ["viewers"]
-    if has_call and voice.sends.to("call").is_heard:
-        wanted.append("call")
-    shut = [feed for feed in wanted if not moment.open.get(feed, False)]
-    if not shut:
+    shut = _shut_out(moment, rig)
+    if not shut or not moment.speech_s:
         return
     names = " and ".join(LISTENERS[feed] for feed in shut)
     does = "do" if shut[0] == "viewers" or len(shut) > 1 else "does"
@@ -137,6 +141,9 @@ def clips(moment: Moment, rig: Rig) -> Iterable[Trouble]:
             found.text if found else "Turn its preamp down by 6 dB.",
             found.mend if found else None,
         )
+    else:
+        # An analogue stage before the converter, which clips below full scale: known every few seconds.
+        yield from _by_codes(moment, ("flat_tops",))
 
 
 def ceiling(moment: Moment, rig: Rig) -> Iterable[Trouble]:
@@ -185,13 +192,13 @@ def _by_codes(moment: Moment, codes: tuple[str, ...]) -> Iterable[Trouble]:
 
 
 def _of(found: Finding) -> Trouble:
-    subject = found.key.partition(" ")[2] or found.code
+    subject = found.key.partition(":")[2] or found.code
     help = found.mend.label if found.mend else ""
     return Trouble(subject, found.title, found.text, found.badness, help, found.mend)
 
 
 def device_drifts(moment: Moment, rig: Rig) -> Iterable[Trouble]:
-    """A rate that is not what the device says, or dropouts over and over."""
+    """A rate that is not what the device says."""
     return _by_codes(moment, DRIFT_CODES)
 
 
@@ -293,25 +300,42 @@ def delay_grown(moment: Moment, rig: Rig) -> Iterable[Trouble]:
 Look = Callable[[Moment, Rig], Iterable[Trouble]]
 
 
+def _always(moment: Moment, rig: Rig) -> bool:
+    return True
+
+
+def is_anybody_shut_out(moment: Moment, rig: Rig) -> bool:
+    """Whether there can be talk that is not heard: else it is over at once, and not only after a pause."""
+    return bool(_shut_out(moment, rig))
+
+
+def does_nothing_arrive(moment: Moment, rig: Rig) -> bool:
+    """The same, of a voice of which nothing arrives."""
+    return moment.reach_dbfs.get("viewers", 0.0) < UNHEARD_DBFS
+
+
 @dataclass(frozen=True)
 class HealthRule:
-    """``calm_s``: so long without it, and it is over; what comes back within ``joins_s`` is the same event."""
+    """``calm_s``: so long without it, and it is over; what comes back within ``joins_s`` is the same event. Pauses up to
+    ``bridges_s`` count against its patience as if it had lasted."""
 
     name: RuleName
     look: Look
     calm_s: float = 1.0
     joins_s: float = 20.0
+    bridges_s: float = 0.0
+    can_last: Callable[[Moment, Rig], bool] = _always
 
 
 RULES = (
     # In the order in which they are told, where several stand at once.
-    HealthRule("talk_unheard", talk_unheard, calm_s=6.0),
+    HealthRule("talk_unheard", talk_unheard, calm_s=6.0, can_last=is_anybody_shut_out),
     HealthRule("device_lost", device_lost),
-    HealthRule("voice_missing", voice_missing, calm_s=6.0),
+    HealthRule("voice_missing", voice_missing, calm_s=6.0, can_last=does_nothing_arrive),
     HealthRule("device_silent", device_silent),
-    HealthRule("clips", clips, calm_s=2.0),
+    HealthRule("clips", clips, calm_s=3.0),
     HealthRule("echo", echo, calm_s=12.0),
-    HealthRule("covered", covered, calm_s=3.0),
+    HealthRule("covered", covered, calm_s=3.0, bridges_s=1.0),
     HealthRule("dropouts", dropouts, calm_s=3.0, joins_s=60.0),
     HealthRule("device_drifts", device_drifts, calm_s=5.0),
     HealthRule("gate_chops", gate_chops, calm_s=12.0),
