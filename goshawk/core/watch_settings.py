@@ -69,7 +69,7 @@ class WatchRules(Settings):
         5.0, "Something is over you", "The game's, music's or call's peaks reach yours."
     )
     loudness_off: Rule = _rule(
-        60.0, "Too loud, or too soft", "Loudness of the last three minutes, 3 LU beside the target."
+        30.0, "Too loud, or too soft", "Loudness of the last minute, 3 LU beside the target."
     )
     delay_grown: Rule = _rule(5.0, "The delay has grown", "20 ms more than when you went on air.")
     limiter_hard: Rule = _rule(

@@ -42,10 +42,13 @@ from goshawk.timeline.readings import Readings
 from goshawk.units import SAMPLE_RATE_HZ
 
 METER_EVERY_S = 5
-LOUDNESS_SEGMENTS = 1800
-"""Three minutes."""
+LOUDNESS_SEGMENTS = 600
+"""A minute: what was loud before that would hide, by the relative gate, that it is no more."""
 
-LEAST_LOUDNESS_SEGMENTS = 600
+LEAST_LOUDNESS_SEGMENTS = 300
+LEAST_SPOKEN = 0.15
+"""A whole in which nobody speaks, or that is on a break, is no softer than it should be."""
+
 WORDS_EVERY_S = 10
 LEAST_WORDS_S = 2.0
 VOICED_S = 6.0
@@ -103,6 +106,7 @@ class Watching:
         self._maker = MomentMaker(watch.offset_s)
         self._episodes = Episodes(self._is_voice, watch.last_event)
         self._segments: deque[float] = deque(maxlen=LOUDNESS_SEGMENTS)
+        self._spoken: deque[float] = deque(maxlen=LOUDNESS_SEGMENTS // 10)
         self._second = int(watch.offset_s)
         self._gathered = _Gathered()
         self._lost = (-1, 0)
@@ -214,6 +218,8 @@ class Watching:
             return None
         number, self._second = self._second, int(ends_s)
         values = self._gathered.values()
+        is_heard = values[columns.VIEWERS] > 0.0
+        self._spoken.append(values[columns.SPEECH] if is_heard else 0.0)
         self._gathered = _Gathered()
         levels = self._figures.levels
         if levels is not None:
@@ -251,7 +257,8 @@ class Watching:
         if not self._delay_at_start:
             self._delay_at_start = delays
         loudness = None
-        if len(self._segments) >= LEAST_LOUDNESS_SEGMENTS:
+        spoken = sum(self._spoken) / max(1, len(self._spoken))
+        if len(self._segments) >= LEAST_LOUDNESS_SEGMENTS and spoken >= LEAST_SPOKEN:
             loudness = integrated_lufs(np.array(self._segments))
         self._slow = Slow(
             {one.code: one for one in levels.findings},

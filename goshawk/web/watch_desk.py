@@ -120,12 +120,13 @@ class WatchDesk:
         except NotFound:
             return
         seconds = max(evening.seconds, float(history.seconds))
-        away_s = (datetime.now(UTC) - _utc_at(evening, seconds)).total_seconds()
+        # A clock that was set back meanwhile says nothing of how long it was.
+        away_s = max(0.0, (datetime.now(UTC) - _utc_at(evening, seconds)).total_seconds())
         events = [
             one if not one.lasts else one.model_copy(update={"ended_s": seconds})
             for one in evening.events
         ]
-        if may_resume and 0.0 <= away_s < RESUMES_S:
+        if may_resume and away_s < RESUMES_S:
             self._evening = evening.model_copy(update={"events": []})
             self._history, self._meter = history, meter or b""
             self._events = {one.number: one for one in events}

@@ -87,6 +87,15 @@ class Server:
         with urllib.request.urlopen(request, timeout=timeout) as reply:
             return json.loads(reply.read() or b"null")
 
+    def refused(self, path: str, method: str = "POST", body: Any = None) -> int:
+        """The status under which a request is refused; 0 if it is done."""
+        try:
+            self.ask(path, method, body)
+        except urllib.error.HTTPError as error:
+            error.close()
+            return error.code
+        return 0
+
     def change(self, path: str, value: Any, timeout: float = 30.0) -> Any:
         """Set one setting; the state when it is acknowledged."""
         return self.ask("/api/rig", "PATCH", {"path": path, "value": value}, timeout)
@@ -122,11 +131,15 @@ class Server:
     def begin_anew(self) -> None:
         """Take back whatever an earlier story changed."""
         self.ask("/api/test-clock/back", timeout=120.0)
+        self.refused("/api/watch/end")  # where somebody is on air, it is done
+        for one in self.ask("/api/evenings", "GET"):
+            self.ask(f"/api/evenings/{one['id']}", "DELETE")
         if self.ask("/api/recordings/current", "GET")["stage"] != "off":
             self.ask("/api/recordings/current/stop")
         for one in self.ask("/api/recordings", "GET"):
-            with suppress(urllib.error.HTTPError):  # it may be running still, on its way to the end
-                self.ask(f"/api/recordings/{one['id']}", "DELETE")
+            self.refused(
+                f"/api/recordings/{one['id']}", "DELETE"
+            )  # it may be on its way to the end
         self.ask("/api/sound-check/recording", "DELETE")
         for kind in self.ask("/api/sound-check", "GET")["takes"]:
             self.ask(f"/api/sound-check/takes/{kind}", "DELETE")

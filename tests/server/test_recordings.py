@@ -27,7 +27,8 @@ def refused(server: Server, path: str, method: str = "POST", body: Any = None) -
     with pytest.raises(urllib.error.HTTPError) as caught:
         server.ask(path, method, body)
     assert caught.value.code in (404, 422)
-    return str(json.loads(caught.value.read())["detail"])
+    with caught.value as answer:
+        return str(json.loads(answer.read())["detail"])
 
 
 def test_an_evening_is_recorded_heard_used_and_handed_over(server: Server) -> None:

@@ -18,7 +18,7 @@ class DeviceMoment:
 @dataclass(frozen=True)
 class Slow:
     """What takes longer to be known, as it was known last: findings by their code, the sentence of what has drifted away since the
-    sound check, loudness of the last three minutes, delays."""
+    sound check, loudness of the last minute, delays."""
 
     findings: dict[str, Finding] = field(default_factory=dict)
     drift: str = ""

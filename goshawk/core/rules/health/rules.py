@@ -185,16 +185,18 @@ def device_silent(moment: Moment, rig: Rig) -> Iterable[Trouble]:
         )
 
 
-def _by_codes(moment: Moment, codes: tuple[str, ...]) -> Iterable[Trouble]:
+def _by_codes(moment: Moment, codes: tuple[str, ...], *, is_sure: bool = True) -> Iterable[Trouble]:
     for found in moment.slow.findings.values():
         if found.code in codes:
-            yield _of(found)
+            yield _of(found, is_sure=is_sure)
 
 
-def _of(found: Finding) -> Trouble:
+def _of(found: Finding, *, is_sure: bool) -> Trouble:
     subject = found.key.partition(":")[2] or found.code
     help = found.mend.label if found.mend else ""
-    return Trouble(subject, found.title, found.text, found.badness, help, found.mend)
+    return Trouble(
+        subject, found.title, found.text, found.badness, help, found.mend, is_sure=is_sure
+    )
 
 
 def device_drifts(moment: Moment, rig: Rig) -> Iterable[Trouble]:
@@ -209,12 +211,12 @@ def echo(moment: Moment, rig: Rig) -> Iterable[Trouble]:
 
 def gate_chops(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     """A gate over the speech."""
-    return _by_codes(moment, ("gate_chops_speech",))
+    return _by_codes(moment, ("gate_chops_speech",), is_sure=False)
 
 
 def limiter_hard(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     """A limiter that works all the time: something before it has changed."""
-    return _by_codes(moment, ("limiter_works_always",))
+    return _by_codes(moment, ("limiter_works_always",), is_sure=False)
 
 
 def dropouts(moment: Moment, rig: Rig) -> Iterable[Trouble]:
@@ -275,7 +277,7 @@ def loudness_off(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     yield Trouble(
         side,
         f"The whole is {abs(found - wanted):.0f} LU {side} than wanted",
-        f"{minus(found, 1)} LUFS over three minutes; {minus(wanted)} are wanted.",
+        f"{minus(found, 1)} LUFS over the last minute; {minus(wanted)} are wanted.",
         abs(found - wanted),
         "Turn the Viewers' fader, or look who is too loud in Balance.",
     )
