@@ -1,5 +1,5 @@
 """``goshawk serve | demo | devices | doctor | render | measure | soundcheck | mix | presets | record |
-recordings | schema | bench``. Exit codes: 0 good, 2 bad input.
+recordings | watch | schema | bench``. Exit codes: 0 good, 2 bad input.
 (Longer than other modules: it says what every command takes; what they do is in modules of their own.)"""
 
 import errno
@@ -374,6 +374,23 @@ def bench_app(
             typer.echo(f"{name:<14} {value}")
 
 
+@app.command()
+def watch(
+    recording: Annotated[Path, typer.Option(help="The folder of a recording.")],
+    as_json: JsonFlag = False,
+) -> None:
+    """The report of an evening, made again from the tracks of its recording."""
+    from goshawk.cli.watch import lines_of, report_of
+
+    with plain_errors():
+        evening, history = report_of(recording)
+    if as_json:
+        typer.echo(evening.model_dump_json())
+    else:
+        for line in lines_of(evening, history):
+            typer.echo(line)
+
+
 @app.command("bench-recording")
 def bench_recording(
     hours: Annotated[float, typer.Option(help="Simulated hours.", min=0.02, max=24.0)] = 8.0,
@@ -477,13 +494,23 @@ def record(
 
 
 @app.command()
-def schema(what: Annotated[str, typer.Argument(help="preset, rig or recording")]) -> None:
+def schema(
+    what: Annotated[str, typer.Argument(help="preset, rig, recording, evening or watch")],
+) -> None:
     """Print the JSON Schema of a document that Goshawk reads and writes."""
     from goshawk.core.preset import Preset
     from goshawk.core.recording.document import Recording
     from goshawk.core.rig import Rig
+    from goshawk.core.watch.report import Evening
+    from goshawk.web.told import WatchFacts
 
-    models: dict[str, Any] = {"preset": Preset, "rig": Rig, "recording": Recording}
+    models: dict[str, Any] = {
+        "preset": Preset,
+        "rig": Rig,
+        "recording": Recording,
+        "evening": Evening,
+        "watch": WatchFacts,
+    }
     if what not in models:
         raise fail(f"there is no schema of {what!r}. There is one of: {', '.join(models)}.")
     typer.echo(json.dumps(models[what].model_json_schema(), indent=1))

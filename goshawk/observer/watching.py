@@ -14,13 +14,11 @@ from pydantic import TypeAdapter
 from goshawk.core.device_info import info_of
 from goshawk.core.graph.pick import picked
 from goshawk.core.graph.stations import MICROPHONE, feed_station
-from goshawk.core.masking.index import sight_of
 from goshawk.core.measure.levels import HOP_FRAMES, SPEECH
 from goshawk.core.measure.loudness import integrated_lufs
 from goshawk.core.measure.pitch import pitches_hz
-from goshawk.core.mix import HeardInputs, bands_of, contributions
+from goshawk.core.mix import HeardInputs
 from goshawk.core.observed.moments import MomentMaker
-from goshawk.core.observed.monitor import HEARD_DBFS
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS, FeedName
 from goshawk.core.rules.health.episodes import Episodes
@@ -31,6 +29,7 @@ from goshawk.core.rules.sound_check.since import drift_of
 from goshawk.core.watch import second as columns
 from goshawk.core.watch.before import Item, Known, items
 from goshawk.core.watch.evening_meter import EveningMeter
+from goshawk.core.watch.gathered import Gathered, figures_of_second, words_of
 from goshawk.core.watch.second import Second
 from goshawk.observer import wishes
 from goshawk.observer.balance import with_holds
@@ -108,7 +107,7 @@ class Watching:
         self._segments: deque[float] = deque(maxlen=LOUDNESS_SEGMENTS)
         self._spoken: deque[float] = deque(maxlen=LOUDNESS_SEGMENTS // 10)
         self._second = int(watch.offset_s)
-        self._gathered = _Gathered()
+        self._gathered = Gathered()
         self._lost = (-1, 0)
         self._dropouts: dict[str, int] = {}
         self._delay_at_start: dict[FeedName, float] = {}
@@ -220,10 +219,14 @@ class Watching:
         values = self._gathered.values()
         is_heard = values[columns.VIEWERS] > 0.0
         self._spoken.append(values[columns.SPEECH] if is_heard else 0.0)
-        self._gathered = _Gathered()
+        self._gathered = Gathered()
         levels = self._figures.levels
         if levels is not None:
-            values |= _levels_values(levels, self._rig)
+            values |= figures_of_second(
+                levels.clearance_db,
+                levels.peaks_dbfs.get(self._rig.chained),
+                levels.short_term_lufs,
+            )
         if self._words is not None:
             values[columns.WORDS] = self._words
         if number % WORDS_EVERY_S == 0:
@@ -242,7 +245,7 @@ class Watching:
 
     async def _words_of(self, rig: Rig, heard: HeardInputs, speech_s: float) -> None:
         try:
-            index = await asyncio.to_thread(_index_of, rig, heard)
+            index = await asyncio.to_thread(words_of, rig, heard)
             if index is not None and self._evening:
                 self._words = index
                 self._meter.push_words(index, speech_s)
@@ -330,51 +333,6 @@ class Watching:
             late_in_last_minute=levels.engine.late_in_last_minute,
         )
         self._say(wishes.Before(_items.dump_json(items(known))))
-
-
-class _Gathered:
-    """What moments come to within a second."""
-
-    def __init__(self) -> None:
-        self._moments: list[Moment] = []
-
-    def push(self, moment: Moment) -> None:
-        self._moments.append(moment)
-
-    def values(self) -> dict[str, float]:
-        spoken = sum(one.speech_s for one in self._moments)
-        found = {
-            columns.SPEECH: spoken,
-            columns.LOST: sum(one.missed_s for one in self._moments),
-        }
-        listeners: tuple[tuple[str, FeedName], ...] = (
-            (columns.VIEWERS, "viewers"),
-            (columns.CALL, "call"),
-        )
-        whole = sum(one.seconds for one in self._moments)
-        for name, feed in listeners:
-            is_open = sum(one.seconds for one in self._moments if one.open[feed])
-            arrives = any(one.reach_dbfs[feed] > HEARD_DBFS for one in self._moments)
-            found[name] = 0.0 if is_open < whole / 2 else 1.0 if arrives else 0.5
-        return found
-
-
-def _levels_values(levels: Levels, rig: Rig) -> dict[str, float]:
-    found: dict[str, float] = {}
-    for name, clearance in levels.clearance_db.items():
-        if clearance is not None:
-            found[columns.over(name)] = clearance
-    voice = levels.peaks_dbfs.get(rig.chained)
-    if voice is not None:
-        found[columns.VOICE_PEAKS] = voice
-    if levels.short_term_lufs is not None:
-        found[columns.LOUDNESS] = levels.short_term_lufs
-    return found
-
-
-def _index_of(rig: Rig, heard: HeardInputs) -> float | None:
-    bands = bands_of(rig, contributions(rig, heard), heard.activity)
-    return sight_of(rig, heard, bands).sii
 
 
 def voiced_hops(mono: Any) -> int:

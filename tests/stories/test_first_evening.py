@@ -312,7 +312,7 @@ def test_axe_finds_nothing_on_any_view(page: Page, theme: str) -> None:
         page.get_by_role("button", name="Use the daylight theme").click()
     page.evaluate(AXE.read_text())
     views = (
-        "Trim", "High-pass", "Gate", "EQ", "Compressor", "Limiter", "Balance", "Record 5", "Sound check", "Wiring", "Voice .*name, role",
+        "Trim", "High-pass", "Gate", "EQ", "Compressor", "Limiter", "Balance", "Record 5", "Watch 6", "Sound check", "Wiring", "Voice .*name, role",
         "Game to Viewers", "Outputs", "Viewers ?: device, level", "Devices", "Microphone gain", "Delay", "Addresses", "Keys",
     )  # fmt: skip
     for view in views:

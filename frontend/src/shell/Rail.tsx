@@ -43,7 +43,9 @@ export function Rail() {
             {task === "Watch" && isOnAir ? (
               <span className="text-xs text-over-strong">● on air</span>
             ) : task === "Record" && isRecording ? (
-              <span className="figures text-[11px] whitespace-nowrap text-over-strong">● {clock(recorded)}</span>
+              <span className="figures text-[11px] whitespace-nowrap text-over-strong">
+                ● {clock(recorded)}
+              </span>
             ) : (
               <span className="figures text-xs font-normal text-quiet">{i + 1}</span>
             )}

@@ -58,7 +58,9 @@ type RowProps = {
 
 function Row({ name, note, className = "", children }: RowProps) {
   return (
-    <div className={`grid grid-cols-[112px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)] gap-x-2.5 ${className}`}>
+    <div
+      className={`grid grid-cols-[112px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)] gap-x-2.5 ${className}`}
+    >
       <p className="text-[13px] leading-tight font-semibold">
         {name}
         {note && <span className="block text-[11px] font-normal text-quiet">{note}</span>}

@@ -1,0 +1,133 @@
+"""Before going on air, on air and after, in the real interface: a newcomer's path, an evening by mouse, and by keyboard alone."""
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.server.running import Server
+from tests.stories.test_first_evening import AXE
+from tests.stories.test_sound_check import tab_to
+from tools.kill_recordings import wait_for
+
+pytestmark = pytest.mark.browser
+
+
+def violations(page: Page) -> list[str]:
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
+    return [f"{one['id']}: {[n['target'] for n in one['nodes']][:3]}" for one in found]
+
+
+def test_what_is_open_leads_to_where_it_is_settled_in_the_order_of_the_job(
+    page: Page, server: Server
+) -> None:
+    server.change("inputs.game.trim_db", 10.0)
+    server.change("is_on_break", True)
+    page.get_by_role("button", name=re.compile("^Watch 6")).click()
+    before = page.get_by_label("Before you go on air")
+    server.pass_time(14.0)
+    expect(before.get_by_text("Viewers do not hear you")).to_be_visible()
+    titles = before.get_by_role("listitem").all_inner_texts()
+    assert len(titles) >= 8
+    assert titles[0].startswith(("Good", "Waiting"))
+    # One press mends it, or leads to its task.
+    before.get_by_role("button", name="Let viewers hear me").click()
+    expect(before.get_by_text("Viewers get what they should")).to_be_visible()
+    server.pass_time(12.0)
+    expect(before.get_by_text(re.compile(r"Game is \d+\.\d dB too near"))).to_be_visible()
+    before.get_by_role("button", name="Bring to target").first.click()
+    server.pass_time(12.0)
+    expect(before.get_by_text(re.compile(r"Game is 1\d"))).to_have_count(0)
+    before.get_by_role("button", name="Sound check …").click()
+    expect(page.get_by_role("heading", name="Sound check")).to_be_visible()
+    page.keyboard.press("6")
+    assert violations(page) == []
+    page.get_by_role("button", name="Which, and when…").click()
+    page.get_by_role("switch", name=re.compile("^The ceiling works hard")).click()
+    page.keyboard.press("Escape")
+    expect(page.get_by_text("14 of 15 troubles are told")).to_be_visible()
+
+
+def test_an_evening_is_watched_told_large_and_reported(page: Page, server: Server) -> None:
+    page.keyboard.press("6")
+    page.get_by_role("button", name="Go on air and record").click()
+    expect(page.get_by_text("on air for")).to_be_visible()
+    wait_for("a recording", lambda: server.ask("/api/recordings/current", "GET")["seconds"])
+    server.pass_time(25.0)
+    page.keyboard.press("k")
+    page.keyboard.press("p")  # a break
+    server.pass_time(12.0)
+    # Told large over every task, on the lamp, and in the window's title.
+    page.keyboard.press("4")
+    alert = page.get_by_role("alert").filter(has_text="You talk, but viewers do not hear you")
+    expect(alert).to_be_visible()
+    expect(page).to_have_title(re.compile("^▲ You talk"))
+    lamps = page.get_by_label("Who hears the microphone")
+    expect(lamps.get_by_role("button", name="Viewers do not hear you")).to_contain_text("▲")
+    alert.get_by_role("button", name="I know").click()
+    expect(alert).to_have_count(0)
+    page.keyboard.press("6")
+    expect(page.get_by_label("Moments", exact=True)).to_contain_text("your mark")
+    # The small window shows and does the same.
+    small = page.context.new_page()
+    small.set_viewport_size({"width": 460, "height": 120})
+    small.goto(f"{server.url}/small")
+    expect(small.get_by_text("on air")).to_be_visible()
+    assert violations(small) == []
+    small.get_by_role("button", name="On break").click()
+    expect(small.get_by_role("button", name="Break", exact=True)).to_be_visible()
+    overflow = "document.documentElement.scrollHeight - document.documentElement.clientHeight"
+    assert small.evaluate(overflow) <= 0
+    small.close()
+    server.pass_time(15.0)
+    expect(page.get_by_role("img", name=re.compile("^Over Game: .* dB last"))).to_be_visible()
+    assert violations(page) == []
+    # A moment is heard again, in this page alone.
+    with page.expect_request(re.compile(r"/listen\?way=was")):
+        page.get_by_label("Moments", exact=True).get_by_role("button").first.click()
+    page.get_by_role("button", name="Stop hearing it").click()
+    page.get_by_role("button", name="End and report").click()
+    expect(page.get_by_label("Next time")).to_be_visible()
+    expect(page.get_by_text(re.compile("Viewers heard of it"))).to_be_visible()
+    expect(page.get_by_label("What was changed")).to_contain_text("is_on_break → true")
+    assert violations(page) == []
+    page.get_by_role("button", name="Keep it…").click()
+    with page.context.expect_page() as opened:
+        page.get_by_role("link", name="One page, to read or to print").click()
+    kept = opened.value
+    expect(kept.get_by_role("heading", name="What happened")).to_be_visible()
+    assert violations(kept) == []
+    kept.close()
+
+
+def test_by_keyboard_alone_over_a_restart(page: Page, server: Server) -> None:
+    page.keyboard.press("6")
+    tab_to(page, re.compile("^Go on air"))
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("on air for")).to_be_visible()
+    server.pass_time(20.0)
+    page.keyboard.press("m")
+    server.pass_time(14.0)
+    tab_to(page, "Let viewers and the call hear me")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Mute", exact=True).first).to_be_visible()
+    page.wait_for_timeout(3500)  # what was found is on the disk by then
+    server.kill()
+    server.start()
+    expect(page.get_by_text("on air for")).to_be_visible(timeout=40_000)
+    expect(page.get_by_label("Moments", exact=True)).to_contain_text("Goshawk was away")
+    server.pass_time(5.0)
+    tab_to(page, "End and report")
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("Next time")).to_contain_text("You talked once")
+    tab_to(page, re.compile("^Back"))
+    page.keyboard.press("Enter")
+    expect(page.get_by_label("Evenings").get_by_role("listitem")).to_have_count(1)
+    tab_to(page, re.compile(r"\d+ \w+ 0:00:"))
+    page.keyboard.press("Enter")
+    tab_to(page, "Delete…")
+    page.keyboard.press("Enter")
+    tab_to(page, "Delete the report")
+    page.keyboard.press("Enter")
+    expect(page.get_by_text("None yet.")).to_be_visible()
