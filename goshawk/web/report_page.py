@@ -158,7 +158,7 @@ def page_of(evening: Evening, history: History) -> str:
     )
     return (
         f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{escape(evening.title)}</title>'
-        f'<meta name="viewport" content="width=device-width"><style>{_STYLE}</style></head><body>{body}</body></html>'
+        f'<meta name="viewport" content="width=device-width"><style>{_STYLE}</style></head><body><main>{body}</main></body></html>'
     )
 
 

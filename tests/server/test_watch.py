@@ -114,11 +114,16 @@ def test_the_figures_of_an_evening_are_those_of_its_recording(server: Server) ->
     wait_for("a recording", lambda: server.ask("/api/recordings/current", "GET")["seconds"])
     server.pass_time(70.0)
     server.ask("/api/watch/end")
-    (one,) = wait_for("a report", lambda: server.ask("/api/evenings", "GET"))
-    (kept,) = wait_for(
-        "a recording", lambda: [r for r in server.ask("/api/recordings", "GET") if r["figures"]]
-    )
+    one = wait_for("a report", lambda: server.ask("/api/evenings", "GET"))[0]
     live = report(server, one["id"])
+    (kept,) = wait_for(
+        "its recording",
+        lambda: [
+            r
+            for r in server.ask("/api/recordings", "GET")
+            if r["figures"] and r["id"] == live["recording"]
+        ],
+    )
     again, _ = report_of(Path(kept["folder"]))
     assert abs(live["figures"]["loudness_lufs"] - (again.figures.loudness_lufs or 0.0)) < 0.2
     for name, clearance in again.clearances_db.items():

@@ -5148,7 +5148,7 @@ export interface components {
              *         },
              *         "loudness_off": {
              *           "is_on": true,
-             *           "patience_s": 60
+             *           "patience_s": 30
              *         },
              *         "room_changed": {
              *           "is_on": true,
@@ -6371,7 +6371,7 @@ export interface components {
             delay_grown: components["schemas"]["Rule"];
             /**
              * A device drifts
-             * @description Its rate is not what it says, or it drops out over and over.
+             * @description Its rate is not what it says.
              * @default {
              *       "is_on": true,
              *       "patience_s": 10
@@ -6434,10 +6434,10 @@ export interface components {
             limiter_hard: components["schemas"]["Rule"];
             /**
              * Too loud, or too soft
-             * @description Loudness of the last three minutes, 3 LU beside the target.
+             * @description Loudness of the last minute, 3 LU beside the target.
              * @default {
              *       "is_on": true,
-             *       "patience_s": 60
+             *       "patience_s": 30
              *     }
              */
             loudness_off: components["schemas"]["Rule"];
@@ -6534,7 +6534,7 @@ export interface components {
              *       },
              *       "loudness_off": {
              *         "is_on": true,
-             *         "patience_s": 60
+             *         "patience_s": 30
              *       },
              *       "room_changed": {
              *         "is_on": true,

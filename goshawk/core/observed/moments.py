@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from goshawk.core.graph.readings import MixReadings
 from goshawk.core.graph.stations import MICROPHONE, to_viewers
 from goshawk.core.measure.clearance import LEAST_HEARD_DBFS, voice_peaks_dbfs
-from goshawk.core.measure.levels import PAUSE, SPEECH, hops_in_db
+from goshawk.core.measure.levels import PAUSE, SPEECH, TAIL, hops_in_db
 from goshawk.core.measure.percentiles import percentiles
 from goshawk.core.measure.speech_activity import TAIL_HOPS
 from goshawk.core.rig import Rig
@@ -67,7 +67,7 @@ class MomentMaker:
         if gap < 0:
             return None  # It was there already.
         if gap > 0:
-            self._forget()
+            self._fill(gap)
         self._next_hop = readings.first_hop
         at_s = self.now_s
         self._next_hop += count
@@ -113,8 +113,18 @@ class MomentMaker:
         said = near[-count:] & (self._activity[-count:] != PAUSE)
         return float(said.sum()) / 100.0
 
-    def _forget(self) -> None:
-        self._activity, self._peaks, self._reach = self._activity[:0], {}, []
+    def _fill(self, gap: int) -> None:
+        """Readings were lost, or nobody made any: silence that counts as neither speech nor pause."""
+        if gap >= LATELY_HOPS:
+            self._activity, self._peaks, self._reach = self._activity[:0], {}, []
+            return
+        unknown = np.full(gap, TAIL, np.int8)
+        self._activity = np.concatenate([self._activity, unknown])[-LATELY_HOPS:]
+        silence = np.full(gap, SILENCE_DBFS)
+        self._peaks = {
+            name: np.concatenate([rows, silence])[-LATELY_HOPS:]
+            for name, rows in self._peaks.items()
+        }
 
     def _keep_peaks(self, readings: MixReadings, hops: Floats) -> None:
         kept: dict[str, Floats] = {}
