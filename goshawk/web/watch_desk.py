@@ -408,13 +408,13 @@ class WatchDesk:
             self._is_new = True
 
     def _marks(self) -> list[Mark]:
-        """Those of the recording under way, by the evening's time."""
+        """The user's in the recording under way, by the evening's time; what Goshawk marks there are events here."""
         recording, _ = self._record()
         offset = round((self.now_s - recording.seconds) * SAMPLE_RATE_HZ)
         shifted = [
             one.model_copy(update={"frame": one.frame + offset})
             for one in recording.marks
-            if one.frame + offset >= 0
+            if one.by == "you" and one.frame + offset >= 0
         ]
         return shifted if recording.id else []
 

@@ -87,7 +87,7 @@ function SilenceBox() {
         className={look(isOnBreak)}
         onClick={toggleBreak}
       >
-        {isOnBreak ? "On break" : "Break"}
+        {isOnBreak ? <span className="text-[11px] tracking-tight">On break</span> : "Break"}
       </Button>
       <Button
         aria-pressed={isCoughing}

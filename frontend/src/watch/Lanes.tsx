@@ -147,9 +147,14 @@ function Bar({ values, hue, label }: { values: (number | null)[]; hue: string; l
       const step = width / Math.max(1, values.length);
       canvas.fillStyle = colour(hue);
       canvas.globalAlpha = 0.8;
-      values.forEach((value, n) => {
-        if (value != null && value > 0.25) canvas.fillRect(n * step, 2, step + 0.4, height - 4);
-      });
+      let from = -1;
+      for (let n = 0; n <= values.length; n++) {
+        const isOn = (values[n] ?? 0) > 0.25;
+        if (isOn && from < 0) from = n;
+        if (isOn || from < 0) continue;
+        canvas.fillRect(from * step, 2, (n - from) * step, height - 4);
+        from = -1;
+      }
       canvas.globalAlpha = 1;
     },
     [values, hue],

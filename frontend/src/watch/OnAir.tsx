@@ -40,7 +40,8 @@ export function OnAir() {
   useEffect(() => pause, []);
   if (!watch?.started_utc || !rig) return null;
   const started = watch.started_utc;
-  const marks = recording?.marks ?? NONE;
+  // What Goshawk marks in the recording stands among the events.
+  const marks = recording?.marks.filter(({ by }) => by === "you") ?? NONE;
   // A mark counts from the recording's beginning, which is a moment after the evening's.
   const shift = recording?.id ? Math.max(0, seconds - recording.seconds) * 48_000 : 0;
   const placed = marks.map((mark) => ({ ...mark, frame: mark.frame + shift }));

@@ -28,7 +28,7 @@ export function Rules() {
         <Popover
           label="Which troubles are told"
           className="w-[430px]"
-          trigger={<Button>Which, and when…</Button>}
+          trigger={<Button>Which…</Button>}
         >
           <ul>
             {names.map((name) => (
