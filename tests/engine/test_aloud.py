@@ -15,9 +15,9 @@ def test_words_are_added_to_what_you_get_and_to_nothing_else() -> None:
     speaking.loop.aloud.say("clips", 0.5)  # one at a time: this is left out
     words = spoken_sounds()["talk_unheard"] * 0.5
     heard = {feed: [np.zeros((0, 2), np.float32)] for feed in FEEDS}
-    for _ in range(60):
+    for _ in range(200):
         for one in (quiet, speaking):
-            one.loop.run_block(4096)
+            one.loop.run_block(one.loop.longest_frames)
         for feed in FEEDS:
             ours, theirs = (one.loop.sound(feed)[0].copy() for one in (speaking, quiet))
             heard[feed].append(ours - theirs)
