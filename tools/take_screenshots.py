@@ -97,7 +97,7 @@ def main() -> None:
         page.keyboard.press("p")
         page.wait_for_timeout(12_000)  # until talk on a break is told
         take("watch")
-        page.get_by_role("button", name="Let viewers hear me").click()
+        page.get_by_role("button", name="Let viewers hear me", exact=True).click()
         page.wait_for_timeout(15_000)
         page.get_by_role("button", name="End and report").click()
         page.get_by_label("Next time").wait_for()

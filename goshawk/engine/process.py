@@ -110,6 +110,7 @@ class AudioProcess:
         self._plans = PlanMaker(plan)
         self._clock = Clock(is_realtime=False)
         self._is_late = False
+        self._has_begun = False
         self._is_running = True
         self._tell(self._loop.start_trouble)
 
@@ -125,7 +126,8 @@ class AudioProcess:
         gc.disable()  # A collection takes milliseconds; nothing in the loop makes cycles.
         # The thread that makes plans was begun before: it is not given it.
         is_realtime = take_realtime(ENGINE_PRIORITY)
-        self._begin()
+        if not self._has_begun:
+            self._begin()
         self._clock = Clock(is_realtime)
         try:
             with contextlib.suppress(EOFError, OSError):  # The other end is gone: so are we.
@@ -142,6 +144,7 @@ class AudioProcess:
         self._loop.begin(self._sound, int(self._memory.head[SESSION]))
         self._sound.plan(self._loop.plan.number)
         self._said_frame, self._said_plan = self._loop.frames, -1
+        self._has_begun = True
 
     def _run_block(self) -> None:
         hurried = self._clock.hurried_frames

@@ -33,7 +33,7 @@ export function Rail() {
             type="button"
             aria-current={task === current ? "page" : undefined}
             onClick={() => openTask(task)}
-            className={`flex items-center justify-between border-l-[3px] py-2.5 pr-4 pl-[15px] text-left text-[15px] ${
+            className={`flex items-center justify-between border-l-[3px] gap-1 py-2.5 pr-2.5 pl-[15px] text-left text-[15px] ${
               task === current
                 ? "border-voice bg-raised font-semibold"
                 : "border-transparent text-quiet hover:text-text"
