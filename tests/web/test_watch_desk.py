@@ -1,0 +1,236 @@
+"""The evening's desk alone: clocks that jump, a disk that takes nothing, an observer that is lost, an evening that was cut."""
+
+import asyncio
+import json
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from goshawk.core.rig import Rig, changed
+from goshawk.core.rules.health.event import Event
+from goshawk.errors import BadInput, StoreUnusable
+from goshawk.observer import wishes
+from goshawk.page_messages.recording import RecordFacts, RecordingState
+from goshawk.store.evenings import evenings
+from goshawk.supervisor import Supervisor
+from goshawk.timeline.memory import TEST_CLOCK
+from goshawk.web import watch_desk
+from goshawk.web.watch_desk import WatchDesk
+
+
+class Now(datetime):
+    """A clock on the wall that a test sets."""
+
+    ahead = timedelta()
+
+    @classmethod
+    def now(cls, tz: Any = None) -> Any:
+        return datetime.now(tz) + cls.ahead
+
+
+class Desk:
+    def __init__(self, folder: Path) -> None:
+        self.said: list[str] = []
+        self.aloud: list[str] = []
+        self.asked: list[wishes.Wish] = []
+        facts = RecordFacts(
+            folder="", default_folder="", preview="", preview_trouble="", free_s=None, offered=[],
+            chosen=[], changes=0,
+        )  # fmt: skip
+        self.desk = WatchDesk(
+            folder,
+            Rig,
+            self.asked.append,
+            Supervisor(self.said.append),
+            lambda text: None,
+            lambda text, level: self.said.append(text),
+            lambda: (RecordingState(), facts),
+            self.aloud.append,
+            lambda: None,
+        )
+
+    def second(self, number: int, *events: Event, aloud: str = "") -> None:
+        packed = json.dumps({"number": number, "values": {"speech": 0.5, "viewers": 1.0}}).encode()
+        told = [one.model_dump_json().encode() for one in events]
+        self.desk.hear(wishes.Watched(number + 1.0, packed, told, aloud=aloud))
+
+
+@pytest.fixture
+def clock(monkeypatch: pytest.MonkeyPatch) -> type[Now]:
+    monkeypatch.setattr(watch_desk, "datetime", Now)
+    Now.ahead = timedelta()
+    return Now
+
+
+def event(number: int = 1) -> Event:
+    return Event(
+        number=number, rule="clips", subject="", title="Clips", text="", help="", began_s=1.0, told_s=1.0
+    )  # fmt: skip
+
+
+async def flushed(desk: Desk) -> None:
+    await desk.desk._flush()
+
+
+def test_a_clock_that_jumps_is_an_event_and_moves_nothing(tmp_path: Path, clock: type[Now]) -> None:
+    async def evening() -> None:
+        desk = Desk(tmp_path)
+        await desk.desk.open()
+        await desk.desk.go_on_air()
+        with pytest.raises(BadInput, match="already"):
+            await desk.desk.go_on_air()
+        # The sound's time is what it is: here it runs with the computer's.
+        desk.desk.hear(wishes.Watched(0.05))
+        clock.ahead = timedelta(
+            hours=-1
+        )  # the end of summer time, on a computer that keeps none in UTC
+        desk.desk.hear(wishes.Watched(0.1))
+        clock.ahead = timedelta(minutes=12)  # asleep
+        desk.desk.hear(wishes.Watched(0.15))
+        titles = [one.text for one in desk.desk.state.events]
+        assert titles == [
+            "The computer slept, or its clock was set back by 60 min.",
+            "The computer slept, or its clock was set on by 72 min.",
+        ]
+        assert desk.desk.state.told is None, "it is over"
+        desk.second(3)
+        ended = await desk.desk.go_off_air()
+        assert ended.stage == "off"
+        (kept,) = await desk.desk.listed()
+        found, _ = await desk.desk.load(kept.id)
+        assert [one.at_s for one in found.anchors][:3] == [0.0, 0.1, 0.15]
+        await desk.desk.close()
+
+    asyncio.run(evening())
+
+
+def test_a_disk_that_takes_nothing_is_told_and_what_waited_is_kept_later(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    async def evening() -> None:
+        desk = Desk(tmp_path)
+        await desk.desk.open()
+        await desk.desk.go_on_air()
+        write = evenings.write
+
+        def full(*given: Any) -> None:
+            raise StoreUnusable(
+                "The evening could not be kept (the disk is full). It is tried again."
+            )
+
+        monkeypatch.setattr(evenings, "write", full)
+        for n in range(70):
+            desk.second(n, *([event()] if n == 3 else []))
+        with pytest.raises(StoreUnusable):
+            await flushed(desk)
+        monkeypatch.setattr(evenings, "write", write)
+        await flushed(desk)
+        identity = desk.desk.state.evening
+        found, history, _ = evenings.read(desk.desk._db, identity)  # type: ignore[arg-type]
+        assert history.seconds == 70
+        assert [one.title for one in found.events] == ["Clips"]
+        await desk.desk.close()
+
+    asyncio.run(evening())
+
+
+def test_what_lasts_ends_with_the_observer_and_is_watched_again(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv(TEST_CLOCK, "on")  # seconds pass faster here than on any clock
+
+    async def evening() -> None:
+        desk = Desk(tmp_path)
+        await desk.desk.open()
+        assert desk.desk.watch_again() is None
+        await desk.desk.go_on_air()
+        (begun,) = [one for one in desk.asked if isinstance(one, wishes.Watch)]
+        assert begun.offset_s < 1.0
+        desk.second(5, event(), aloud="clips")
+        assert desk.aloud == ["clips"]
+        assert desk.desk.state.told
+        desk.desk.know(1)
+        assert desk.desk.state.told is None
+        desk.second(6, event())  # the observer may not have heard of it yet
+        assert desk.desk.state.told is None
+        desk.desk.follow_rig(Rig(), changed(Rig(), "is_on_break", True))
+        desk.desk.lose_observer()
+        (one,) = desk.desk.state.events
+        assert one.ended_s == 7.0
+        again = desk.desk.watch_again()
+        assert again
+        assert again.last_event == 1
+        assert again.offset_s >= 7.0
+        await desk.desk.go_off_air()
+        (kept,) = await desk.desk.listed()
+        found, _ = await desk.desk.load(kept.id)
+        assert [list(one.settings) for one in found.changes] == [["is_on_break"]]
+        await desk.desk.close()
+
+    asyncio.run(evening())
+
+
+def test_an_evening_that_was_cut_goes_on_soon_and_is_closed_later(
+    tmp_path: Path, clock: type[Now]
+) -> None:
+    async def cut() -> str:
+        desk = Desk(tmp_path)
+        await desk.desk.open()
+        await desk.desk.go_on_air()
+        for n in range(20):
+            desk.second(n, *([event()] if n == 3 else []))
+        await desk.desk.close()
+        return desk.desk.state.evening
+
+    async def soon(identity: str) -> None:
+        clock.ahead = timedelta(minutes=5)
+        desk = Desk(tmp_path)
+        await desk.desk.open()
+        assert desk.desk.state.stage == "on_air"
+        again = desk.desk.watch_again()
+        assert again
+        assert (again.evening, again.last_event) == (identity, 1)
+        assert 290.0 < again.offset_s < 330.0
+        assert [one.title for one in desk.desk.state.events] == ["Clips", "Goshawk was away"]
+        await desk.desk.close()
+
+    async def later() -> None:
+        clock.ahead = timedelta(hours=9)
+        desk = Desk(tmp_path)
+        await desk.desk.open()
+        assert desk.desk.state.stage == "off"
+        (kept,) = await desk.desk.listed()
+        assert (kept.was_cut, kept.is_over, kept.events) == (True, True, 2)
+        assert any("Its report is made" in text for text in desk.said)
+        found, _ = await desk.desk.load(kept.id)
+        assert found.advice
+        await desk.desk.remove(kept.id)
+        assert await desk.desk.listed() == []
+        await desk.desk.close()
+
+    identity = asyncio.run(cut())
+    asyncio.run(soon(identity))
+    asyncio.run(later())
+
+
+def test_a_database_that_cannot_be_opened_is_told_and_one_may_be_on_air_all_the_same(
+    tmp_path: Path,
+) -> None:
+    (tmp_path / "evenings.db").mkdir()
+
+    async def evening() -> None:
+        desk = Desk(tmp_path)
+        await desk.desk.open()
+        assert any("cannot be used" in text for text in desk.said)
+        await desk.desk.go_on_air()
+        desk.second(1)
+        with pytest.raises(StoreUnusable):
+            await flushed(desk)
+        with pytest.raises(StoreUnusable):
+            await desk.desk.listed()
+        assert (await desk.desk.go_off_air()).stage == "off"
+        await desk.desk.close()
+
+    asyncio.run(evening())
