@@ -337,12 +337,12 @@ def _whole(known: Known) -> Item:
             mend=Mend(label="Switch it on", changes={"feeds.viewers.has_ceiling": True}),
         )
     found, wanted = known.loudness_lufs, rig.targets.loudness_lufs
-    if found is None:
+    if found is None or known.speech_s < SPEECH_NEEDED_S:
         return Item(
             key="whole",
             state="waits",
             title=title,
-            text="Its loudness is not known yet.",
+            text="Its loudness is not known before you have spoken.",
             task="Balance",
         )
     if abs(found - wanted) > LOUDNESS_TOLERANCE_LU:
