@@ -1,0 +1,89 @@
+import { describe, expect, it } from "vitest";
+import type { LanesData, Mark, Rig, WatchEvent } from "../api/client";
+import { timeOf } from "./evenings";
+import { laneSentence, lanesOf } from "./lanes";
+import { momentsOf } from "./MomentList";
+
+const rig = {
+  inputs: [
+    { id: "voice", name: "Voice", role: "voice" },
+    { id: "game", name: "Game", role: "game" },
+    { id: "music", name: "Music", role: "music" },
+  ],
+  targets: {
+    game_clearance_db: 12,
+    music_clearance_db: 18,
+    call_clearance_db: 4,
+    voice_peaks_dbfs: -7,
+    voice_tolerance_db: 2,
+    loudness_lufs: -16,
+  },
+} as unknown as Rig;
+
+const event = (given: Partial<WatchEvent>): WatchEvent => ({
+  number: 1,
+  rule: "covered",
+  subject: "game",
+  title: "Game is over you",
+  text: "It stands 3 dB over your peaks.",
+  help: "",
+  began_s: 60,
+  told_s: 65,
+  ended_s: 72.5,
+  count: 1,
+  worst: 3,
+  mend: null,
+  is_known: false,
+  ...given,
+});
+
+describe("the lanes of an evening", () => {
+  it("are a clearance for each background input, then the voice, the whole and its words", () => {
+    expect(lanesOf(rig).map(({ name }) => name)).toEqual([
+      "Over Game",
+      "Over Music",
+      "Voice peaks",
+      "Loudness",
+      "Understandable",
+    ]);
+  });
+
+  it("are said in a sentence, with what is missing left out", () => {
+    const [game] = lanesOf(rig);
+    if (!game) throw new Error("no lane");
+    const data: LanesData = {
+      from_s: 0,
+      to_s: 3,
+      means: { "over:game": [12.4, null, 9.3] },
+      lows: { "over:game": [11, null, -2.5] },
+      highs: { "over:game": [14, null, 10] },
+    };
+    expect(laneSentence(game, data)).toBe(
+      "Over Game: 9.3 dB last, from −2.5 to 14.0; 12 dB wanted",
+    );
+    expect(laneSentence(game, null)).toBe("Over Game: nothing yet; 12 dB wanted");
+  });
+});
+
+describe("moments", () => {
+  it("stand with the newest first, events and marks together, each with how long it was", () => {
+    const mark: Mark = { id: 1, frame: 48_000 * 70, name: "", by: "you" };
+    const found = momentsOf(
+      [event({}), event({ number: 2, began_s: 100, ended_s: null, count: 3 })],
+      [mark],
+      220,
+    );
+    expect(found.map(({ title }) => title)).toEqual([
+      "Game is over you",
+      "A mark",
+      "Game is over you",
+    ]);
+    expect(found[0]?.text).toMatch(/^still so, for 2 min, 3 times\./);
+    expect(found[2]?.text).toMatch(/^12\.5 s\./);
+  });
+
+  it("are told by the time of the day", () => {
+    const began = new Date(2026, 10, 24, 20, 59, 30).toISOString();
+    expect(timeOf(began, 45)).toBe("21.00");
+  });
+});
