@@ -20,7 +20,14 @@ from goshawk.core.rules.health.event import Event
 from goshawk.core.rules.health.rules import RULES
 from goshawk.core.watch import second as columns
 from goshawk.core.watch.before import Item, disk_item
-from goshawk.core.watch.report import Anchor, Evening, SettingsChange, advice
+from goshawk.core.watch.report import (
+    Anchor,
+    Differences,
+    Evening,
+    SettingsChange,
+    advice,
+    differences,
+)
 from goshawk.core.watch.second import MINUTE_S, History, Lanes, Second
 from goshawk.errors import BadInput, GoshawkError, NotFound, StoreUnusable
 from goshawk.observer import wishes
@@ -474,6 +481,10 @@ class WatchDesk:
             return current.model_copy(update=update), self._history
         evening, history, _ = await self._in_store(lambda db: evenings.read(db, evening_id))
         return evening, history
+
+    async def differences(self, evening: Evening) -> Differences:
+        """What was set otherwise than on the evening before. Raises StoreUnusable."""
+        return differences(await self._in_store(lambda db: evenings.before(db, evening)), evening)
 
     async def lanes(self, evening_id: str, from_s: float, to_s: float | None, points: int) -> Lanes:
         """An evening's lanes, or those of a part of it. Raises NotFound, BadInput, StoreUnusable."""

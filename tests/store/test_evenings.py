@@ -7,10 +7,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from goshawk.core.rig import Rig
+from goshawk.core.rig import Rig, changed
 from goshawk.core.rules.health.event import Event
 from goshawk.core.watch.evening_meter import EveningMeter
-from goshawk.core.watch.report import Evening, advice, shares_of
+from goshawk.core.watch.report import Evening, advice, differences, shares_of
 from goshawk.core.watch.second import History, Second
 from goshawk.errors import NotFound, StoreUnusable
 from goshawk.store.evenings import evenings
@@ -59,6 +59,15 @@ def test_an_evening_comes_back_as_it_was_with_gaps_and_late_columns(tmp_path: Pa
     assert lanes.means["viewers"][:7] == [0.0] * 7
     assert lanes.means["viewers"][7] is None
     assert shares_of(kept).viewers == pytest.approx(0.5)
+    later = evening.model_copy(
+        update={
+            "id": "cc",
+            "started_utc": datetime.now(UTC),
+            "rig": changed(Rig(), "is_on_break", True),
+        }
+    )
+    assert differences(evenings.before(db, later), later).settings == {"is_on_break": True}
+    assert differences(evenings.before(db, evening), evening).before == ""
     (one,) = evenings.listed(db)
     assert (one.title, one.events, one.is_over) == ("Lantern night", 2, True)
     assert evenings.left_open(db) == []

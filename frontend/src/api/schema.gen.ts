@@ -2158,6 +2158,30 @@ export interface components {
             outputs: components["schemas"]["OutputInfo"][];
         };
         /**
+         * Differences
+         * @description What was set otherwise than on the evening before: the new values by their paths, or (``is_other``) a rig with other
+         *     inputs, outputs or stages.
+         */
+        Differences: {
+            /**
+             * Before
+             * @default
+             */
+            before: string;
+            /**
+             * Is Other
+             * @default false
+             */
+            is_other: boolean;
+            /**
+             * Settings
+             * @default {}
+             */
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * Dismiss
          * @description Put a finding aside until it gets worse.
          */
@@ -2577,9 +2601,10 @@ export interface components {
         };
         /**
          * EveningReport
-         * @description An evening, and of what was said, how much each listener could hear.
+         * @description An evening; of what was said, how much each listener could hear; what was set otherwise than on the evening before.
          */
         EveningReport: {
+            differences: components["schemas"]["Differences"];
             evening: components["schemas"]["Evening"];
             shares: components["schemas"]["Shares"];
         };

@@ -62,6 +62,7 @@ export function Report({ id }: { id: string }) {
             />
           </section>
           <Changes report={found} />
+          <Differences report={found} />
         </div>
         <div className="flex flex-col gap-3">
           <Box title="Next time">
@@ -187,6 +188,24 @@ function Figures({ report: { evening, shares } }: { report: EveningReport }) {
         </div>
       ))}
     </dl>
+  );
+}
+
+function Differences({ report: { differences } }: { report: EveningReport }) {
+  if (!differences.before) return null;
+  const settings = Object.entries(differences.settings);
+  return (
+    <Box title="Set otherwise than on the evening before">
+      {differences.is_other && <p>It has other inputs, outputs or stages.</p>}
+      {!differences.is_other && settings.length === 0 && <p className="text-quiet">Nothing.</p>}
+      <ul className="max-h-40 overflow-auto">
+        {settings.map(([path, value]) => (
+          <li key={path} className="border-t border-line py-1 break-words first:border-0">
+            {path} → {String(value)}
+          </li>
+        ))}
+      </ul>
+    </Box>
   );
 }
 

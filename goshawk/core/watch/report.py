@@ -5,7 +5,7 @@ from typing import Any, Literal
 
 from pydantic import BaseModel
 
-from goshawk.core.recording.document import Figures, Mark
+from goshawk.core.recording.document import Figures, Mark, changes_between
 from goshawk.core.rig import Rig
 from goshawk.core.rules.finding import minus
 from goshawk.core.rules.health.event import Event
@@ -23,6 +23,28 @@ class SettingsChange(BaseModel):
 
     at_s: float
     settings: dict[str, Any]
+
+
+class Differences(BaseModel):
+    """What was set otherwise than on the evening before: the new values by their paths, or (``is_other``) a rig with other
+    inputs, outputs or stages."""
+
+    before: str = ""
+    """The title of the evening before; "" if there is none."""
+    settings: dict[str, Any] = {}
+    is_other: bool = False
+
+
+def differences(before: "Evening | None", evening: "Evening") -> Differences:
+    """From one evening to the next."""
+    if before is None:
+        return Differences()
+    change = changes_between(before.rig, evening.rig, 0)
+    if change is None:
+        return Differences(before=before.title)
+    return Differences(
+        before=before.title, settings=change.settings, is_other=change.rig is not None
+    )
 
 
 class Anchor(BaseModel):

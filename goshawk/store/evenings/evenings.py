@@ -121,6 +121,16 @@ def read(db: sqlite3.Connection, evening_id: str) -> tuple[Evening, History, byt
     return evening.model_copy(update={"events": found}), history, row["meter"]
 
 
+def before(db: sqlite3.Connection, evening: Evening) -> Evening | None:
+    """The evening before one, without its events; None if it was the first. Raises StoreUnusable."""
+    with store_errors("The evenings could not be read"):
+        row = db.execute(
+            "SELECT document FROM evenings WHERE started_utc < ? AND is_over ORDER BY started_utc DESC LIMIT 1",
+            (evening.started_utc.isoformat(),),
+        ).fetchone()
+    return _evening(row) if row else None
+
+
 def left_open(db: sqlite3.Connection) -> list[str]:
     """Those that were never ended: the program was killed. The newest first. Raises StoreUnusable."""
     with store_errors("The evenings could not be read"):

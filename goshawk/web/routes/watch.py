@@ -12,7 +12,7 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from goshawk.core.recording.document import LONGEST_NOTE
 from goshawk.core.settings import PLAIN_TEXT, PLAIN_TEXT_WITH_LINES
-from goshawk.core.watch.report import Evening, Shares, shares_of
+from goshawk.core.watch.report import Differences, Evening, Shares, shares_of
 from goshawk.core.watch.second import Lanes
 from goshawk.page_messages.watch import WatchState
 from goshawk.store.evenings.evenings import KeptEvening
@@ -35,10 +35,11 @@ class EveningChange(BaseModel):
 
 
 class EveningReport(BaseModel):
-    """An evening, and of what was said, how much each listener could hear."""
+    """An evening; of what was said, how much each listener could hear; what was set otherwise than on the evening before."""
 
     evening: Evening
     shares: Shares
+    differences: Differences
 
 
 @router.get("/watch")
@@ -95,7 +96,11 @@ async def list_evenings(studio: StudioDep) -> list[KeptEvening]:
 async def read_evening(studio: StudioDep, evening_id: str) -> EveningReport:
     """The report of an evening; of the one under way, so far."""
     evening, history = await studio.watch.load(evening_id)
-    return EveningReport(evening=evening, shares=shares_of(history))
+    return EveningReport(
+        evening=evening,
+        shares=shares_of(history),
+        differences=await studio.watch.differences(evening),
+    )
 
 
 @router.patch("/evenings/{evening_id}")
