@@ -143,10 +143,9 @@ class RecordDesk:
         for wait_s in (0.0, MENDS_AGAIN_S):
             await asyncio.sleep(wait_s)
             for folder in self.folders():
-                if self._client is None:
-                    for sentence in await asyncio.to_thread(mend_all, folder):
-                        self._notify(sentence, "news")
-                        self.list_changed()
+                for sentence in await asyncio.to_thread(mend_all, folder):
+                    self._notify(sentence, "news")
+                    self.list_changed()
         await asyncio.to_thread(self.shelf.purge)
 
     def list_changed(self) -> None:

@@ -97,6 +97,7 @@ class Studio:
         self._watching: set[LivePage] = set()
         self._balancing: set[LivePage] = set()
         self._before: set[LivePage] = set()
+        self._is_evening_recorded = False
         tell = self.pages.tell_state
         self.desk = RigDesk(
             self._db, saved, self._in_store, self._adjusted, self._hear, self.notify, tell
@@ -175,6 +176,8 @@ class Studio:
         self.sound.start()
         await self.engine.start()
         await self.watch.open()
+        if self.watch.is_on:  # It goes on, and so does its recording.
+            await self._record_evening()
         self._tell_observer(self.rig)
         self._look()
         self.observer.start()
@@ -536,16 +539,22 @@ class Studio:
         """Begin an evening, and its recording if that is wanted: what cannot be recorded is said, and holds up nothing. Raises
         BadInput."""
         await self.watch.go_on_air()
-        if self.desk.set.watch.records and self.record.state.stage == "off":
-            try:
-                await self.record.start()
-            except GoshawkError as error:
-                self.notify(f"You are on air, but it is not recorded. {error}", "trouble")
+        await self._record_evening()
+
+    async def _record_evening(self) -> None:
+        if not self.desk.set.watch.records or self.record.state.stage != "off":
+            return
+        try:
+            await self.record.start()
+            self._is_evening_recorded = True
+        except GoshawkError as error:
+            self.notify(f"You are on air, but it is not recorded. {error}", "trouble")
 
     async def go_off_air(self) -> None:
-        """End the evening and its recording. Raises BadInput."""
+        """End the evening, and its recording if it was begun with it. Raises BadInput."""
         await self.watch.go_off_air()
-        if self.desk.set.watch.records and self.record.state.stage in ("starting", "running"):
+        if self._is_evening_recorded:
+            self._is_evening_recorded = False
             with contextlib.suppress(GoshawkError):  # It has ended by itself.
                 await self.record.stop()
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from goshawk.cli.watch import report_of
 from tests.server.running import Server
-from tools.kill_recordings import wait_for
+from tools.kill_recordings import running, wait_for
 
 
 def report(server: Server, evening: str) -> Any:
@@ -72,6 +72,7 @@ def test_an_evening_with_five_planted_faults_and_a_kill_is_found_in_its_report(
     (one,) = wait_for("the evening", lambda: server.ask("/api/evenings", "GET"))
     assert not one["is_over"]
     assert one["seconds"] >= before - 1.0
+    wait_for("its recording, which goes on too", lambda: running(server))
     server.pass_time(20.0)
     server.ask("/api/watch/end")
     (one,) = wait_for(

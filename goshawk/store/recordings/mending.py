@@ -9,7 +9,7 @@ import soundfile
 
 from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.record_settings import TrackFormat
-from goshawk.core.recording.document import Recording
+from goshawk.core.recording.document import DOCUMENT_NAME, Recording
 from goshawk.core.recording.overview import PEAKS_NAME, peaks_of
 from goshawk.errors import BadRecording
 from goshawk.store.recordings.flac_end import CutFlac
@@ -33,7 +33,8 @@ _PIECE_ROWS = 60 * COARSE_HOPS
 
 def is_left(folder: Path) -> bool:
     """Whether a recording was left running, by its files alone."""
-    return (folder / JOURNAL_NAME).exists()
+    # The document comes last when a recording begins: by then it is locked.
+    return (folder / JOURNAL_NAME).exists() and (folder / DOCUMENT_NAME).exists()
 
 
 def mend(folder: Path) -> Recording | None:
