@@ -1,4 +1,5 @@
-"""What other programs on this computer are told of an evening, and the silence they may ask for: a lamp, a key pad."""
+"""What other programs on this computer are told of an evening, and the silence they may ask for: a lamp, a key pad. (It is given the
+whole studio: what it tells is a little of everything.)"""
 
 import asyncio
 import json

@@ -11,6 +11,7 @@ import pytest
 
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.rules.health.event import Event
+from goshawk.core.rules.health.moment import Moment
 from goshawk.core.watch.evening_meter import EveningMeter
 from goshawk.engine.plan import Plan
 from goshawk.observer import wishes
@@ -92,8 +93,24 @@ class OnAir:
         return [one for one in self.events.values() if one.rule == rule]
 
 
+def keeping_moments(on_air: OnAir) -> list[Moment]:
+    """Every moment that is made from now on."""
+    maker, kept = on_air.desk.watching._maker, []
+    push = maker.push
+
+    def keep(*given: Any) -> Moment | None:
+        moment = push(*given)
+        if moment is not None:
+            kept.append(moment)
+        return moment
+
+    maker.push = keep  # type: ignore[method-assign]
+    return kept
+
+
 def test_talk_while_muted_is_told_after_three_seconds_of_speech_and_once() -> None:
     on_air = OnAir()
+    moments = keeping_moments(on_air)
     on_air.pass_by(6.0)
     muted_s = on_air.change({"inputs.voice.is_muted": True})
     on_air.pass_by(12.0)
@@ -107,8 +124,12 @@ def test_talk_while_muted_is_told_after_three_seconds_of_speech_and_once() -> No
     assert -0.2 <= event.began_s - muted_s < 1.2
     assert event.told_s
     assert event.ended_s
-    spoken = sum(one["speech"] for one in on_air.seconds[int(muted_s) : int(event.told_s)])
-    assert 2.0 < spoken < 4.0
+    spoken = sum(
+        one.speech_s
+        for one in moments
+        if not one.open["viewers"] and one.at_s < event.told_s - 0.05
+    )
+    assert spoken == pytest.approx(3.0, abs=0.3)
     assert opened_s - 2.0 < event.ended_s <= opened_s + 0.25
 
 
@@ -119,16 +140,16 @@ def fault(on_air: OnAir, device: str, name: str, value: float = 0.0) -> float:
 
 
 @pytest.mark.parametrize(
-    ("rule", "subject", "wrong", "right", "lasts_s", "late_s"),
+    ("rule", "subject", "wrong", "right", "lasts_s", "late_s", "ends_late_s"),
     [
-        ("covered", "game", {"inputs.game.trim_db": 22.0}, {"inputs.game.trim_db": 0.0}, 25, 1.0),
-        ("voice_missing", "", {"inputs.voice.chain.gate.settings.open_threshold_dbfs": 0.0, "inputs.voice.chain.gate.settings.range_db": 80.0}, {}, 20, 6.0),
-        ("delay_grown", "viewers", {"feeds.viewers.delay_ms": 300.0}, {"feeds.viewers.delay_ms": 0.0}, 9, 1.3),
-        ("echo", "copilot", {"inputs.copilot.sends.call.is_heard": True}, {"inputs.copilot.sends.call.is_heard": False}, 9, 1.3),
-        ("gate_chops", "gate_chops_speech", {"inputs.voice.chain.gate.settings.open_threshold_dbfs": -13.0}, {}, 18, 12.0),
-        ("limiter_hard", "limiter_works_always", {"inputs.voice.chain.limiter.settings.ceiling_dbtp": -20.0}, {}, 22, 16.0),
-        ("loudness_off", "softer", {"feeds.viewers.fader_db": -16.0}, {}, 70, 62.0),
-        ("ceiling", "viewers", {"inputs.game.trim_db": 24.0, "inputs.game.fader_db": 0.0}, {}, 12, 6.0),
+        ("covered", "game", {"inputs.game.trim_db": 22.0}, {"inputs.game.trim_db": 0.0}, 25, 1.0, 1.3),
+        ("voice_missing", "", {"inputs.voice.chain.gate.settings.open_threshold_dbfs": 0.0, "inputs.voice.chain.gate.settings.range_db": 80.0}, {"inputs.voice.chain.gate.settings.open_threshold_dbfs": -37.0, "inputs.voice.chain.gate.settings.range_db": 18.0}, 20, 6.0, 1.3),
+        ("delay_grown", "viewers", {"feeds.viewers.delay_ms": 300.0}, {"feeds.viewers.delay_ms": 0.0}, 9, 1.3, 1.3),
+        ("echo", "copilot", {"inputs.copilot.sends.call.is_heard": True}, {"inputs.copilot.sends.call.is_heard": False}, 9, 1.3, 1.3),
+        ("gate_chops", "gate_chops_speech", {"inputs.voice.chain.gate.settings.open_threshold_dbfs": -13.0}, {"inputs.voice.chain.gate.settings.open_threshold_dbfs": -37.0}, 18, 12.0, 1.3),
+        ("limiter_hard", "limiter_works_always", {"inputs.voice.chain.limiter.settings.ceiling_dbtp": -20.0}, {"inputs.voice.chain.limiter.settings.ceiling_dbtp": -3.0}, 22, 16.0, 12.0),
+        ("loudness_off", "softer", {"feeds.viewers.fader_db": -16.0}, {"feeds.viewers.fader_db": 0.0}, 70, 62.0, 20.0),
+        ("ceiling", "viewers", {"inputs.game.trim_db": 24.0, "inputs.game.fader_db": 0.0}, {"inputs.game.trim_db": 0.0, "inputs.game.fader_db": -8.0}, 12, 6.0, 1.3),
     ],
 )  # fmt: skip
 def test_what_a_setting_makes_wrong_begins_is_told_once_and_ends(
@@ -138,6 +159,7 @@ def test_what_a_setting_makes_wrong_begins_is_told_once_and_ends(
     right: dict[str, Any],
     lasts_s: float,
     late_s: float,
+    ends_late_s: float,
 ) -> None:
     # What is told after a minute else is told sooner here.
     patience_s = min(4.0, Rig().watch.rules.of(rule).patience_s)  # type: ignore[arg-type]
@@ -151,13 +173,12 @@ def test_what_a_setting_makes_wrong_begins_is_told_once_and_ends(
     assert event.told_s
     assert -0.2 <= event.began_s - began_s <= late_s
     assert event.told_s - event.began_s >= patience_s - 0.2
-    if right:
-        ended_s = on_air.change(right)
-        on_air.pass_by(16.0)
-        (event,) = [one for one in on_air.of(rule) if one.subject == subject]
-        assert event.ended_s
-        assert -1.2 <= event.ended_s - ended_s <= 1.3
-        assert event.count >= 1
+    ended_s = on_air.change(right)
+    on_air.pass_by(ends_late_s + 15.0 + 25.0 * (rule == "loudness_off"))
+    (event,) = [one for one in on_air.of(rule) if one.subject == subject]
+    assert event.ended_s
+    # Speech and bursts have pauses: what is heard by them may have been seen last before it was mended.
+    assert -3.0 <= event.ended_s - ended_s <= ends_late_s
 
 
 @pytest.mark.parametrize(

@@ -30,7 +30,7 @@ def machine(tmp_path: Path) -> Path:
         shutil.copytree(ROOT / name, tmp_path / "clone" / name)
     for name in (
         "requirements.lock", "pyproject.toml", "frontend/package-lock.json", "frontend/index.html",
-        "frontend/vite.config.ts",
+        "frontend/listen.html", "frontend/small.html", "frontend/vite.config.ts",
     ):  # fmt: skip
         shutil.copy(ROOT / name, tmp_path / "clone" / name)
     bin_dir = tmp_path / "bin"

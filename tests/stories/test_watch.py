@@ -6,7 +6,7 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.server.running import Server
-from tests.stories.test_first_evening import AXE
+from tests.stories.test_first_evening import AXE, choose_device
 from tests.stories.test_sound_check import tab_to
 from tools.kill_recordings import wait_for
 
@@ -22,10 +22,19 @@ def violations(page: Page) -> list[str]:
 def test_what_is_open_leads_to_where_it_is_settled_in_the_order_of_the_job(
     page: Page, server: Server
 ) -> None:
+    # As a newcomer's rig: no microphone, nothing checked.
+    server.change("inputs.voice.device", "")
     server.change("inputs.game.trim_db", 10.0)
     server.change("is_on_break", True)
     page.get_by_role("button", name=re.compile("^Watch 6")).click()
     before = page.get_by_label("Before you go on air")
+    expect(before.get_by_role("listitem").first).to_contain_text("No microphone yet")
+    before.get_by_role("button", name="Wiring …").first.click()
+    expect(page.get_by_role("heading", name="Wiring")).to_be_visible()
+    choose_device(page, "Attic interface")
+    page.keyboard.press("Escape")
+    page.keyboard.press("6")
+    expect(before.get_by_role("listitem").first).to_contain_text("Your microphone is there")
     server.pass_time(14.0)
     expect(before.get_by_text("Viewers do not hear you")).to_be_visible()
     titles = before.get_by_role("listitem").all_inner_texts()
