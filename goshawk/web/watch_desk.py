@@ -2,6 +2,7 @@
 in every window, and told to other programs."""
 
 import asyncio
+import json
 import logging
 import os
 import secrets
@@ -14,7 +15,7 @@ from typing import Any, TypeVar
 
 from pydantic import TypeAdapter
 
-from goshawk.core.recording.document import Mark, changes_between
+from goshawk.core.recording.document import Figures, Mark, changes_between
 from goshawk.core.rig import Rig
 from goshawk.core.rules.health.event import Event
 from goshawk.core.rules.health.rules import RULES
@@ -326,8 +327,11 @@ class WatchDesk:
         if said.meter:
             self._meter = said.meter
         if said.figures:
-            found = TypeAdapter(dict[str, Any]).validate_json(said.figures)
-            self._evening = Evening.model_validate({**evening.model_dump(), **found})
+            found = json.loads(said.figures)
+            figures = Figures.model_validate(found.pop("figures"))
+            self._evening = (self._evening or evening).model_copy(
+                update={**found, "figures": figures}
+            )
         if said.aloud and self._rig().watch.says_aloud:
             self._say_aloud(said.aloud)
         if said.events or said.second:
