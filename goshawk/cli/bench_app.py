@@ -44,7 +44,7 @@ def _levels(port: int) -> dict[str, Any] | None:
 def _started(folder: Path) -> Iterator[tuple[psutil.Process, int]]:
     """The application with its demo rig, playing. Raises EngineLost if it does not begin to."""
     port = _free_port()
-    command = [sys.executable, "-m", "goshawk.cli.main", "demo", "--port", str(port)]
+    command = [sys.executable, "-m", "goshawk.cli.main", "demo", "--no-open", "--port", str(port)]
     with subprocess.Popen(
         [*command, "--data-dir", str(folder)], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
     ) as process:

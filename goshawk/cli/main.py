@@ -23,7 +23,6 @@ from goshawk.errors import GoshawkError
 from goshawk.paths import FRONTEND_DIR
 
 app = typer.Typer(
-    add_completion=False,
     no_args_is_help=True,
     pretty_exceptions_enable=False,
     help="A real-time microphone chain and gain staging for voice-led streamers.",
@@ -33,10 +32,27 @@ PortOption = Annotated[int, typer.Option(help="Port on this machine.", min=1, ma
 DataDirOption = Annotated[
     Path | None, typer.Option(envvar="GOSHAWK_DATA_DIR", help="Where settings and files are kept.")
 ]
+OpenOption = Annotated[bool, typer.Option("--open/--no-open", help="Open the browser at it.")]
 DEFAULT_PORT = 8610
 
 
-def _serve(port: int, data_dir: Path, *, is_own: bool = False) -> None:
+def _say_version(is_wanted: bool) -> None:
+    if is_wanted:
+        typer.echo(goshawk.__version__)
+        raise typer.Exit
+
+
+@app.callback()
+def every_command(
+    version: Annotated[
+        bool,
+        typer.Option("--version", callback=_say_version, is_eager=True, help="Say which this is."),
+    ] = False,
+) -> None:
+    """A real-time microphone chain and gain staging for voice-led streamers."""
+
+
+def _serve(port: int, data_dir: Path, *, is_own: bool = False, opens: bool = False) -> None:
     from goshawk.engine.spawn import spawn
 
     os.umask(0o077)  # raw voice and settings are for their user alone
@@ -47,17 +63,18 @@ def _serve(port: int, data_dir: Path, *, is_own: bool = False) -> None:
     with plain_errors():
         spawned = spawn()
     try:
-        _serve_with(spawned, port, data_dir, is_own=is_own)
+        _serve_with(spawned, port, data_dir, is_own=is_own, opens=opens)
     finally:
         spawned.give_up()
 
 
-def _serve_with(spawned: Any, port: int, data_dir: Path, *, is_own: bool) -> None:
+def _serve_with(spawned: Any, port: int, data_dir: Path, *, is_own: bool, opens: bool) -> None:
     goshawk.runs_kernels = (
         False  # Sound and figures are other processes': this one needs no compiler.
     )
     import uvicorn
 
+    from goshawk.cli.browser import has_screen, open_when_there
     from goshawk.cli.devices import first_rig
     from goshawk.core.rig import Rig
     from goshawk.store.database import database_path, open_database
@@ -76,6 +93,8 @@ def _serve_with(spawned: Any, port: int, data_dir: Path, *, is_own: bool) -> Non
             raise
     ownership.say(url=f"http://127.0.0.1:{port}")
     typer.echo(f"Goshawk is at http://127.0.0.1:{port}  (stop it with Ctrl+C)")
+    if opens and has_screen():
+        open_when_there(f"http://127.0.0.1:{port}")
     uvicorn.run(
         create_app(
             data_dir,
@@ -110,15 +129,19 @@ def port_is_free(port: int) -> None:
 
 
 @app.command()
-def serve(port: PortOption = DEFAULT_PORT, data_dir: DataDirOption = None) -> None:
+def serve(
+    port: PortOption = DEFAULT_PORT, data_dir: DataDirOption = None, opens: OpenOption = False
+) -> None:
     """Start Goshawk for use, with your own rig: nothing of it is heard before you have chosen devices."""
-    _serve(port, data_dir or platformdirs.user_data_path("goshawk"), is_own=True)
+    _serve(port, data_dir or platformdirs.user_data_path("goshawk"), is_own=True, opens=opens)
 
 
 @app.command()
-def demo(port: PortOption = DEFAULT_PORT, data_dir: DataDirOption = None) -> None:
-    """Start Goshawk with the demo rig, apart from your own."""
-    _serve(port, data_dir or platformdirs.user_data_path("goshawk") / "demo")
+def demo(
+    port: PortOption = DEFAULT_PORT, data_dir: DataDirOption = None, opens: OpenOption = True
+) -> None:
+    """Start Goshawk with the demo rig, apart from your own, and open the browser at it."""
+    _serve(port, data_dir or platformdirs.user_data_path("goshawk") / "demo", opens=opens)
 
 
 @app.command()
@@ -135,11 +158,16 @@ def devices(as_json: JsonFlag = False) -> None:
 
 
 @app.command()
-def doctor() -> None:
+def doctor(as_json: JsonFlag = False) -> None:
     """Say what this computer offers, and what is missing."""
     from goshawk.cli.devices import diagnosis, look
 
-    for is_good, sentence in diagnosis(look(), FRONTEND_DIR.is_dir()):
+    found = list(diagnosis(look(), FRONTEND_DIR.is_dir()))
+    if as_json:
+        rows = [{"is_good": is_good, "text": sentence} for is_good, sentence in found]
+        typer.echo(json.dumps(rows, ensure_ascii=False))
+        return
+    for is_good, sentence in found:
         typer.echo(f"{'good' if is_good else 'look'}  {sentence}")
 
 

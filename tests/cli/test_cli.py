@@ -369,6 +369,8 @@ def test_devices_and_what_the_computer_offers(tmp_path: Path) -> None:
     )
     assert "Sound goes out to" in goshawk("devices").stdout
     sentences = goshawk("doctor").stdout
+    assert {one["text"] for one in said("doctor")} <= {line[6:] for line in sentences.splitlines()}
+    assert goshawk("--version").stdout.strip() == "0.1.0"
     assert "virtual audio cable" in sentences, "there is no sound server in this test"
     opened = open_database(database_path(tmp_path))
     first = load_active_rig(opened.connection, own_rig).rig

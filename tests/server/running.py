@@ -25,8 +25,11 @@ from goshawk.timeline.memory import TEST_CLOCK
 class Server:
     """A demo on a folder; what it says on stderr is kept in ``said``."""
 
-    def __init__(self, data_dir: Path, env: dict[str, str] | None = None) -> None:
+    def __init__(
+        self, data_dir: Path, env: dict[str, str] | None = None, *, opens: bool = False
+    ) -> None:
         self._env = env or dict(os.environ)
+        self._opens = "--open" if opens else "--no-open"
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
             self.port = probe.getsockname()[1]
@@ -36,10 +39,10 @@ class Server:
         self.start()
 
     def start(self) -> None:
-        command = [sys.executable, "-m", "goshawk.cli.main", "demo", "--port", str(self.port)]
+        command = [sys.executable, "-m", "goshawk.cli.main", "demo", self._opens]
         with self._log.open("ab") as log:
             self._process = subprocess.Popen(
-                [*command, "--data-dir", str(self.data_dir)],
+                [*command, "--port", str(self.port), "--data-dir", str(self.data_dir)],
                 stdout=subprocess.DEVNULL,
                 stderr=log,
                 env={**self._env, TEST_CLOCK: "on"},

@@ -1,6 +1,7 @@
 """The whole application, attacked: kills, a busy machine, a full disk, everything its interface can be sent."""
 
 import json
+import os
 import signal
 import subprocess
 import sys
@@ -24,6 +25,7 @@ from goshawk.store.rigs import load_active_rig
 from goshawk.timeline.memory import FRAMES, LOGGED, Memory
 from tests.server.running import Server
 from tools.kill_and_look import foreign_memory, gone, kill_engine, kill_observer, kill_web
+from tools.kill_recordings import wait_for
 
 SOON_S = 3.0
 """So long a page may take to load and answer, and the program to end, with every core busy."""
@@ -311,3 +313,20 @@ def test_after_all_that_everything_is_there(server: Server) -> None:
     assert load_active_rig(database).rig.name == "After all"
     database.close()
     assert "never awaited" not in server.said
+
+
+def test_the_demo_opens_the_browser_once_it_answers_and_only_if_asked(tmp_path: Path) -> None:
+    opened = tmp_path / "opened"
+    browser = tmp_path / "browser.sh"
+    browser.write_text(f'#!/bin/sh\nprintf %s "$1" >> {opened}\n')
+    browser.chmod(0o700)
+    env = {**os.environ, "DISPLAY": ":9", "BROWSER": f"{browser} %s"}
+    server = Server(tmp_path / "data", env)
+    server.stop()
+    assert not opened.exists()
+    server = Server(tmp_path / "data", env, opens=True)
+    try:
+        wait_for("a browser", opened.exists)
+        assert opened.read_text() == server.url
+    finally:
+        server.stop()

@@ -1,0 +1,35 @@
+"""Opening the browser at the application's address, where there is a screen to open it on."""
+
+import os
+import sys
+import threading
+import time
+import urllib.request
+import webbrowser
+
+PATIENCE_S = 240.0
+"""The first start compiles."""
+
+
+def has_screen() -> bool:
+    """Whether a browser that is opened can be seen; over a bare terminal it would take the terminal."""
+    if sys.platform in ("win32", "darwin"):
+        return True
+    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
+
+
+def open_when_there(url: str) -> None:
+    """Open it once it answers; nothing waits for that."""
+    threading.Thread(target=_open, args=(url,), name="opening the browser", daemon=True).start()
+
+
+def _open(url: str) -> None:
+    until = time.monotonic() + PATIENCE_S
+    while time.monotonic() < until:
+        try:
+            urllib.request.urlopen(f"{url}/api/state", timeout=5.0).close()
+        except OSError:
+            time.sleep(0.2)
+            continue
+        webbrowser.open(url)
+        return
