@@ -56,7 +56,7 @@ def test_an_evening_with_five_planted_faults_and_a_kill_is_found_in_its_report(
 
     wait_for("the evening's list", lambda: server.ask("/api/evenings", "GET"))
     plant("talk_unheard", {"is_on_break": True}, {"is_on_break": False}, 14.0)
-    plant("covered", {"inputs.game.trim_db": 22.0}, {"inputs.game.trim_db": 0.0}, 25.0)
+    plant("covered", {"inputs.game.trim_db": 24.0}, {"inputs.game.trim_db": 0.0}, 45.0)
     plant("delay_grown", {"feeds.viewers.delay_ms": 300.0}, {"feeds.viewers.delay_ms": 0.0}, 15.0)
     path = "inputs.copilot.sends.call.is_heard"
     plant("echo", {path: True}, {path: False}, 15.0)
