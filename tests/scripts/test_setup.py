@@ -96,7 +96,8 @@ def test_what_is_done_is_not_done_again(machine: Path) -> None:
     clone = machine / "clone"
     vite = clone / "frontend" / "node_modules" / ".bin" / "vite"
     vite.parent.mkdir(parents=True)
-    (clone / "goshawk" / "devices").mkdir()
+    for package in ("devices", "engine"):
+        (clone / "goshawk" / package).mkdir()
     for program, line in ((vite, "vite"), (clone / ".venv" / "bin" / "goshawk", "warm-up")):
         program.parent.mkdir(parents=True, exist_ok=True)
         program.write_text(f"#!/bin/bash\necho {line} >> {log}\nmkdir -p dist\n")

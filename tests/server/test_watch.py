@@ -3,10 +3,8 @@
 import json
 import time
 import urllib.request
-from pathlib import Path
 from typing import Any
 
-from goshawk.cli.watch import report_of
 from tests.server.running import Server
 from tools.kill_recordings import running, wait_for
 
@@ -108,29 +106,6 @@ def test_an_evening_with_five_planted_faults_and_a_kill_is_found_in_its_report(
     server.ask(f"/api/evenings/{one['id']}", "DELETE")
     assert server.ask("/api/evenings", "GET") == []
     assert "Traceback" not in server.said
-
-
-def test_the_figures_of_an_evening_are_those_of_its_recording(server: Server) -> None:
-    server.ask("/api/watch/begin")
-    wait_for("a recording", lambda: server.ask("/api/recordings/current", "GET")["seconds"])
-    server.pass_time(70.0)
-    server.ask("/api/watch/end")
-    one = wait_for("a report", lambda: server.ask("/api/evenings", "GET"))[0]
-    live = report(server, one["id"])
-    (kept,) = wait_for(
-        "its recording",
-        lambda: [
-            r
-            for r in server.ask("/api/recordings", "GET")
-            if r["figures"] and r["id"] == live["recording"]
-        ],
-    )
-    again, _ = report_of(Path(kept["folder"]))
-    assert abs(live["figures"]["loudness_lufs"] - (again.figures.loudness_lufs or 0.0)) < 0.3
-    for name, clearance in again.clearances_db.items():
-        assert abs(live["clearances_db"][name] - (clearance or 0.0)) < 1.0, name
-    assert abs(live["seconds"] - again.seconds) < 4.0
-    # Closer figures are compared where no hurried clock leaves gaps: tests/observer/test_watching.py.
 
 
 def test_another_program_sees_the_lamps_and_may_be_silent_with_a_token_alone(
