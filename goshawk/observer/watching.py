@@ -195,7 +195,7 @@ class Watching:
         now = readings.engine.missed_blocks
         self._lost = (readings.session, now)
         blocks = now - missed if session == readings.session else 0
-        return max(0, blocks) * readings.engine.block_frames / 48_000
+        return max(0, blocks) * readings.engine.block_frames / SAMPLE_RATE_HZ
 
     def _devices(self, readings: Readings, rig: Rig) -> dict[str, DeviceMoment]:
         found = {}
@@ -326,7 +326,6 @@ class Watching:
             speech_s=float((activity == SPEECH).sum()) / 100.0,
             voice_peaks_dbfs=levels.peaks_dbfs.get(rig.chained),
             clearances_db=levels.clearance_db,
-            standings=levels.standings,
             words=words,
             loudness_lufs=levels.balance.whole.integrated_lufs if levels.balance.whole else None,
             delay_ms=levels.delay_ms.get("viewers"),

@@ -6,11 +6,14 @@ from datetime import timedelta
 from html import escape
 from typing import Any
 
+from goshawk.core.measure.intelligibility import GOOD_SII
 from goshawk.core.rig import Rig
+from goshawk.core.rules.balance import CLEARANCE_TOLERANCE_DB
 from goshawk.core.rules.finding import minus
 from goshawk.core.watch import second as columns
 from goshawk.core.watch.report import Evening, shares_of
 from goshawk.core.watch.second import History
+from goshawk.units import SAMPLE_RATE_HZ
 
 WIDTH, HEIGHT = 860, 70
 POINTS = 430
@@ -49,7 +52,7 @@ def lanes_of(rig: Rig) -> list[tuple[str, str, str, tuple[float, float], tuple[f
             continue
         wanted = targets.clearance_db(one.role)
         colour = colours.get(one.role, "#5f6b76")
-        band = (wanted - 2.0, wanted + 4.0)
+        band = (wanted - CLEARANCE_TOLERANCE_DB, wanted + 4.0)
         found.append(
             (columns.over(one.id), f"Over {one.name}", colour, (wanted - 18, wanted + 18), band)
         )
@@ -64,7 +67,7 @@ def lanes_of(rig: Rig) -> list[tuple[str, str, str, tuple[float, float], tuple[f
             (peaks - 2, peaks + 2),
         ),
         (columns.LOUDNESS, "Loudness", "#26303a", (loud - 18, loud + 9), (loud - 2, loud + 2)),
-        (columns.WORDS, "Understandable", "#b86a00", (0.0, 1.0), (0.75, 1.0)),
+        (columns.WORDS, "Understandable", "#b86a00", (0.0, 1.0), (GOOD_SII, 1.0)),
     ]
 
 
@@ -184,7 +187,7 @@ def _happened(evening: Evening) -> str:
             )
         )
     for mark in evening.marks:
-        at_s = mark.frame / 48_000
+        at_s = mark.frame / SAMPLE_RATE_HZ
         who = "your mark" if mark.by == "you" else "marked by Goshawk"
         rows.append(
             (at_s, f"<td>{_clock(at_s)}</td><td></td><td>▸ {escape(mark.name or who)}</td>")

@@ -27,3 +27,15 @@ export function cough(isOn: boolean) {
   isCoughing = isOn;
   ask({ type: "cough", is_on: isOn });
 }
+
+/** What a button does that coughs while it is held, by pointer or by key. */
+export const HELD_TO_COUGH = {
+  onPointerDown: () => cough(true),
+  onPointerUp: () => cough(false),
+  onPointerLeave: () => cough(false),
+  onKeyDown: ({ key }: { key: string }) => {
+    if (key === " " || key === "Enter") cough(true);
+  },
+  onKeyUp: () => cough(false),
+  onBlur: () => cough(false),
+};

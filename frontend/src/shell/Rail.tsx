@@ -13,7 +13,7 @@ import { openTask, TASKS, useView } from "../view";
 import { Feather } from "./Feather";
 import { Findings } from "./Findings";
 import { FEEDS } from "../live/reach";
-import { cough, toggleBreak, toggleMute } from "../live/silence";
+import { HELD_TO_COUGH, toggleBreak, toggleMute } from "../live/silence";
 import { Tools } from "./Tools";
 
 export function Rail() {
@@ -93,12 +93,7 @@ function SilenceBox() {
         aria-pressed={isCoughing}
         title="Silent for everyone while you hold it (C)"
         className={`col-span-2 ${look(isCoughing)}`}
-        onPointerDown={() => cough(true)}
-        onPointerUp={() => cough(false)}
-        onPointerLeave={() => cough(false)}
-        onKeyDown={(event) => (event.key === " " || event.key === "Enter") && cough(true)}
-        onKeyUp={() => cough(false)}
-        onBlur={() => cough(false)}
+        {...HELD_TO_COUGH}
       >
         {isCoughing ? "Silent …" : "Hold to cough"}
       </Button>

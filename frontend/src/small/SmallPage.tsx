@@ -4,7 +4,7 @@ import { useEffect } from "react";
 import { FEED_LABELS } from "../api/facts.gen";
 import { FEEDS, reachSentence } from "../live/reach";
 import { useLevels } from "../live/readings";
-import { cough, toggleBreak, toggleMute } from "../live/silence";
+import { HELD_TO_COUGH, toggleBreak, toggleMute } from "../live/silence";
 import { useLive } from "../live/store";
 import { clock, decibels } from "../units/format";
 
@@ -100,12 +100,7 @@ function Figures() {
         aria-pressed={isCoughing}
         title="Silent while you hold it"
         className={look(isCoughing)}
-        onPointerDown={() => cough(true)}
-        onPointerUp={() => cough(false)}
-        onPointerLeave={() => cough(false)}
-        onKeyDown={(event) => (event.key === " " || event.key === "Enter") && cough(true)}
-        onKeyUp={() => cough(false)}
-        onBlur={() => cough(false)}
+        {...HELD_TO_COUGH}
       >
         Cough
       </button>

@@ -10,8 +10,9 @@ from pydantic import BaseModel
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FeedName
-from goshawk.core.rules.balance import Standing
+from goshawk.core.rules.balance import CLEARANCE_TOLERANCE_DB
 from goshawk.core.rules.finding import Finding, Mend, minus
+from goshawk.core.rules.health.rules import let_hear
 
 TASKS = Literal["Wiring", "Sound check", "Chain", "Balance", "Record"]
 ItemState = Literal["good", "open", "waits"]
@@ -58,7 +59,6 @@ class Known:
     speech_s: float
     voice_peaks_dbfs: float | None
     clearances_db: dict[str, float | None]
-    standings: dict[str, Standing]
     words: float | None
     loudness_lufs: float | None
     delay_ms: float | None
@@ -195,23 +195,15 @@ def _viewers(known: Known) -> Item:
     if found:
         return _of(found, "viewers", "Wiring")
     rig = known.rig
-    voice = rig.voice
-    shut = (voice is not None and voice.is_muted) or rig.is_on_break or rig.feeds.viewers.is_muted
-    if shut or known.reach.get("viewers") == "closed":
-        changes: dict[str, float | bool | str] = {}
-        if voice is not None and voice.is_muted:
-            changes[f"inputs.{voice.id}.is_muted"] = False
-        if rig.is_on_break:
-            changes["is_on_break"] = False
-        if rig.feeds.viewers.is_muted:
-            changes["feeds.viewers.is_muted"] = False
+    mend = let_hear(rig, ["viewers"])
+    if mend or known.reach.get("viewers") == "closed":
         return Item(
             key="viewers",
             state="open",
             title="Viewers do not hear you",
-            text="You are muted, or on a break." if changes else "Your voice is not sent to them.",
+            text="You are muted, or on a break." if mend else "Your voice is not sent to them.",
             task="Wiring",
-            mend=Mend(label="Let viewers hear me", changes=changes) if changes else None,
+            mend=mend,
         )
     return Item(
         key="viewers",
@@ -242,11 +234,7 @@ def _call(known: Known) -> Item:
             title="The call does not hear you",
             text="What the call gets is muted, or your voice is not sent to it.",
             task="Wiring",
-            mend=(
-                Mend(label="Let the call hear me", changes={"feeds.call.is_muted": False})
-                if rig.feeds.call.is_muted
-                else None
-            ),
+            mend=let_hear(rig, ["call"]),
         )
     return Item(
         key="call",
@@ -271,8 +259,7 @@ def _spoken(known: Known) -> Item:
     wanted = known.rig.targets.voice_peaks_dbfs
     off = known.voice_peaks_dbfs - wanted
     words = "" if known.words is None else f"; words followed to {known.words:.2f}"
-    voice = known.standings.get(known.rig.chained)
-    if voice is not None and abs(off) > 2.0:
+    if abs(off) > known.rig.targets.voice_tolerance_db:
         side = "over" if off > 0 else "under"
         return Item(
             key="spoken",
@@ -300,7 +287,7 @@ def _near(known: Known) -> list[Item]:
             continue
         wanted = known.rig.targets.clearance_db(one.role)
         short = wanted - clearance
-        if short > 2.0:
+        if short > CLEARANCE_TOLERANCE_DB:
             path = f"inputs.{one.id}.trim_db"
             lower = type(one).held("trim_db", round(one.trim_db - short, 1))
             found.append(

@@ -5,16 +5,17 @@ from typing import Any, Literal
 
 from pydantic import BaseModel
 
+from goshawk.core.measure.intelligibility import GOOD_SII
 from goshawk.core.recording.document import Figures, Mark, changes_between
 from goshawk.core.rig import Rig
+from goshawk.core.rules.balance import CLEARANCE_TOLERANCE_DB
 from goshawk.core.rules.finding import minus
 from goshawk.core.rules.health.event import Event
 from goshawk.core.watch.second import CALL, SPEECH, VIEWERS, History
 from goshawk.core.watch_settings import RuleName
 
 REPORT_FORMAT: Literal["goshawk-evening"] = "goshawk-evening"
-CLEARANCE_TOLERANCE_DB, LOUDNESS_TOLERANCE_LU = 2.0, 1.0
-WORDS_GOOD = 0.75
+LOUDNESS_TOLERANCE_LU = 1.0
 MOST_ADVICE = 6
 
 
@@ -138,9 +139,9 @@ def advice(evening: Evening) -> list[str]:
         short = targets.clearance_db(one.role) - found
         if short > CLEARANCE_TOLERANCE_DB:
             said.append(f"{one.name} stood {short:.1f} dB too near: turn it down by as much.")
-    if figures.intelligibility is not None and figures.intelligibility < WORDS_GOOD:
+    if figures.intelligibility is not None and figures.intelligibility < GOOD_SII:
         said.append(
-            f"Words were followed to {figures.intelligibility:.2f} where {WORDS_GOOD} is good: Balance says which bands are "
+            f"Words were followed to {figures.intelligibility:.2f} where {GOOD_SII} is good: Balance says which bands are "
             "covered, and what would help."
         )
     by_rule: dict[tuple[RuleName, str], list[Event]] = {}

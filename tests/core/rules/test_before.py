@@ -30,7 +30,6 @@ FINE = Known(
     speech_s=8.0,
     voice_peaks_dbfs=-7.2,
     clearances_db={"game": 12.5, "music": 17.0, "copilot": 4.2},
-    standings={},
     words=0.8,
     loudness_lufs=-16.4,
     delay_ms=37.5,
@@ -124,5 +123,7 @@ def test_a_check_of_another_day_and_a_gain_that_is_off_are_open() -> None:
     assert by_key(replace(FINE, microphone=low))["microphone"].title.endswith("too low")
     gone = by_key(replace(FINE, device_state="unplugged"))
     assert gone["microphone"].title == "Your microphone is not there"
+    soft = by_key(replace(FINE, voice_peaks_dbfs=-11.0))
+    assert soft["spoken"].title == "Your voice peaks 4.0 dB under its target"
     busy = by_key(replace(FINE, late_in_last_minute=40))
     assert busy["engine"].state == "open"

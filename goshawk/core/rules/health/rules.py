@@ -50,7 +50,7 @@ class Trouble:
     is_sure: bool = True
 
 
-def _unmute(rig: Rig, feeds: list[FeedName]) -> Mend | None:
+def let_hear(rig: Rig, feeds: list[FeedName]) -> Mend | None:
     """What lets the listeners hear the main voice again."""
     voice = rig.voice
     if voice is None:
@@ -100,7 +100,7 @@ def talk_unheard(moment: Moment, rig: Rig) -> Iterable[Trouble]:
         return
     names = " and ".join(LISTENERS[feed] for feed in shut)
     does = "do" if shut[0] == "viewers" or len(shut) > 1 else "does"
-    mend = _unmute(rig, shut)
+    mend = let_hear(rig, shut)
     yield Trouble(
         "+".join(shut),
         f"You talk, but {names} {does} not hear you",
