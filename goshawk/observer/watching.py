@@ -21,6 +21,7 @@ from goshawk.core.mix import HeardInputs
 from goshawk.core.observed.moments import MomentMaker
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS, FeedName
+from goshawk.core.rules.finding import Finding
 from goshawk.core.rules.health.episodes import Episodes
 from goshawk.core.rules.health.moment import DeviceMoment, Moment, Slow
 from goshawk.core.rules.health.rules import HealthRule
@@ -59,6 +60,9 @@ BLEED_CORRELATION = 0.75
 """What comes from loudspeakers follows what goes into them; one's own words do not."""
 
 BLEED_LAG_HOPS = 12
+DROPS_APART_S = 5.0
+"""Dropouts no further apart belong together: a device that runs at another rate than it says begins with one."""
+
 _items = TypeAdapter(list[Item])
 
 
@@ -110,6 +114,8 @@ class Watching:
         self._gathered = Gathered()
         self._lost = (-1, 0)
         self._dropouts: dict[str, int] = {}
+        self._dropping: dict[str, tuple[float, float]] = {}
+        """By the device: since when it drops out, and when it did so last."""
         self._delay_at_start: dict[FeedName, float] = {}
         self._slow = Slow()
         self._rig = Rig()
@@ -199,16 +205,19 @@ class Watching:
 
     def _devices(self, readings: Readings, rig: Rig) -> dict[str, DeviceMoment]:
         found = {}
+        now_s = self._maker.now_s
         for one in rig.inputs:
             device = readings.devices.get(one.device)
             if device is None:
                 continue
             count = device.get("dropouts", 0)
-            before = self._dropouts.get(one.id, count)
+            more = max(0, count - self._dropouts.get(one.id, count))
             self._dropouts[one.id] = count
-            found[one.id] = DeviceMoment(
-                device.get("state", ""), device.get("said", ""), max(0, count - before)
-            )
+            if more:
+                began_s, last_s = self._dropping.get(one.device, (now_s, now_s))
+                goes_on = now_s - last_s < DROPS_APART_S
+                self._dropping[one.device] = (began_s if goes_on else now_s, now_s)
+            found[one.id] = DeviceMoment(device.get("state", ""), device.get("said", ""), more)
         return found
 
     def _finished_second(self, moment: Moment) -> Second | None:
@@ -264,12 +273,26 @@ class Watching:
         if len(self._segments) >= LEAST_LOUDNESS_SEGMENTS and spoken >= LEAST_SPOKEN:
             loudness = integrated_lufs(np.array(self._segments))
         self._slow = Slow(
-            {one.code: one for one in levels.findings},
+            tuple(levels.findings),
+            self._since(levels.findings),
             drift,
             loudness,
             delays,
             self._delay_at_start,
         )
+
+    def _since(self, findings: list[Finding]) -> dict[str, float]:
+        """Since when that is so which only many seconds show."""
+        found: dict[str, float] = {}
+        for one in findings:
+            since_s = self._slow.since_s.get(one.key)
+            if since_s is None and one.code == "flat_tops":
+                since_s = self._maker.flat_since_s(-one.badness)
+            elif since_s is None and one.code == "rate_untrue":
+                since_s, _ = self._dropping.get(one.key.partition(":")[2], (None, 0.0))
+            if since_s is not None:
+                found[one.key] = since_s
+        return found
 
     def _is_voice(self, rule: HealthRule) -> bool:
         """Whether what counts as speech is a voice, and not what comes from loudspeakers."""

@@ -51,12 +51,15 @@ HOPS_PER_S = SAMPLE_RATE_HZ / HOP_FRAMES
 
 assert WINDOW_FRAMES == LOOK_AHEAD_FRAMES, "keys are softened when they come out"
 
-_WINDOW = np.sqrt(0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(WINDOW_FRAMES) / WINDOW_FRAMES))
-_WINDOWS = np.stack([_WINDOW, _WINDOW * (2.0 * HOP_FRAMES / WINDOW_FRAMES)])
+WINDOW = np.sqrt(0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(WINDOW_FRAMES) / WINDOW_FRAMES))
+_WINDOWS = np.stack([WINDOW, WINDOW * (2.0 * HOP_FRAMES / WINDOW_FRAMES)])
 """Of analysis and of synthesis. The transforms inside the kernels are NumPy's, which rocket-fft brings to numba."""
 
-_LEAST_POWER = float((_WINDOW**2).sum()) * SILENCE_LINEAR**2
+LEAST_POWER = float((WINDOW**2).sum()) * SILENCE_LINEAR**2
 """What digital silence counts as, in one bin."""
+
+FULL_POWER = float(WINDOW_FRAMES / 2)
+"""White noise of RMS 1 has this power in each bin."""
 
 
 _BAND_WEIGHTS = band_weights(WINDOW_FRAMES)
@@ -65,7 +68,7 @@ _BAND_WEIGHTS = band_weights(WINDOW_FRAMES)
 def power_spectrum(frames: Floats) -> Floats:
     """Power in each bin of windowed pieces, shape (…, WINDOW_FRAMES) → (…, BINS). White noise of RMS r
     has r² times half the window's length in each."""
-    power: Floats = np.abs(np.fft.rfft(frames * _WINDOW)) ** 2
+    power: Floats = np.abs(np.fft.rfft(frames * WINDOW)) ** 2
     return power
 
 
@@ -88,7 +91,7 @@ class LearnedRoom(Settings):
     @classmethod
     def of_power(cls, power: Floats) -> "LearnedRoom":
         """From a mean power in each bin, shape (BINS,)."""
-        levels = power_to_db(power, _LEAST_POWER)
+        levels = power_to_db(power, LEAST_POWER)
         return cls(
             rate_hz=SAMPLE_RATE_HZ, levels_db=tuple(round(float(level), 1) for level in levels)
         )
@@ -216,14 +219,14 @@ def _hop(
     """A window is complete: its spectrum, the noise and the gains, and the sound that comes of it."""
     _unroll(history, counts[AT], windows[0], windowed)
     spectra = np.fft.rfft(windowed)
-    is_silent = _weigh(spectra, power, _LEAST_POWER)
+    is_silent = _weigh(spectra, power, LEAST_POWER)
     counts[SOUNDING] = 0 if is_silent else counts[SOUNDING] + 1
     if is_silent or counts[SOUNDING] > HOPS_OF_WINDOW:
         counts[HOPS] += 1
         follow_minima(power, bins, minima, counts[HOPS])
     if counts[SOUNDING] > HOPS_OF_WINDOW:
         # Digital silence, or a window half full of it, is no room.
-        follow_noise(power, bins, values[LONGEST], _LEAST_POWER, values[IS_LEARNED] == 1.0)
+        follow_noise(power, bins, values[LONGEST], LEAST_POWER, values[IS_LEARNED] == 1.0)
     find_gains(power, bins, values[LEAST_GAIN], values[EMPHASIS])
     _scale(spectra, bins[GAIN])
     _overlap(np.fft.irfft(spectra, WINDOW_FRAMES), counts[AT], windows[1], ready)
@@ -300,10 +303,10 @@ class Suppressor(Stage[SuppressorSettings]):
         self._bins[RECENT] = np.inf
         self._minima.fill(np.inf)
         self._bins[LEAST] = 0.0
-        self._bins[NOISE] = _LEAST_POWER
+        self._bins[NOISE] = LEAST_POWER
         room = self.settings.room
         if room:
-            self._bins[NOISE] = np.maximum(room.power, _LEAST_POWER)
+            self._bins[NOISE] = np.maximum(room.power, LEAST_POWER)
             self._bins[COUNT] = self.settings.follow_s * HOPS_PER_S
         self._counts[HOPS] = self._counts[SOUNDING] = 0
 

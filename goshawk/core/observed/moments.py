@@ -1,7 +1,9 @@
 """From readings to moments: what the rules of the time on air look at, at the gains in force and without waiting for figures that
 need seconds."""
 
+from collections import deque
 from collections.abc import Mapping
+from itertools import islice
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,6 +26,10 @@ LATELY_HOPS = 1000
 NOW_HOPS = 20
 """… and another input's those of the last fifth of a second: what covers the voice begins and ends when it does."""
 
+MICROPHONE_HOPS = 2000
+"""Longer than it takes to find that something is wrong with the microphone."""
+
+FLAT_WITHIN_DB = 0.1
 SPEAKING_HOPS = 100
 REACH_HOPS = 50
 
@@ -40,6 +46,7 @@ class MomentMaker:
         self._peaks: dict[str, Floats] = {}
         self._gains_db: dict[str, float] = {}
         self._reach: list[tuple[int, dict[str, float]]] = []
+        self._microphone: deque[float] = deque(maxlen=MICROPHONE_HOPS)
 
     @property
     def now_s(self) -> float:
@@ -73,6 +80,8 @@ class MomentMaker:
         self._next_hop += count
         self._activity = np.concatenate([self._activity, readings.activity])[-LATELY_HOPS:]
         self._keep_peaks(readings, hops)
+        if rig.voice:
+            self._microphone.extend(hops[readings.stations.index(MICROPHONE), :, 1].tolist())
         voice = readings.inputs.get(rig.chained)
         gains = voice.gains if voice else [0.0] * len(FEEDS)
         self._reach.append(
@@ -94,9 +103,7 @@ class MomentMaker:
                 feed: linear_to_db(max(then[feed] for _, then in self._reach)) for feed in FEEDS
             },
             microphone_dbfs=(
-                float(hops[readings.stations.index(MICROPHONE), :, 1].max())
-                if rig.voice
-                else SILENCE_DBFS
+                max(islice(reversed(self._microphone), count)) if rig.voice else SILENCE_DBFS
             ),
             ceiling_db=ceiling_db,
             over_db=self._over(rig),
@@ -113,8 +120,19 @@ class MomentMaker:
         said = near[-count:] & (self._activity[-count:] != PAUSE)
         return float(said.sum()) / 100.0
 
+    def flat_since_s(self, level_dbfs: float) -> float | None:
+        """Where in the evening the microphone reached a level that it has not gone beyond since; None if that is too long ago."""
+        peaks = list(self._microphone)
+        above = [n for n, peak in enumerate(peaks) if peak > level_dbfs + FLAT_WITHIN_DB]
+        first = above[-1] + 1 if above else 0
+        for n in range(first, len(peaks)):
+            if peaks[n] > level_dbfs - FLAT_WITHIN_DB:
+                return self.now_s - (len(peaks) - n) / 100.0
+        return None
+
     def _fill(self, gap: int) -> None:
         """Readings were lost, or nobody made any: silence that counts as neither speech nor pause."""
+        self._microphone.extend([SILENCE_DBFS] * min(gap, MICROPHONE_HOPS))
         if gap >= LATELY_HOPS:
             self._activity, self._peaks, self._reach = self._activity[:0], {}, []
             return

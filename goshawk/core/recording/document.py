@@ -109,7 +109,7 @@ def changes_between(before: Rig, after: Rig, frame: int) -> Change | None:
     """What has to be written down when another rig is heard; None if it is the same one."""
     if before == after:
         return None
-    old, new = _leaves(before.model_dump(mode="json")), _leaves(after.model_dump(mode="json"))
+    old, new = settings_of(before), settings_of(after)
     if old.keys() != new.keys():
         return Change(frame=frame, rig=after)
     settings = {path: value for path, value in new.items() if old[path] != value}
@@ -128,6 +128,11 @@ def rigs_heard(recording: Recording) -> list[tuple[int, Rig]]:
         rig = change.rig or changed_together(heard[-1][1], change.settings)
         heard.append((change.frame, rig))
     return heard
+
+
+def settings_of(rig: Rig) -> dict[str, Any]:
+    """Every setting of a rig by its path."""
+    return _leaves(rig.model_dump(mode="json"))
 
 
 def _leaves(document: Any, path: str = "") -> dict[str, Any]:

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from goshawk.core.rig import Rig
+from goshawk.core.rules.health.causes import Causes
 from goshawk.core.rules.health.event import Event
 from goshawk.core.rules.health.moment import Moment
 from goshawk.core.rules.health.rules import RULES, HealthRule, Trouble
@@ -41,6 +42,7 @@ class Episodes:
         self._confirm, self._rules = confirm, rules
         self._number = number
         self._open: dict[tuple[str, str], _Episode] = {}
+        self._causes = Causes()
 
     @property
     def lasting(self) -> list[Event]:
@@ -56,6 +58,7 @@ class Episodes:
     def push(self, moment: Moment, rig: Rig) -> list[Event]:
         """The events that have begun, changed or ended by this moment."""
         changed: dict[int, Event] = {}
+        self._causes.follow(moment.at_s, rig)
         for rule in self._rules:
             for trouble in rule.look(moment, rig):
                 event = self._note(rule, trouble, moment, rig)
@@ -88,10 +91,9 @@ class Episodes:
         ends_s = moment.at_s + moment.seconds
         one = self._open.get(key)
         if one is None:
-            one = self._open[key] = _Episode(rule, moment.at_s, ends_s)
+            began_s = self._began_s(rule, trouble, moment, rig)
+            one = self._open[key] = _Episode(rule, began_s, ends_s)
         comes_back = one.is_over
-        if comes_back and one.event is None:
-            one.began_s, one.gathered_s, one.is_over, comes_back = moment.at_s, 0.0, False, False
         pause_s = max(0.0, moment.at_s - one.last_s)
         bridged_s = pause_s if pause_s <= rule.bridges_s else 0.0
         one.last_s = ends_s
@@ -114,6 +116,18 @@ class Episodes:
             del self._open[key]
             return None
         return self._begin(one, ends_s)
+
+    def _began_s(self, rule: HealthRule, trouble: Trouble, moment: Moment, rig: Rig) -> float:
+        """With the setting that made it so, or when the finding says, or now."""
+        cause_s = self._causes.last_s(rule.settings(rig), moment.at_s - rule.seen_late_s)
+        known_s = (cause_s, trouble.since_s, moment.at_s)
+        return next(one for one in known_s if one is not None)
+
+    def _ended_s(self, one: _Episode, rig: Rig) -> float:
+        """With the setting that mended it, or where it was seen last."""
+        since_s = max(one.began_s, one.last_s - one.rule.seen_late_s)
+        cause_s = self._causes.last_s(one.rule.settings(rig), since_s)
+        return one.last_s if cause_s is None or cause_s <= one.began_s else min(one.last_s, cause_s)
 
     def _begin(self, one: _Episode, told_s: float) -> Event | None:
         if self._number >= MOST_EVENTS:
@@ -160,7 +174,7 @@ class Episodes:
                     del self._open[key]
                     continue
                 one.event = one.event.model_copy(
-                    update={"ended_s": round(one.last_s, 2), "is_known": False}
+                    update={"ended_s": round(self._ended_s(one, rig), 2), "is_known": False}
                 )
                 ended.append(one.event)
             elif one.is_over and quiet_s > one.rule.joins_s:

@@ -17,10 +17,11 @@ class DeviceMoment:
 
 @dataclass(frozen=True)
 class Slow:
-    """What takes longer to be known, as it was known last: findings by their code, the sentence of what has drifted away since the
-    sound check, loudness of the last minute, delays."""
+    """What takes longer to be known, as it was known last: findings, and where in the evening that began of which a finding says
+    so by its key; the sentence of what has drifted away since the sound check, loudness of the last minute, delays."""
 
-    findings: dict[str, Finding] = field(default_factory=dict)
+    findings: tuple[Finding, ...] = ()
+    since_s: dict[str, float] = field(default_factory=dict)
     drift: str = ""
     loudness_lufs: float | None = None
     delay_ms: dict[FeedName, float] = field(default_factory=dict)

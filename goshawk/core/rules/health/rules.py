@@ -38,7 +38,8 @@ LISTENERS: dict[FeedName, str] = {
 @dataclass(frozen=True)
 class Trouble:
     """Something that is wrong in a moment: of whom, in which words, how bad, what helps. ``share`` of the moment counts against
-    the rule's patience; what only may have something in it (``is_sure`` is not set) is looked at once more before it is told."""
+    the rule's patience; what only may have something in it (``is_sure`` is not set) is looked at once more before it is told.
+    ``since_s``: where in the evening it began, if that was before it could be seen."""
 
     subject: str
     title: str
@@ -48,6 +49,7 @@ class Trouble:
     mend: Mend | None = None
     share: float = 1.0
     is_sure: bool = True
+    since_s: float | None = None
 
 
 def let_hear(rig: Rig, feeds: list[FeedName]) -> Mend | None:
@@ -132,7 +134,7 @@ def voice_missing(moment: Moment, rig: Rig) -> Iterable[Trouble]:
 def clips(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     """Full scale at the converter, which nothing behind it mends."""
     if moment.microphone_dbfs >= CLIPPED_DBFS:
-        found = moment.slow.findings.get("microphone_clips")
+        found = next((f for f in moment.slow.findings if f.code == "microphone_clips"), None)
         yield Trouble(
             rig.chained,
             "The microphone clips",
@@ -186,17 +188,18 @@ def device_silent(moment: Moment, rig: Rig) -> Iterable[Trouble]:
 
 
 def _by_codes(moment: Moment, codes: tuple[str, ...], *, is_sure: bool = True) -> Iterable[Trouble]:
-    for found in moment.slow.findings.values():
+    for found in moment.slow.findings:
         if found.code in codes:
-            yield _of(found, is_sure=is_sure)
-
-
-def _of(found: Finding, *, is_sure: bool) -> Trouble:
-    subject = found.key.partition(":")[2] or found.code
-    help = found.mend.label if found.mend else ""
-    return Trouble(
-        subject, found.title, found.text, found.badness, help, found.mend, is_sure=is_sure
-    )
+            yield Trouble(
+                found.key.partition(":")[2] or found.code,
+                found.title,
+                found.text,
+                found.badness,
+                found.mend.label if found.mend else "",
+                found.mend,
+                is_sure=is_sure,
+                since_s=moment.slow.since_s.get(found.key),
+            )
 
 
 def device_drifts(moment: Moment, rig: Rig) -> Iterable[Trouble]:
@@ -319,7 +322,9 @@ def does_nothing_arrive(moment: Moment, rig: Rig) -> bool:
 @dataclass(frozen=True)
 class HealthRule:
     """``calm_s``: so long without it, and it is over; what comes back within ``joins_s`` is the same event. Pauses up to
-    ``bridges_s`` count against its patience as if it had lasted."""
+    ``bridges_s`` count against its patience as if it had lasted. What is found by figures is seen up to ``seen_late_s`` late: if
+    meanwhile a setting was changed whose path begins with one of ``set_by``, it began, or ended, with that. There ``{voice}`` is the
+    main voice and ``{device}`` its device."""
 
     name: RuleName
     look: Look
@@ -327,7 +332,17 @@ class HealthRule:
     joins_s: float = 20.0
     bridges_s: float = 0.0
     can_last: Callable[[Moment, Rig], bool] = _always
+    seen_late_s: float = 0.0
+    set_by: tuple[str, ...] = ()
 
+    def settings(self, rig: Rig) -> tuple[str, ...]:
+        """The beginnings of the paths that bring it about."""
+        device = rig.voice.device if rig.voice else ""
+        return tuple(one.format(voice=rig.chained, device=device) for one in self.set_by)
+
+
+_WAYS = ("inputs.", "feeds.", "devices.", "outputs.")
+_VOICE = ("inputs.{voice}.", "devices.{device}.")
 
 RULES = (
     # In the order in which they are told, where several stand at once.
@@ -336,15 +351,23 @@ RULES = (
     HealthRule("voice_missing", voice_missing, calm_s=6.0, can_last=does_nothing_arrive),
     HealthRule("device_silent", device_silent),
     HealthRule("clips", clips, calm_s=3.0),
-    HealthRule("echo", echo, calm_s=12.0),
+    HealthRule("echo", echo, calm_s=12.0, seen_late_s=15.0, set_by=_WAYS),
     HealthRule("covered", covered, calm_s=3.0, bridges_s=1.0),
     HealthRule("dropouts", dropouts, calm_s=3.0, joins_s=60.0),
     HealthRule("device_drifts", device_drifts, calm_s=5.0),
-    HealthRule("gate_chops", gate_chops, calm_s=12.0),
-    HealthRule("limiter_hard", limiter_hard, calm_s=12.0),
-    HealthRule("delay_grown", delay_grown, calm_s=3.0),
+    HealthRule("gate_chops", gate_chops, calm_s=12.0, seen_late_s=15.0, set_by=_VOICE),
+    HealthRule("limiter_hard", limiter_hard, calm_s=12.0, seen_late_s=20.0, set_by=_VOICE),
+    HealthRule(
+        "delay_grown", delay_grown, calm_s=3.0, seen_late_s=3.0, set_by=(*_WAYS, "block_frames")
+    ),
     HealthRule("ceiling", ceiling, calm_s=1.0),
-    HealthRule("loudness_off", loudness_off, calm_s=20.0, joins_s=120.0),
+    HealthRule(
+        "loudness_off",
+        loudness_off,
+        calm_s=20.0,
+        joins_s=120.0,
+        seen_late_s=65.0,
+        set_by=(*_WAYS, "targets."),
+    ),
     HealthRule("room_changed", room_changed, calm_s=60.0, joins_s=300.0),
 )
-"""``echo``, ``gate_chops`` and ``limiter_hard`` are known every few seconds only, so that they are over later."""

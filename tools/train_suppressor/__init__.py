@@ -1,0 +1,1 @@
+"""Makes the suppressor's voice model: see README.md."""

@@ -1,0 +1,156 @@
+"""Trains the voice model on the material: build/train/torch-env/bin/python -m tools.train_suppressor.train [MINUTES]
+
+Seeded. Writes the weights to build/train/voice_model.npz as it goes on (their mean over the last thousand steps), and at its end the
+sums by which the program's own inference is checked. Nothing of the application is imported but names and numbers.
+"""
+
+import math
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import torch
+from torch import Tensor, nn
+
+WHERE = Path("build/train/material")
+OUT = Path("build/train/voice_model.npz")
+BANDS, CRESTS = 40, 12
+FEATURES = 4 * BANDS + CRESTS
+UNITS = 64
+MOST_UP_DB, RANGE_DB = 8.0, 48.0
+"""A gain over the classical one lies between so much up and, from there, so much down."""
+
+BATCH = 32
+COMPRESSED = 0.3
+OVER_SUPPRESSED = 3.0
+RATE = 3e-3
+KEPT_OF_MEAN = 0.999
+
+
+class VoiceModel(nn.Module):
+    """From features (clips, steps, FEATURES) to gains in dB (…, BANDS) and the logit of speech (…)."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.into = nn.Linear(FEATURES, UNITS)
+        self.first = nn.GRU(UNITS, UNITS, batch_first=True)
+        self.second = nn.GRU(UNITS, UNITS, batch_first=True)
+        self.out = nn.Linear(UNITS, BANDS + 1)
+        with torch.no_grad():
+            self.out.bias.fill_(math.log(MOST_UP_DB / (RANGE_DB - MOST_UP_DB)))
+
+    def forward(
+        self, seen: Tensor, states: tuple[Tensor, Tensor] | None = None
+    ) -> tuple[Tensor, Tensor]:
+        one = torch.tanh(self.into(seen))
+        two, _ = self.first(one)
+        three, _ = self.second(two)
+        out = self.out(three)
+        return MOST_UP_DB - RANGE_DB * torch.sigmoid(out[..., :BANDS]), out[..., BANDS]
+
+
+def loss_of(gain_db: Tensor, speech: Tensor, rows: Tensor) -> Tensor:
+    """Of the final sound, in each band: its compressed magnitude beside that of the speech, where too little counts OVER_SUPPRESSED
+    times as much; once more what the speech alone loses; and whether somebody speaks."""
+    clean, kept, left = (
+        rows[..., FEATURES + n * BANDS : FEATURES + (n + 1) * BANDS] for n in range(3)
+    )
+    is_spoken = rows[..., -1]
+    loudest = torch.quantile(torch.logsumexp(clean * math.log(10.0), -1), 0.95, dim=1) / math.log(
+        10.0
+    )
+    reference = torch.clamp(loudest, min=-6.5)[:, None, None] - 0.8
+    by = gain_db / 10.0
+    limited = torch.minimum(
+        torch.logaddexp(kept * math.log(10.0), left * math.log(10.0)) / math.log(10.0) + by,
+        torch.full_like(by, 3.0),
+    )
+    half = COMPRESSED / 2.0
+
+    def compressed(level: Tensor) -> Tensor:
+        return torch.pow(10.0, half * torch.clamp(level - reference, min=-7.0, max=3.0))
+
+    off = compressed(limited) - compressed(clean)
+    weights = torch.ones(BANDS)
+    weights[:30] = 1.3
+    weights[36:] = 0.5
+    whole = (off**2 * torch.where(off < 0, OVER_SUPPRESSED, 1.0) * weights).mean()
+    lost = torch.relu(compressed(clean) - compressed(torch.minimum(kept + by, clean + 1.0)))
+    return (
+        whole
+        + 0.7 * (lost**2 * weights).mean()
+        + 0.03 * nn.functional.binary_cross_entropy_with_logits(speech, is_spoken)
+    )
+
+
+def exported(model: VoiceModel) -> dict[str, np.ndarray]:
+    """The weights under the names that the program reads."""
+    names = {
+        "into.weight": "into", "into.bias": "into_bias", "out.weight": "out", "out.bias": "out_bias",
+        **{f"{layer}.{there}_l0": f"{layer}_{here}" for layer in ("first", "second") for there, here in
+           (("weight_ih", "input"), ("weight_hh", "state"), ("bias_ih", "input_bias"), ("bias_hh", "state_bias"))},
+    }  # fmt: skip
+    state = model.state_dict()
+    return {here: state[there].detach().numpy().astype(np.float32) for there, here in names.items()}
+
+
+def main() -> None:
+    minutes = float(sys.argv[1]) if len(sys.argv) > 1 else 30.0
+    torch.manual_seed(11)
+    torch.set_num_threads(2)
+    files = sorted(WHERE.glob("*.npy"))
+    if not files:
+        raise SystemExit("There is no material: run make_material first (see README.md).")
+    material = [np.load(file, mmap_mode="r") for file in files]
+    places = [(n, i) for n, one in enumerate(material) for i in range(len(one))]
+    held = places[: 2 * BATCH]
+    places = places[2 * BATCH :]
+    model, mean = VoiceModel(), VoiceModel()
+    mean.load_state_dict(model.state_dict())
+    optimiser = torch.optim.AdamW(model.parameters(), lr=RATE, weight_decay=1e-4)
+
+    def rows_of(chosen: list[tuple[int, int]]) -> Tensor:
+        return torch.from_numpy(np.stack([material[n][i] for n, i in chosen]).astype(np.float32))
+
+    chance = np.random.default_rng(11)
+    began, step, running = time.monotonic(), 0, 0.0
+    while (share := (time.monotonic() - began) / (60.0 * minutes)) < 1.0:
+        for group in optimiser.param_groups:
+            group["lr"] = RATE * min(1.0, step / 50.0) * 0.5 * (1.0 + math.cos(math.pi * share))
+        rows = rows_of([places[k] for k in chance.choice(len(places), BATCH, replace=False)])
+        seen = rows[..., :FEATURES]
+        loss = loss_of(*model(seen), rows)
+        optimiser.zero_grad()
+        loss.backward()
+        nn.utils.clip_grad_norm_(model.parameters(), 1.0)
+        optimiser.step()
+        kept = min(KEPT_OF_MEAN, step / (step + 50.0))
+        with torch.no_grad():
+            for there, here in zip(mean.parameters(), model.parameters(), strict=True):
+                there.lerp_(here, 1.0 - kept)
+        running = 0.95 * running + 0.05 * float(loss)
+        if step % 100 == 0:
+            with torch.no_grad():
+                test = rows_of(held)
+                said = float(loss_of(*mean(test[..., :FEATURES]), test))
+            print(
+                f"step {step}, {60 * minutes * share:.0f} s: loss {running:.4f}, held back {said:.4f}",
+                flush=True,
+            )
+            np.savez(OUT, **exported(mean))
+        step += 1
+    np.savez(OUT, **exported(mean))
+    with torch.no_grad():
+        test = rows_of(held[:2])[..., :FEATURES]
+        gain_db, speech = mean(test)
+        np.savez(
+            OUT.with_name("check.npz"),
+            seen=test.numpy(),
+            gain_db=gain_db.numpy(),
+            speech=torch.sigmoid(speech).numpy(),
+        )
+
+
+if __name__ == "__main__":
+    main()
