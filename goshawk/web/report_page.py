@@ -6,11 +6,8 @@ from datetime import timedelta
 from html import escape
 from typing import Any
 
-from goshawk.core.measure.intelligibility import GOOD_SII
-from goshawk.core.rig import Rig
-from goshawk.core.rules.balance import CLEARANCE_TOLERANCE_DB
 from goshawk.core.rules.finding import minus
-from goshawk.core.watch import second as columns
+from goshawk.core.watch.lane import Lane, lanes_of
 from goshawk.core.watch.report import Evening, shares_of
 from goshawk.core.watch.second import History
 from goshawk.units import SAMPLE_RATE_HZ
@@ -42,42 +39,24 @@ def _figure(value: float | None, unit: str, digits: int = 1) -> str:
     return "–" if value is None else f"{minus(value, digits)} {unit}".strip()
 
 
-def lanes_of(rig: Rig) -> list[tuple[str, str, str, tuple[float, float], tuple[float, float]]]:
-    """Every lane with numbers: column, name, colour in daylight, lowest and highest drawn, and the band that is wanted."""
-    colours = {"game": "#2f68a8", "music": "#4b7a2e", "call": "#8a4a98", "voice": "#b86a00"}
-    targets = rig.targets
-    found = []
-    for one in rig.inputs:
-        if one.role == "voice":
-            continue
-        wanted = targets.clearance_db(one.role)
-        colour = colours.get(one.role, "#5f6b76")
-        band = (wanted - CLEARANCE_TOLERANCE_DB, wanted + 4.0)
-        found.append(
-            (columns.over(one.id), f"Over {one.name}", colour, (wanted - 18, wanted + 18), band)
-        )
-    peaks, loud = targets.voice_peaks_dbfs, targets.loudness_lufs
-    return [
-        *found,
-        (
-            columns.VOICE_PEAKS,
-            "Voice peaks",
-            "#b86a00",
-            (peaks - 18, peaks + 9),
-            (peaks - 2, peaks + 2),
-        ),
-        (columns.LOUDNESS, "Loudness", "#26303a", (loud - 18, loud + 9), (loud - 2, loud + 2)),
-        (columns.WORDS, "Understandable", "#b86a00", (0.0, 1.0), (GOOD_SII, 1.0)),
-    ]
+_COLOURS = {
+    "voice": "#b86a00",
+    "game": "#2f68a8",
+    "music": "#4b7a2e",
+    "call": "#8a4a98",
+    "other": "#5f6b76",
+    "noise": "#5f6b76",
+    "text": "#26303a",
+}
+"""Those of daylight."""
 
 
-def _lane(
-    values: list[float | None], span: tuple[float, float], band: tuple[float, float], colour: str
-) -> str:
-    low, high = span
+def _line(values: list[float | None], lane: Lane) -> str:
+    colour = _COLOURS[lane.hue]
 
     def y(value: float) -> float:
-        return HEIGHT * (1.0 - (min(high, max(low, value)) - low) / (high - low))
+        held = min(lane.high, max(lane.low, value))
+        return HEIGHT * (1.0 - (held - lane.low) / (lane.high - lane.low))
 
     parts: list[str] = []
     line: list[str] = []
@@ -89,7 +68,7 @@ def _lane(
                 f'<polyline points="{" ".join(line)}" fill="none" stroke="{colour}" stroke-width="1.5"/>'
             )
             line = []
-    top, bottom = y(band[1]), y(band[0])
+    top, bottom = y(lane.band_high), y(lane.band_low)
     shade = f'<rect x="0" y="{top:.1f}" width="{WIDTH}" height="{bottom - top:.1f}" fill="{colour}" opacity="0.13"/>'
     return f'<svg viewBox="0 0 {WIDTH} {HEIGHT}" role="img" aria-hidden="true">{shade}{"".join(parts)}</svg>'
 
@@ -128,21 +107,13 @@ def page_of(evening: Evening, history: History) -> str:
     )
     grid = "".join(f"<div><dt>{escape(name)}</dt><dd>{value}</dd></div>" for name, value in cells)
     drawn = []
-    for column, name, colour, span, band in lanes_of(rig):
-        if column in lanes.means:
-            wanted = f"{minus(band[0], 2 if span[1] <= 1 else 0)} to {minus(band[1], 0)} is wanted"
-            picture = _lane(lanes.means[column], span, band, colour)
+    for lane in lanes_of(rig):
+        values = lanes.means.get(lane.column)
+        if values is not None:
+            wanted = f' <span class="quiet">{escape(lane.wanted)}</span>' if lane.wanted else ""
+            picture = _bar(values, _COLOURS[lane.hue]) if lane.is_share else _line(values, lane)
             drawn.append(
-                f'<figure><figcaption>{escape(name)} <span class="quiet">{wanted}</span></figcaption>{picture}</figure>'
-            )
-    for column, name, colour in (
-        (columns.VIEWERS, "Viewers could hear you", "#b86a00"),
-        (columns.CALL, "The call could hear you", "#8a4a98"),
-        (columns.RECORDING, "Recorded", "#5f6b76"),
-    ):
-        if column in lanes.means:
-            drawn.append(
-                f"<figure><figcaption>{name}</figcaption>{_bar(lanes.means[column], colour)}</figure>"
+                f"<figure><figcaption>{escape(lane.name)}{wanted}</figcaption>{picture}</figure>"
             )
     body = "".join(
         (

@@ -21,6 +21,7 @@ from goshawk.core.rules.health.event import Event
 from goshawk.core.rules.health.rules import RULES
 from goshawk.core.watch import second as columns
 from goshawk.core.watch.before import Item, disk_item
+from goshawk.core.watch.lane import DrawnLanes, lanes_of
 from goshawk.core.watch.report import (
     Anchor,
     Differences,
@@ -29,7 +30,7 @@ from goshawk.core.watch.report import (
     advice,
     differences,
 )
-from goshawk.core.watch.second import MINUTE_S, History, Lanes, Second
+from goshawk.core.watch.second import MINUTE_S, History, Second
 from goshawk.errors import BadInput, GoshawkError, NotFound, StoreUnusable
 from goshawk.observer import wishes
 from goshawk.page_messages.recording import RecordFacts, RecordingState
@@ -490,14 +491,18 @@ class WatchDesk:
         """What was set otherwise than on the evening before. Raises StoreUnusable."""
         return differences(await self._in_store(lambda db: evenings.before(db, evening)), evening)
 
-    async def lanes(self, evening_id: str, from_s: float, to_s: float | None, points: int) -> Lanes:
+    async def lanes(
+        self, evening_id: str, from_s: float, to_s: float | None, points: int
+    ) -> DrawnLanes:
         """An evening's lanes, or those of a part of it. Raises NotFound, BadInput, StoreUnusable."""
-        _, history = await self.load(evening_id)
+        evening, history = await self.load(evening_id)
         end = history.seconds if to_s is None else min(int(to_s), columns.LONGEST_EVENING_S)
         first = max(0, int(from_s))
         if end <= first:
             end = first + 1
-        return await asyncio.to_thread(history.lanes, first, end, points)
+        values = await asyncio.to_thread(history.lanes, first, end, points)
+        is_now = self._evening is not None and evening.id == self._evening.id
+        return DrawnLanes(**dict(values), drawn=lanes_of(self._rig() if is_now else evening.rig))
 
     async def change(self, evening_id: str, title: str | None, note: str | None) -> Evening:
         """Another title or note. Raises NotFound, BadInput, StoreUnusable."""
@@ -516,10 +521,16 @@ class WatchDesk:
         return changed
 
     async def remove(self, evening_id: str) -> None:
-        """Forget an evening. Raises NotFound, BadInput, StoreUnusable."""
+        """Delete an evening; for a day it can be brought back. Raises NotFound, BadInput, StoreUnusable."""
         if self._evening is not None and self._evening.id == evening_id:
             raise BadInput("That evening is under way. End it first.")
         await self._in_store(lambda db: evenings.remove(db, evening_id))
+        self._list_changes += 1
+        self._show()
+
+    async def restore(self, evening_id: str) -> None:
+        """Bring back what was deleted. Raises NotFound, StoreUnusable."""
+        await self._in_store(lambda db: evenings.restore(db, evening_id))
         self._list_changes += 1
         self._show()
 

@@ -71,9 +71,31 @@ def test_an_evening_comes_back_as_it_was_with_gaps_and_late_columns(tmp_path: Pa
     (one,) = evenings.listed(db)
     assert (one.title, one.events, one.is_over) == ("Lantern night", 2, True)
     assert evenings.left_open(db) == []
+
+
+def test_what_was_deleted_comes_back_within_a_day_and_is_gone_then(tmp_path: Path) -> None:
+    path = evenings_path(tmp_path)
+    db = open_evenings(path).connection
+    evening, history = an_evening()
+    evenings.write(db, evening, {0: history.packed_minute(0)}, [], None)
+    # As a database was before anything could be brought back.
+    db.executescript("ALTER TABLE evenings DROP COLUMN deleted_s; PRAGMA user_version = 1;")
+    db.close()
+    db = open_evenings(path).connection
     evenings.remove(db, "aa11")
     with pytest.raises(NotFound):
         evenings.read(db, "aa11")
+    with pytest.raises(NotFound):
+        evenings.remove(db, "aa11")
+    assert evenings.listed(db) == []
+    evenings.restore(db, "aa11")
+    assert evenings.read(db, "aa11")[1].seconds == 60
+    evenings.remove(db, "aa11")
+    db.execute("UPDATE evenings SET deleted_s = deleted_s - 90000")
+    db.close()
+    db = open_evenings(path).connection
+    with pytest.raises(NotFound):
+        evenings.restore(db, "aa11")
     assert db.execute("SELECT count(*) FROM minutes").fetchone()[0] == 0
 
 

@@ -61,7 +61,8 @@ export type WatchEvent = Schemas["Event"];
 export type BeforeItem = Schemas["Item"];
 export type KeptEvening = Schemas["KeptEvening"];
 export type EveningReport = Schemas["EveningReport"];
-export type LanesData = Schemas["Lanes"];
+export type LanesData = Schemas["DrawnLanes"];
+export type DrawnLane = Schemas["Lane"];
 export type FromServer =
   | State
   | Readings

@@ -120,7 +120,7 @@ export interface paths {
         post?: never;
         /**
          * Remove Evening
-         * @description Forget an evening. Its recording stays.
+         * @description Delete an evening; for a day it can be brought back. Its recording stays.
          */
         delete: operations["remove_evening_api_evenings__evening_id__delete"];
         options?: never;
@@ -166,6 +166,26 @@ export interface paths {
         get: operations["report_page_api_evenings__evening_id__report_html_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/evenings/{evening_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Restore Evening
+         * @description Bring back what was deleted.
+         */
+        post: operations["restore_evening_api_evenings__evening_id__restore_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2205,6 +2225,30 @@ export interface components {
             key: string;
         };
         /**
+         * DrawnLanes
+         * @description Values, and how they are drawn.
+         */
+        DrawnLanes: {
+            /** Drawn */
+            drawn: components["schemas"]["Lane"][];
+            /** From S */
+            from_s: number;
+            /** Highs */
+            highs: {
+                [key: string]: (number | null)[];
+            };
+            /** Lows */
+            lows: {
+                [key: string]: (number | null)[];
+            };
+            /** Means */
+            means: {
+                [key: string]: (number | null)[];
+            };
+            /** To S */
+            to_s: number;
+        };
+        /**
          * DuckerSettings
          * @description Settings of a ducker.
          */
@@ -3663,27 +3707,60 @@ export interface components {
             type: "know_event";
         };
         /**
-         * Lanes
-         * @description An evening, or a part of it, in as many points as are drawn: of each the mean, and the lowest and highest within; None
-         *     where there is nothing.
+         * Lane
+         * @description A line over an evening (from ``low`` to ``high``, wanted from ``band_low`` to ``band_high``), or (``is_share``) a bar where
+         *     something was so. ``hue`` is whose colour it has; ``column`` where its values stand.
          */
-        Lanes: {
-            /** From S */
-            from_s: number;
-            /** Highs */
-            highs: {
-                [key: string]: (number | null)[];
-            };
-            /** Lows */
-            lows: {
-                [key: string]: (number | null)[];
-            };
-            /** Means */
-            means: {
-                [key: string]: (number | null)[];
-            };
-            /** To S */
-            to_s: number;
+        Lane: {
+            /**
+             * Band High
+             * @default 1
+             */
+            band_high: number;
+            /**
+             * Band Low
+             * @default 0
+             */
+            band_low: number;
+            /** Column */
+            column: string;
+            /**
+             * Digits
+             * @default 1
+             */
+            digits: number;
+            /**
+             * High
+             * @default 1
+             */
+            high: number;
+            /**
+             * Hue
+             * @enum {string}
+             */
+            hue: "voice" | "game" | "music" | "call" | "other" | "text" | "noise";
+            /**
+             * Is Share
+             * @default false
+             */
+            is_share: boolean;
+            /**
+             * Low
+             * @default 0
+             */
+            low: number;
+            /** Name */
+            name: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+            /**
+             * Wanted
+             * @default
+             */
+            wanted: string;
         };
         /**
          * LearnRoom
@@ -7009,7 +7086,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Lanes"];
+                    "application/json": components["schemas"]["DrawnLanes"];
                 };
             };
             /** @description Validation Error */
@@ -7042,6 +7119,35 @@ export interface operations {
                 content: {
                     "text/html": string;
                 };
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    restore_evening_api_evenings__evening_id__restore_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                evening_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Validation Error */
             422: {

@@ -2,16 +2,24 @@
 
 import type { KeptEvening } from "../api/client";
 import { useLive } from "../live/store";
+import { Button } from "../ui/Button";
 import { colour, Picture } from "../ui/Picture";
 import { Popover } from "../ui/Popover";
 import { clock, decibels } from "../units/format";
-import { dayOf, showEvening, useKeptEvenings } from "./evenings";
+import {
+  bringBackEvening,
+  dayOf,
+  showEvening,
+  useDeletedEvening,
+  useKeptEvenings,
+} from "./evenings";
 
 const SHOWN = 100;
 const COMPARED = 40;
 
 export function Evenings() {
   const { kept, trouble } = useKeptEvenings();
+  const deleted = useDeletedEvening();
   return (
     <section aria-label="Evenings" className="rounded-lg bg-panel p-4">
       <h3 className="mb-1 flex justify-between text-[13px] font-semibold">
@@ -30,6 +38,17 @@ export function Evenings() {
           </Popover>
         )}
       </h3>
+      {deleted && (
+        <p
+          role="status"
+          className="mb-2 flex items-center gap-2 rounded bg-raised px-2 py-1 text-[13px]"
+        >
+          <span className="min-w-0 flex-1 truncate">
+            {deleted.title} is deleted; its recording stays.
+          </span>
+          <Button onClick={() => void bringBackEvening(deleted.id)}>Bring it back</Button>
+        </p>
+      )}
       {trouble && <p role="alert">▲ {trouble}</p>}
       {kept?.length === 0 && (
         <p className="text-[13px] text-quiet">

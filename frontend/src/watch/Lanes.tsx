@@ -1,20 +1,14 @@
 /** An evening as lanes over one time: clearances, peaks, loudness, words, who heard, what was recorded, and what happened. */
 
 import { useCallback, useRef, type KeyboardEvent, type PointerEvent } from "react";
-import type { LanesData, Mark, Rig, WatchEvent } from "../api/client";
+import type { DrawnLane, LanesData, Mark, WatchEvent } from "../api/client";
 import { colour, Picture } from "../ui/Picture";
 import { clock } from "../units/format";
-import { laneSentence, lanesOf, type Lane } from "./lanes";
+import { laneSentence } from "./lanes";
 
-const BAR_LANES = [
-  { column: "viewers", name: "Viewers hear you", colour: "voice" },
-  { column: "call", name: "Call hears you", colour: "call" },
-  { column: "recording", name: "Recording", colour: "noise" },
-] as const;
 const MARGIN = 4;
 
 type Props = {
-  rig: Rig;
   data: LanesData | null;
   events: WatchEvent[];
   marks: Mark[];
@@ -24,20 +18,18 @@ type Props = {
   onHear: (atS: number) => void;
 };
 
-export function LanesPicture({ rig, data, events, marks, startLabel, endLabel, onHear }: Props) {
-  const lanes = lanesOf(rig);
-  const hasCall = rig.inputs.some(({ role }) => role === "call");
-  const bars = BAR_LANES.filter(({ column }) => column !== "call" || hasCall);
+export function LanesPicture({ data, events, marks, startLabel, endLabel, onHear }: Props) {
   return (
     <div className="flex min-h-0 flex-1 flex-col gap-[5px]">
-      {lanes.map((lane) => (
-        <LineLane key={lane.column} lane={lane} data={data} onHear={onHear} />
-      ))}
-      {bars.map((bar) => (
-        <Row key={bar.column} name={bar.name} className="h-[18px]">
-          <Bar values={data?.means[bar.column] ?? []} hue={bar.colour} label={bar.name} />
-        </Row>
-      ))}
+      {data?.drawn.map((lane) =>
+        lane.is_share ? (
+          <Row key={lane.column} name={lane.name} className="h-[18px]">
+            <Bar values={data.means[lane.column] ?? []} hue={lane.hue} label={lane.name} />
+          </Row>
+        ) : (
+          <LineLane key={lane.column} lane={lane} data={data} onHear={onHear} />
+        ),
+      )}
       <Row name="Moments" className="h-[20px]">
         <Moments data={data} events={events} marks={marks} onHear={onHear} />
       </Row>
@@ -71,18 +63,18 @@ function Row({ name, note, className = "", children }: RowProps) {
 }
 
 /** Where in the evening a press on a lane was. */
-function secondsAt(event: PointerEvent, data: LanesData | null): number {
+function secondsAt(event: PointerEvent, data: LanesData): number {
   const box = event.currentTarget.getBoundingClientRect();
   const share = Math.max(0, Math.min(1, (event.clientX - box.left) / box.width));
-  return (data?.from_s ?? 0) + share * ((data?.to_s ?? 0) - (data?.from_s ?? 0));
+  return data.from_s + share * (data.to_s - data.from_s);
 }
 
-type LaneProps = { lane: Lane; data: LanesData | null; onHear: (atS: number) => void };
+type LaneProps = { lane: DrawnLane; data: LanesData; onHear: (atS: number) => void };
 
 function LineLane({ lane, data, onHear }: LaneProps) {
   const paint = useCallback(
     (canvas: CanvasRenderingContext2D, width: number, height: number) => {
-      const hue = colour(lane.colour);
+      const hue = colour(lane.hue);
       const y = (value: number) => {
         const held = Math.max(lane.low, Math.min(lane.high, value));
         return MARGIN + (height - 2 * MARGIN) * (1 - (held - lane.low) / (lane.high - lane.low));
@@ -93,10 +85,10 @@ function LineLane({ lane, data, onHear }: LaneProps) {
       canvas.fill();
       canvas.fillStyle = hue;
       canvas.globalAlpha = 0.16;
-      canvas.fillRect(0, y(lane.band[1]), width, y(lane.band[0]) - y(lane.band[1]));
-      const means = data?.means[lane.column] ?? [];
-      const lows = data?.lows[lane.column] ?? [];
-      const highs = data?.highs[lane.column] ?? [];
+      canvas.fillRect(0, y(lane.band_high), width, y(lane.band_low) - y(lane.band_high));
+      const means = data.means[lane.column] ?? [];
+      const lows = data.lows[lane.column] ?? [];
+      const highs = data.highs[lane.column] ?? [];
       const x = (n: number) => (n / Math.max(1, means.length - 1)) * width;
       canvas.globalAlpha = 0.35;
       means.forEach((_, n) => {

@@ -25,7 +25,6 @@ const NONE: never[] = [];
 
 export function OnAir() {
   const watch = useLive((live) => live.watch);
-  const rig = useLive((live) => live.state?.rig);
   const recording = useLive((live) => live.recording);
   const [span, setSpan] = useState("0");
   const seconds = watch?.seconds ?? 0;
@@ -38,7 +37,7 @@ export function OnAir() {
   );
   const isPlaying = usePlayer((player) => player.isPlaying);
   useEffect(() => pause, []);
-  if (!watch?.started_utc || !rig) return null;
+  if (!watch?.started_utc) return null;
   const started = watch.started_utc;
   // What Goshawk marks in the recording stands among the events.
   const marks = recording?.marks.filter(({ by }) => by === "you") ?? NONE;
@@ -91,7 +90,6 @@ export function OnAir() {
           </div>
           {trouble && <p role="alert">▲ {trouble}</p>}
           <LanesPicture
-            rig={rig}
             data={found}
             events={watch.events}
             marks={placed}

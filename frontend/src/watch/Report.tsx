@@ -7,7 +7,7 @@ import { pause } from "../live/recordingPlayer";
 import { Button } from "../ui/Button";
 import { Popover } from "../ui/Popover";
 import { clock, decibels } from "../units/format";
-import { dayOf, did, showEvening, timeOf, useEvenings } from "./evenings";
+import { dayOf, deleteEvening, did, showEvening, timeOf, useEvenings } from "./evenings";
 import { hearMoment } from "./hearMoment";
 import { LanesPicture } from "./Lanes";
 import { MomentList } from "./MomentList";
@@ -42,7 +42,7 @@ export function Report({ id }: { id: string }) {
         </p>
         <span className="ml-auto" />
         <Keep id={id} />
-        <Forget id={id} />
+        <Button onClick={() => void deleteEvening(id, evening.title)}>Delete</Button>
       </div>
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(270px,32%)] items-start gap-3">
         <div className="flex min-w-0 flex-col gap-3">
@@ -52,7 +52,6 @@ export function Report({ id }: { id: string }) {
             className="flex h-[430px] flex-col rounded-lg bg-panel p-3.5"
           >
             <LanesPicture
-              rig={evening.rig}
               data={lanes}
               events={evening.events}
               marks={evening.marks}
@@ -125,20 +124,6 @@ function Keep({ id }: { id: string }) {
           </a>
         </li>
       </ul>
-    </Popover>
-  );
-}
-
-function Forget({ id }: { id: string }) {
-  const forget = async () => {
-    if (await did(askEvenings(`/${id}`, "DELETE"))) showEvening("");
-  };
-  return (
-    <Popover label="Delete this evening" className="w-64" trigger={<Button>Delete…</Button>}>
-      <p className="mb-2 text-[13px]">
-        The report goes for good; the recording of the evening stays in Record.
-      </p>
-      <Button onClick={() => void forget()}>Delete the report</Button>
     </Popover>
   );
 }

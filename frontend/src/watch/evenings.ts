@@ -2,14 +2,26 @@
 
 import { useEffect, useState } from "react";
 import { create } from "zustand";
-import { fetchEvenings, type KeptEvening } from "../api/client";
+import { askEvenings, fetchEvenings, type KeptEvening } from "../api/client";
 import { say, useLive } from "../live/store";
 
-type Shown = { shown: string };
-const useChoice = create<Shown>(() => ({ shown: "" }));
+type Shown = { shown: string; deleted: { id: string; title: string } | null };
+const useChoice = create<Shown>(() => ({ shown: "", deleted: null }));
 
 export const useShownEvening = () => useChoice((choice) => choice.shown);
 export const showEvening = (shown: string) => useChoice.setState({ shown });
+export const useDeletedEvening = () => useChoice((choice) => choice.deleted);
+
+/** Delete the evening that is shown; it can be brought back from the list. */
+export async function deleteEvening(id: string, title: string) {
+  if (await did(askEvenings(`/${id}`, "DELETE"))) {
+    useChoice.setState({ shown: "", deleted: { id, title } });
+  }
+}
+
+export async function bringBackEvening(id: string) {
+  if (await did(askEvenings(`/${id}/restore`, "POST"))) useChoice.setState({ deleted: null });
+}
 
 /** What is fetched from a path of the evenings' interface, and why it could not be; fetched again when `again` changes, and every
  * `everyMs` if that is not 0. */

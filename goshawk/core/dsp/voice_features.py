@@ -45,8 +45,8 @@ def corners_of_bins(window_frames: int) -> tuple[NDArray[np.int64], Floats]:
 
 def band_sizes(below: NDArray[np.int64], share: Floats) -> Floats:
     """How many bins each band's triangle comes to, shape (BANDS,)."""
-    sizes: Floats = np.bincount(below, 1.0 - share, BANDS) + np.bincount(below + 1, share, BANDS)
-    return sizes
+    sizes = np.bincount(below, 1.0 - share, BANDS) + np.bincount(below + 1, share, BANDS)
+    return sizes.astype(np.float64)
 
 
 @kernel

@@ -11,7 +11,10 @@ from pathlib import Path
 from goshawk.errors import StoreUnusable
 from goshawk.store.database import BUSY_TIMEOUT_MS
 
-VERSION = 1
+VERSION = 2
+KEPT_ASIDE_S = 86_400.0
+"""What was deleted can be brought back for a day."""
+
 _SCHEMA = """
 BEGIN IMMEDIATE;
 CREATE TABLE evenings (
@@ -19,7 +22,8 @@ CREATE TABLE evenings (
     started_utc TEXT NOT NULL,
     is_over INTEGER NOT NULL DEFAULT 0,
     document TEXT NOT NULL,
-    meter BLOB
+    meter BLOB,
+    deleted_s REAL
 );
 CREATE TABLE minutes (
     evening TEXT NOT NULL REFERENCES evenings (id) ON DELETE CASCADE,
@@ -33,10 +37,18 @@ CREATE TABLE events (
     document TEXT NOT NULL,
     PRIMARY KEY (evening, number)
 ) WITHOUT ROWID;
-PRAGMA user_version = 1;
+PRAGMA user_version = 2;
 COMMIT;
 """
-"""``document`` is an evening without its events (JSON); ``meter`` its figures so far, as they are taken up again."""
+"""``document`` is an evening without its events (JSON); ``meter`` its figures so far, as they are taken up again; ``deleted_s`` when it
+was deleted, in seconds of Unix time."""
+
+_FROM_1 = """
+BEGIN IMMEDIATE;
+ALTER TABLE evenings ADD COLUMN deleted_s REAL;
+PRAGMA user_version = 2;
+COMMIT;
+"""
 
 
 @dataclass(frozen=True)
@@ -103,8 +115,11 @@ def _open(path: Path) -> sqlite3.Connection:
         version = connection.execute("PRAGMA user_version").fetchone()[0]
         if version > VERSION:
             raise sqlite3.OperationalError(f"version {version} is newer than this program knows")
-        if version == 0:
-            connection.executescript(_SCHEMA)
+        if version < VERSION:
+            connection.executescript(_FROM_1 if version == 1 else _SCHEMA)
+        connection.execute(
+            "DELETE FROM evenings WHERE deleted_s < ?", (time.time() - KEPT_ASIDE_S,)
+        )
     except BaseException:
         connection.close()
         raise

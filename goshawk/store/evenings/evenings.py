@@ -1,6 +1,7 @@
 """Evenings: written every few seconds in one transaction, listed, read, deleted."""
 
 import sqlite3
+import time
 from datetime import datetime
 
 from pydantic import BaseModel, ValidationError
@@ -74,7 +75,7 @@ def listed(db: sqlite3.Connection) -> list[KeptEvening]:
     with store_errors("The evenings could not be read"):
         rows = db.execute(
             "SELECT document, (SELECT count(*) FROM events WHERE evening = id) AS events FROM evenings "
-            "ORDER BY started_utc DESC LIMIT ?",
+            "WHERE deleted_s IS NULL ORDER BY started_utc DESC LIMIT ?",
             (MOST_LISTED,),
         ).fetchall()
     return [
@@ -96,7 +97,9 @@ def listed(db: sqlite3.Connection) -> list[KeptEvening]:
 def read(db: sqlite3.Connection, evening_id: str) -> tuple[Evening, History, bytes | None]:
     """An evening with its events, its seconds and its meter. Raises NotFound, StoreUnusable."""
     with store_errors("The evening could not be read"):
-        row = db.execute("SELECT * FROM evenings WHERE id = ?", (evening_id,)).fetchone()
+        row = db.execute(
+            "SELECT * FROM evenings WHERE id = ? AND deleted_s IS NULL", (evening_id,)
+        ).fetchone()
         events = db.execute(
             "SELECT document FROM events WHERE evening = ? ORDER BY number", (evening_id,)
         ).fetchall()
@@ -125,7 +128,7 @@ def before(db: sqlite3.Connection, evening: Evening) -> Evening | None:
     """The evening before one, without its events; None if it was the first. Raises StoreUnusable."""
     with store_errors("The evenings could not be read"):
         row = db.execute(
-            "SELECT document FROM evenings WHERE started_utc < ? AND is_over ORDER BY started_utc DESC LIMIT 1",
+            "SELECT document FROM evenings WHERE started_utc < ? AND is_over AND deleted_s IS NULL ORDER BY started_utc DESC LIMIT 1",
             (evening.started_utc.isoformat(),),
         ).fetchone()
     return _evening(row) if row else None
@@ -141,7 +144,21 @@ def left_open(db: sqlite3.Connection) -> list[str]:
 
 
 def remove(db: sqlite3.Connection, evening_id: str) -> None:
-    """Forget an evening. Raises NotFound, StoreUnusable."""
+    """Put an evening aside: it can be brought back for a day. Raises NotFound, StoreUnusable."""
     with transaction(db, "The evening could not be deleted"):
-        if not db.execute("DELETE FROM evenings WHERE id = ?", (evening_id,)).rowcount:
-            raise NotFound("That evening is not there any more.")
+        _mark(db, evening_id, time.time())
+
+
+def restore(db: sqlite3.Connection, evening_id: str) -> None:
+    """Bring a deleted evening back. Raises NotFound, StoreUnusable."""
+    with transaction(db, "The evening could not be brought back"):
+        _mark(db, evening_id, None)
+
+
+def _mark(db: sqlite3.Connection, evening_id: str, deleted_s: float | None) -> None:
+    is_there = "deleted_s IS NULL" if deleted_s is not None else "deleted_s IS NOT NULL"
+    changed = db.execute(
+        f"UPDATE evenings SET deleted_s = ? WHERE id = ? AND {is_there}", (deleted_s, evening_id)
+    )
+    if not changed.rowcount:
+        raise NotFound("That evening is not there any more.")

@@ -12,8 +12,8 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from goshawk.core.recording.document import LONGEST_NOTE
 from goshawk.core.settings import PLAIN_TEXT, PLAIN_TEXT_WITH_LINES
+from goshawk.core.watch.lane import DrawnLanes
 from goshawk.core.watch.report import Differences, Evening, Shares, shares_of
-from goshawk.core.watch.second import Lanes
 from goshawk.page_messages.watch import WatchState
 from goshawk.store.evenings.evenings import KeptEvening
 from goshawk.web.access import credential_of
@@ -111,8 +111,14 @@ async def change_evening(studio: StudioDep, evening_id: str, change: EveningChan
 
 @router.delete("/evenings/{evening_id}", status_code=204)
 async def remove_evening(studio: StudioDep, evening_id: str) -> None:
-    """Forget an evening. Its recording stays."""
+    """Delete an evening; for a day it can be brought back. Its recording stays."""
     await studio.watch.remove(evening_id)
+
+
+@router.post("/evenings/{evening_id}/restore", status_code=204)
+async def restore_evening(studio: StudioDep, evening_id: str) -> None:
+    """Bring back what was deleted."""
+    await studio.watch.restore(evening_id)
 
 
 @router.get("/evenings/{evening_id}/lanes")
@@ -122,7 +128,7 @@ async def read_lanes(
     points: Annotated[int, Query(ge=1, le=MOST_POINTS)] = 600,
     from_s: Annotated[float, Query(ge=0.0, allow_inf_nan=False)] = 0.0,
     to_s: Annotated[float | None, Query(ge=0.0, allow_inf_nan=False)] = None,
-) -> Lanes:
+) -> DrawnLanes:
     """An evening's lanes, or those of a part of it, at a chosen resolution."""
     return await studio.watch.lanes(evening_id, from_s, to_s, points)
 

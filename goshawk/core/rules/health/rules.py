@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS, FeedName
-from goshawk.core.rules.finding import Finding, Mend, minus
+from goshawk.core.rules.finding import Mend, minus
 from goshawk.core.rules.health.moment import Moment
 from goshawk.core.watch_settings import RuleName
 from goshawk.units import CLIPPED_DBFS
