@@ -3,6 +3,7 @@ than other modules: what goes from one part to another stands in one place.)"""
 
 import asyncio
 import contextlib
+import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar
@@ -62,6 +63,9 @@ from goshawk.web.what_plays import WhatPlays
 T = TypeVar("T")
 MOST_WATCHED = 8
 """So many of the computer's devices run to show their levels."""
+
+ENDING_TAKES_S = 30.0
+"""A recording is written to its end within this, or something is wrong."""
 _takes = TypeAdapter(dict[TakeKind, StoredTake])
 
 
@@ -542,8 +546,22 @@ class Studio:
         await self._record_evening()
 
     async def _record_evening(self) -> None:
-        if not self.desk.set.watch.records or self.record.state.stage != "off":
+        if not self.desk.set.watch.records or self.record.state.stage in ("starting", "running"):
             return
+        if self.record.state.stage == "ending":
+            self.supervisor.once("recording the evening", self._record_after_the_last())
+        else:
+            await self._begin_recording()
+
+    async def _record_after_the_last(self) -> None:
+        """One goes on air again while what was recorded before is still being written."""
+        until = time.monotonic() + ENDING_TAKES_S
+        while self.record.state.stage == "ending" and time.monotonic() < until:
+            await asyncio.sleep(0.1)
+        if self.watch.is_on:
+            await self._begin_recording()
+
+    async def _begin_recording(self) -> None:
         try:
             await self.record.start()
             self._is_evening_recorded = True

@@ -131,6 +131,14 @@ class Server:
             is_over.set()
             thread.join()
 
+    def empty_rig(self) -> None:
+        """As it is on a computer with devices of its own: no input has one yet, and nothing leaves."""
+        rig = self.ask("/api/state", "GET")["rig"]
+        for one in rig["inputs"]:
+            self.change(f"inputs.{one['id']}.device", "")
+        for one in rig["outputs"]:
+            self.ask(f"/api/outputs/{one['id']}", "DELETE")
+
     def begin_anew(self) -> None:
         """Take back whatever an earlier story changed."""
         self.ask("/api/test-clock/back", timeout=120.0)

@@ -83,83 +83,74 @@ def items(known: Known) -> list[Item]:
     ]
 
 
+def _good(key: str, task: TASKS, title: str, text: str) -> Item:
+    return Item(key=key, state="good", task=task, title=title, text=text)
+
+
+def _waits(key: str, task: TASKS, title: str, text: str, progress: float | None = None) -> Item:
+    return Item(key=key, state="waits", task=task, title=title, text=text, progress=progress)
+
+
+def _open(key: str, task: TASKS, title: str, text: str, mend: Mend | None = None) -> Item:
+    return Item(key=key, state="open", task=task, title=title, text=text, mend=mend)
+
+
 def _microphone(known: Known) -> Item:
     voice, levels = known.rig.voice, known.microphone
     if voice is None or not voice.device:
-        return Item(
-            key="microphone",
-            task="Wiring",
-            state="open",
-            title="No microphone yet",
-            text="Choose where your voice comes from.",
+        return _open(
+            "microphone", "Wiring", "No microphone yet", "Choose where your voice comes from."
         )
     if known.device_state not in ("playing", "waiting"):
-        return Item(
-            key="microphone",
-            task="Wiring",
-            state="open",
-            title="Your microphone is not there",
-            text=f"{known.device_title or voice.name}: {known.device_state or 'not open'}.",
+        return _open(
+            "microphone",
+            "Wiring",
+            "Your microphone is not there",
+            f"{known.device_title or voice.name}: {known.device_state or 'not open'}.",
         )
     peaks = levels.peaks_dbfs if levels else None
     if peaks is None:
-        return Item(
-            key="microphone",
-            task="Wiring",
-            state="waits",
-            title="Your microphone is there",
-            text="Say something: its level is not known yet.",
+        return _waits(
+            "microphone",
+            "Wiring",
+            "Your microphone is there",
+            "Say something: its level is not known yet.",
         )
     where = f"{known.device_title}; usual peaks {minus(peaks)} dBFS at the microphone"
     if not LOW_PEAKS_DBFS <= peaks <= HIGH_PEAKS_DBFS:
         side = "low" if peaks < LOW_PEAKS_DBFS else "high"
-        return Item(
-            key="microphone",
-            task="Wiring",
-            state="open",
-            title=f"Your microphone's gain is too {side}",
-            text=f"{where}. The guided minute in Wiring says how far to turn.",
+        return _open(
+            "microphone",
+            "Wiring",
+            f"Your microphone's gain is too {side}",
+            f"{where}. The guided minute in Wiring says how far to turn.",
         )
-    return Item(
-        key="microphone", task="Wiring", state="good", title="Your microphone is there", text=where
-    )
+    return _good("microphone", "Wiring", "Your microphone is there", where)
 
 
 def _check(known: Known) -> Item:
     made = known.check_made
     if made is None:
-        return Item(
-            key="check",
-            task="Sound check",
-            state="open",
-            title="No sound check yet",
-            text="Four short takes, and every setting follows from your own voice and room.",
+        return _open(
+            "check",
+            "Sound check",
+            "No sound check yet",
+            "Four short takes, and every setting follows from your own voice and room.",
         )
     if known.check_drift:
-        return Item(
-            key="check",
-            task="Sound check",
-            state="open",
-            title="Room or voice have changed",
-            text=known.check_drift,
-        )
+        return _open("check", "Sound check", "Room or voice have changed", known.check_drift)
     ago = known.now - made
     if ago > FRESH:
         days = max(1, round(ago / timedelta(days=1)))
         since = "yesterday" if days == 1 else f"{days} days ago"
-        return Item(
-            key="check",
-            task="Sound check",
-            state="open",
-            title=f"The sound check is of {since}" if days == 1 else f"The sound check was {since}",
-            text="Room and voice seem as they were; a take of your usual voice tells for sure.",
+        return _open(
+            "check",
+            "Sound check",
+            f"The sound check is of {since}" if days == 1 else f"The sound check was {since}",
+            "Room and voice seem as they were; a take of your usual voice tells for sure.",
         )
-    return Item(
-        key="check",
-        task="Sound check",
-        state="good",
-        title="The sound check is of today",
-        text="Room and voice are as they were.",
+    return _good(
+        "check", "Sound check", "The sound check is of today", "Room and voice are as they were."
     )
 
 
@@ -185,9 +176,7 @@ def _first(known: Known, codes: tuple[str, ...], feed: str = "") -> Finding | No
 
 
 def _of(found: Finding, key: str, task: TASKS) -> Item:
-    return Item(
-        key=key, state="open", title=found.title, text=found.text, task=task, mend=found.mend
-    )
+    return _open(key, task, found.title, found.text, mend=found.mend)
 
 
 def _viewers(known: Known) -> Item:
@@ -197,63 +186,58 @@ def _viewers(known: Known) -> Item:
     rig = known.rig
     mend = let_hear(rig, ["viewers"])
     if mend or known.reach.get("viewers") == "closed":
-        return Item(
-            key="viewers",
-            state="open",
-            title="Viewers do not hear you",
-            text="You are muted, or on a break." if mend else "Your voice is not sent to them.",
-            task="Wiring",
+        return _open(
+            "viewers",
+            "Wiring",
+            "Viewers do not hear you",
+            "You are muted, or on a break." if mend else "Your voice is not sent to them.",
             mend=mend,
         )
-    return Item(
-        key="viewers",
-        state="good",
-        title="Viewers get what they should",
-        text=known.sentences.get("viewers", ""),
-        task="Wiring",
+    return _good(
+        "viewers", "Wiring", "Viewers get what they should", known.sentences.get("viewers", "")
     )
 
 
 def _call(known: Known) -> Item:
     rig = known.rig
     if not any(one.role == "call" for one in rig.inputs):
-        return Item(
-            key="call",
-            state="good",
-            title="There is no call",
-            text="Add one in Wiring if somebody talks with you.",
-            task="Wiring",
+        return _good(
+            "call", "Wiring", "There is no call", "Add one in Wiring if somebody talks with you."
         )
     found = _first(known, _CALL_CODES)
     if found:
         return _of(found, "call", "Wiring")
+    if rig.voice is None or not any(one.device for one in rig.inputs if one.role == "call"):
+        return _waits(
+            "call",
+            "Wiring",
+            "The call is not wired yet",
+            "Choose where it comes from, if somebody talks with you; else leave it.",
+        )
     if known.reach.get("call") == "closed":
-        return Item(
-            key="call",
-            state="open",
-            title="The call does not hear you",
-            text="What the call gets is muted, or your voice is not sent to it.",
-            task="Wiring",
+        return _open(
+            "call",
+            "Wiring",
+            "The call does not hear you",
+            "What the call gets is muted, or your voice is not sent to it.",
             mend=let_hear(rig, ["call"]),
         )
-    return Item(
-        key="call",
-        state="good",
-        title="The call hears you, and not itself",
-        text="No echo was found, and no processing of its own.",
-        task="Wiring",
+    return _good(
+        "call",
+        "Wiring",
+        "The call hears you, and not itself",
+        "No echo was found, and no processing of its own.",
     )
 
 
 def _spoken(known: Known) -> Item:
     share = min(1.0, known.speech_s / SPEECH_NEEDED_S)
     if share < 1.0 or known.voice_peaks_dbfs is None:
-        return Item(
-            key="spoken",
-            state="waits",
-            title="Speak a sentence as you will on air",
-            text=f"{SPEECH_NEEDED_S:.0f} s of speech are enough for peaks, clearance and words.",
-            task="Balance",
+        return _waits(
+            "spoken",
+            "Balance",
+            "Speak a sentence as you will on air",
+            f"{SPEECH_NEEDED_S:.0f} s of speech are enough for peaks, clearance and words.",
             progress=share,
         )
     wanted = known.rig.targets.voice_peaks_dbfs
@@ -261,19 +245,17 @@ def _spoken(known: Known) -> Item:
     words = "" if known.words is None else f"; words followed to {known.words:.2f}"
     if abs(off) > known.rig.targets.voice_tolerance_db:
         side = "over" if off > 0 else "under"
-        return Item(
-            key="spoken",
-            state="open",
-            title=f"Your voice peaks {abs(off):.1f} dB {side} its target",
-            text=f"{minus(known.voice_peaks_dbfs, 1)} dBFS; {minus(wanted)} are wanted{words}.",
-            task="Balance",
+        return _open(
+            "spoken",
+            "Balance",
+            f"Your voice peaks {abs(off):.1f} dB {side} its target",
+            f"{minus(known.voice_peaks_dbfs, 1)} dBFS; {minus(wanted)} are wanted{words}.",
         )
-    return Item(
-        key="spoken",
-        state="good",
-        title=f"Your voice peaks at {minus(known.voice_peaks_dbfs, 1)} dBFS",
-        text=f"{minus(wanted)} are wanted{words}.",
-        task="Balance",
+    return _good(
+        "spoken",
+        "Balance",
+        f"Your voice peaks at {minus(known.voice_peaks_dbfs, 1)} dBFS",
+        f"{minus(wanted)} are wanted{words}.",
     )
 
 
@@ -291,12 +273,11 @@ def _near(known: Known) -> list[Item]:
             path = f"inputs.{one.id}.trim_db"
             lower = type(one).held("trim_db", round(one.trim_db - short, 1))
             found.append(
-                Item(
-                    key=f"near {one.id}",
-                    state="open",
-                    title=f"{one.name} is {short:.1f} dB too near",
-                    text=f"It stands {clearance:.1f} dB under your peaks; {wanted:.0f} are wanted.",
-                    task="Balance",
+                _open(
+                    f"near {one.id}",
+                    "Balance",
+                    f"{one.name} is {short:.1f} dB too near",
+                    f"It stands {clearance:.1f} dB under your peaks; {wanted:.0f} are wanted.",
                     mend=Mend(label="Bring to target", changes={path: lower}),
                 )
             )
@@ -304,9 +285,7 @@ def _near(known: Known) -> list[Item]:
             good.append(f"{one.name} {clearance:.1f} dB, of {wanted:.0f} wanted")
     if good:
         title = "Nothing stands too near" if not found else "The others stand far enough under you"
-        found.append(
-            Item(key="near", state="good", title=title, text="; ".join(good) + ".", task="Balance")
-        )
+        found.append(_good("near", "Balance", title, "; ".join(good) + "."))
     return found
 
 
@@ -315,22 +294,17 @@ def _whole(known: Known) -> Item:
     ceiling = rig.feeds.viewers.ceiling_dbtp
     title = f"The whole stays under {minus(ceiling)} dBTP"
     if not rig.feeds.viewers.has_ceiling:
-        return Item(
-            key="whole",
-            state="open",
-            title="Viewers have no ceiling",
-            text="A shout over a loud game would clip.",
-            task="Balance",
+        return _open(
+            "whole",
+            "Balance",
+            "Viewers have no ceiling",
+            "A shout over a loud game would clip.",
             mend=Mend(label="Switch it on", changes={"feeds.viewers.has_ceiling": True}),
         )
     found, wanted = known.loudness_lufs, rig.targets.loudness_lufs
     if found is None or known.speech_s < SPEECH_NEEDED_S:
-        return Item(
-            key="whole",
-            state="waits",
-            title=title,
-            text="Its loudness is not known before you have spoken.",
-            task="Balance",
+        return _waits(
+            "whole", "Balance", title, "Its loudness is not known before you have spoken."
         )
     if abs(found - wanted) > LOUDNESS_TOLERANCE_LU:
         side = "louder" if found > wanted else "softer"
@@ -338,85 +312,68 @@ def _whole(known: Known) -> Item:
         fader = type(rig.feeds.viewers).held(
             "fader_db", rig.feeds.viewers.fader_db + wanted - found
         )
-        return Item(
-            key="whole",
-            state="open",
-            title=f"The whole is {abs(found - wanted):.1f} LU {side} than wanted",
-            text=f"{minus(found, 1)} LUFS so far; {minus(wanted)} are wanted.",
-            task="Balance",
+        return _open(
+            "whole",
+            "Balance",
+            f"The whole is {abs(found - wanted):.1f} LU {side} than wanted",
+            f"{minus(found, 1)} LUFS so far; {minus(wanted)} are wanted.",
             mend=Mend(label=f"Fader to {minus(fader, 1)} dB", changes={path: round(fader, 1)}),
         )
-    return Item(
-        key="whole",
-        state="good",
-        title=title,
-        text=f"Loudness so far {minus(found, 1)} LUFS; {minus(wanted)} are wanted.",
-        task="Balance",
+    return _good(
+        "whole",
+        "Balance",
+        title,
+        f"Loudness so far {minus(found, 1)} LUFS; {minus(wanted)} are wanted.",
     )
 
 
 def _delay(known: Known) -> Item:
     delay = known.delay_ms
     if delay is None:
-        return Item(
-            key="delay", state="waits", title="The delay is not known yet", text="", task="Wiring"
-        )
+        return _waits("delay", "Wiring", "The delay is not known yet", "")
     late = delay - known.rig.picture_delay_ms
     if late > LIPS_MS:
-        return Item(
-            key="delay",
-            state="open",
-            title=f"Your voice is {late:.0f} ms behind the picture",
-            text=f"Delay the picture by {delay:.0f} ms in your broadcast program, and say so here.",
-            task="Wiring",
+        return _open(
+            "delay",
+            "Wiring",
+            f"Your voice is {late:.0f} ms behind the picture",
+            f"Delay the picture by {delay:.0f} ms in your broadcast program, and say so here.",
             mend=Mend(label="It waits now", changes={"picture_delay_ms": float(round(delay))}),
         )
-    return Item(
-        key="delay",
-        state="good",
-        title=f"Delay {delay:.1f} ms",
-        text=f"Voice and picture are {abs(late):.0f} ms apart, which nobody sees.",
-        task="Wiring",
+    return _good(
+        "delay",
+        "Wiring",
+        f"Delay {delay:.1f} ms",
+        f"Voice and picture are {abs(late):.0f} ms apart, which nobody sees.",
     )
 
 
 def _engine(known: Known) -> Item:
     if known.late_in_last_minute > FEW_LATE:
-        return Item(
-            key="engine",
-            state="open",
-            title=f"{known.late_in_last_minute} blocks came late in the last minute",
-            text="Close what else works hard, or choose a larger buffer.",
-            task="Wiring",
+        return _open(
+            "engine",
+            "Wiring",
+            f"{known.late_in_last_minute} blocks came late in the last minute",
+            "Close what else works hard, or choose a larger buffer.",
         )
-    return Item(
-        key="engine",
-        state="good",
-        title="The computer keeps up",
-        text=f"{known.late_in_last_minute} late blocks in the last minute.",
-        task="Wiring",
+    return _good(
+        "engine",
+        "Wiring",
+        "The computer keeps up",
+        f"{known.late_in_last_minute} late blocks in the last minute.",
     )
 
 
 def disk_item(room_s: float | None, trouble: str) -> Item:
     """Whether an evening can be recorded: room for so many seconds (None: that cannot be told), and what is in the way."""
     if trouble:
-        return Item(
-            key="disk",
-            state="open",
-            title="It cannot be recorded",
-            text=trouble,
-            task="Record",
-        )
+        return _open("disk", "Record", "It cannot be recorded", trouble)
     if room_s is not None and room_s < ENOUGH_S:
-        return Item(
-            key="disk",
-            state="open",
-            title=f"Room to record for {room_s / 3600:.1f} hours",
-            text="Make room on the disk, or choose another folder.",
-            task="Record",
+        return _open(
+            "disk",
+            "Record",
+            f"Room to record for {room_s / 3600:.1f} hours",
+            "Make room on the disk, or choose another folder.",
         )
     hours = "" if room_s is None else f"{room_s / 3600:.0f} hours"
-    return Item(
-        key="disk", state="good", title="Room to record", text=hours or "Enough.", task="Record"
-    )
+    return _good("disk", "Record", "Room to record", hours or "Enough.")
