@@ -183,7 +183,7 @@ function Differences({ report: { differences } }: { report: EveningReport }) {
     <Box title="Set otherwise than on the evening before">
       {differences.is_other && <p>It has other inputs, outputs or stages.</p>}
       {!differences.is_other && settings.length === 0 && <p className="text-quiet">Nothing.</p>}
-      <ul className="max-h-40 overflow-auto">
+      <ul className="max-h-40 overflow-auto" tabIndex={settings.length ? 0 : undefined}>
         {settings.map(([path, value]) => (
           <li key={path} className="border-t border-line py-1 break-words first:border-0">
             {path} → {String(value)}
@@ -198,7 +198,7 @@ function Changes({ report: { evening } }: { report: EveningReport }) {
   return (
     <Box title="What was changed">
       {evening.changes.length === 0 && <p className="text-quiet">Nothing.</p>}
-      <ul className="max-h-40 overflow-auto">
+      <ul className="max-h-40 overflow-auto" tabIndex={evening.changes.length ? 0 : undefined}>
         {evening.changes.map((one, n) => (
           <li
             key={n}
