@@ -1,9 +1,9 @@
 """A chain as it is set: an ordered list of places, each with a stage's settings."""
 
 from collections.abc import Collection
-from typing import Annotated, Literal, get_args
+from typing import Annotated, Any, Literal, get_args
 
-from pydantic import Field
+from pydantic import Field, field_validator
 
 from goshawk.core.dsp.compressor import CompressorSettings
 from goshawk.core.dsp.de_esser import DeEsserSettings
@@ -49,6 +49,14 @@ class SuppressorSlot(_Slot):
 
     stage: Literal["suppressor"] = "suppressor"
     settings: SuppressorSettings = SuppressorSettings()
+
+    @field_validator("settings", mode="before")
+    @classmethod
+    def _sounds_as_it_was(cls, given: Any) -> Any:
+        """What was saved before voices were known goes by the room alone."""
+        if isinstance(given, dict) and given and "knows_voices_percent" not in given:
+            return {**given, "knows_voices_percent": 0.0}
+        return given
 
 
 class EqSlot(_Slot):

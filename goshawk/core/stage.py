@@ -197,6 +197,12 @@ class StageReading(TypedDict, total=False):
     loudness_lufs: float
     is_holding: bool
     strokes: int
+    room_takes_db: list[float]
+    """In bands, what a suppressor's knowledge of the room makes of each lately, as a gain …"""
+    takes_db: list[float]
+    """… and what that of voices has made of it besides."""
+    speaks_share: float
+    """How likely somebody speaks, 0 to 1."""
     noise_dbfs: float
     noise_db: list[float]
     """The noise that a suppressor expects, in bands."""

@@ -10,6 +10,7 @@ from goshawk.core.graph.band_alone import BandAlone
 from goshawk.core.graph.chain import warm_up_stages
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.graph.stations import KEPT, STAGE_SIDES, at_stage, came, kept_sounds
+from goshawk.core.graph.taken_alone import By, TakenAlone
 from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.rig import BlockFrames, Rig, changed_together
 from goshawk.core.routing import FEEDS, CallServiceSettings, FeedName
@@ -22,7 +23,7 @@ from goshawk.devices.rack import Rack
 from goshawk.engine.aloud import Aloud
 from goshawk.engine.click import ClickTrial
 from goshawk.engine.kept import KeptSound
-from goshawk.engine.plan import BAND, LISTEN, Plan
+from goshawk.engine.plan import BAND, LISTEN, TAKEN, Plan
 from goshawk.engine.plan_maker import MAX_FRAMES, Made, make
 from goshawk.timeline.readings import EngineReading, Readings
 from goshawk.timeline.sound import SoundWriter
@@ -51,9 +52,11 @@ class AudioLoop:
         self.aloud = Aloud()
         self._inserts_version = (-1, -1)
         self._bands: dict[str, BandAlone] = {}
+        self._takens: dict[str, TakenAlone] = {}
         self._kept: dict[str, KeptSound] = {}
         self._frames_now = 0
         self._rehearsal = np.zeros((MAX_FRAMES, 2), np.float32)
+        self._silence = np.zeros((MAX_FRAMES, 2), np.float32)
         self._yours = np.zeros((MAX_FRAMES, 2), np.float32)
         self._rehearsal_gain = Glide(1)
         self._publishing = Program().finish()
@@ -136,9 +139,11 @@ class AudioLoop:
         self._rehearsal_gain.set(db_to_linear(plan.replay_gain_db))
         self.rack.is_watched = plan.is_watching
         parts = [point.split(":") for point in plan.points]
-        mixer.watch(frozenset(one[1] for one in parts if one[0] in (*STAGE_SIDES, BAND)))
+        mixer.watch(frozenset(one[1] for one in parts if one[0] in (*STAGE_SIDES, BAND, TAKEN)))
         bands = [point for point in plan.points if point.startswith(f"{BAND}:")]
         self._bands = {name: self._bands.get(name) or BandAlone(MAX_FRAMES) for name in bands}
+        takens = [point for point in plan.points if point.startswith(f"{TAKEN}:")]
+        self._takens = {name: self._takens.get(name) or TakenAlone(MAX_FRAMES) for name in takens}
         tracks = [point for point in plan.points if point.startswith(f"{KEPT}:")]
         self._kept = {name: self._kept.get(name) or KeptSound(MAX_FRAMES) for name in tracks}
         return made.trouble
@@ -257,6 +262,8 @@ class AudioLoop:
         kind, _, item = name.partition(":")
         if kind == BAND:
             return self._band(name, *item.partition(":")[::2])
+        if kind == TAKEN:
+            return self._taken(name, *item.partition(":")[::2])
         if kind != LISTEN:
             return self._mixer.sound(name, self._frames_now)
         if self._mixer.is_replaying:
@@ -270,6 +277,17 @@ class AudioLoop:
         if found is None or found[1].stage != "eq":
             return sound, late
         return self._bands[name].process(found[1].settings, band, sound), late
+
+    def _taken(self, name: str, stage_id: str, by: str) -> tuple[Block, int]:
+        """What a suppressor takes by one kind of knowledge; nothing if the stage is none, or does nothing."""
+        before, _ = self._mixer.sound(at_stage("before", stage_id), self._frames_now)
+        after, late = self._mixer.sound(at_stage("after", stage_id), self._frames_now)
+        found = self.rig.stage(stage_id)
+        if found is None or found[1].stage != "suppressor" or found[1].is_bypassed:
+            return self._silence[: self._frames_now], late
+        taken = self._takens[name]
+        side: By = "room" if by == "room" else "voices"
+        return taken.process(found[1].settings, side, before, after), late + taken.latency_frames
 
     def publish(self, writer: SoundWriter) -> None:
         """Write the last block of every sound that is offered."""

@@ -19,6 +19,10 @@ BAND = "band"
 """A point ``band:``, an EQ's id, a colon and a band: what leaves the EQ, this band alone."""
 
 
+TAKEN = "taken"
+"""A point ``taken:``, a suppressor's id, a colon and ``room`` or ``voices``: what it takes by this knowledge alone."""
+
+
 class Comparing(Settings):
     """What of a loop is heard: through the chain, raw, or through another chain, with a gain."""
 
@@ -39,7 +43,7 @@ class Plan(Settings):
     is_coughing: bool = False
     points: tuple[str, ...] = ()
     """Where somebody listens, beside what is always offered: LISTEN and a feed's name, ``input:`` and an input's id, or
-    a side of a stage, or BAND."""
+    a side of a stage, or BAND, or TAKEN."""
     is_watching: bool = False
     """Whether devices run that no input uses."""
     watched: tuple[str, ...] = ()

@@ -254,7 +254,6 @@ def main() -> None:
     others = [
         lambda: recorded("recorded_ru", "/usr/share/asterisk/sounds/ru_RU_f_IvrvoiceRU"),
         lambda: by_program("festival_slt", minutes / 6, 4, ["text2wave", "-eval", "(voice_cmu_us_slt_arctic_hts)", "-o", "{}"], True),
-        lambda: by_program("festival_ona", minutes / 10, 5, ["text2wave", "-eval", "(voice_upc_ca_ona_hts)", "-o", "{}"], True),
         *(
             lambda name=name, n=n: by_program(f"flite_{name}", minutes / 12, 10 + n, ["flite", "-voice", name, "-o", "{}", "-t"])
             for n, name in enumerate(("rms", "slt", "awb", "kal16"))

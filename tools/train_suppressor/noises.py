@@ -14,7 +14,7 @@ def air(frames: int, chance: Generator) -> Mono:
     """A steady rush of any colour."""
     tilt, knee_hz = chance.uniform(-1.2, 0.6), chance.uniform(60, 2000)
     return shaped(
-        chance.standard_normal(frames),
+        chance.standard_normal(frames, np.float32),
         lambda hz: (1 + hz / knee_hz) ** tilt * (1 + bumps(hz, chance, 3, 9.0)),
     )
 
@@ -35,7 +35,7 @@ def blades(frames: int, chance: Generator) -> Mono:
     time_s = np.arange(frames) / RATE_HZ
     base_hz = chance.uniform(40, 260)
     wander = 1 + 0.004 * np.sin(2 * np.pi * chance.uniform(0.1, 1.0) * time_s)
-    phase = 2 * np.pi * base_hz * np.cumsum(wander) / RATE_HZ
+    phase = (2 * np.pi * ((base_hz * np.cumsum(wander) / RATE_HZ) % 1.0)).astype(np.float32)
     tones = sum(
         np.sin(k * phase + chance.uniform(0, 6)) / k ** chance.uniform(0.3, 1.5)
         for k in range(1, chance.integers(3, 14))
@@ -44,8 +44,8 @@ def blades(frames: int, chance: Generator) -> Mono:
 
 
 def mains(frames: int, chance: Generator) -> Mono:
-    """Hum of 50 or 60 Hz and its harmonics, with some hiss."""
-    time_s = np.arange(frames) / RATE_HZ
+    """Hum of 50 or 60 Hz and its harmonics, with some hiss. A second of it repeats itself."""
+    time_s = np.arange(RATE_HZ) / RATE_HZ
     base_hz = chance.choice([50.0, 60.0])
     tones = sum(
         np.sin(2 * np.pi * base_hz * k * time_s + chance.uniform(0, 6))
@@ -53,7 +53,9 @@ def mains(frames: int, chance: Generator) -> Mono:
         / k ** chance.uniform(0.3, 1.2)
         for k in range(1, 24)
     )
-    return to_rms(tones) + chance.uniform(0.02, 0.4) * to_rms(air(frames, chance))
+    return np.resize(to_rms(tones), frames) + chance.uniform(0.02, 0.4) * to_rms(
+        air(frames, chance)
+    )
 
 
 def drops(frames: int, chance: Generator) -> Mono:
@@ -76,7 +78,7 @@ def traffic(frames: int, chance: Generator) -> Mono:
     for _ in range(chance.integers(1, 4)):
         middle, width = chance.uniform(0, time_s[-1]), chance.uniform(0.6, 3.0)
         swell += np.exp(-(((time_s - middle) / width) ** 2))
-    low = shaped(chance.standard_normal(frames), lambda hz: (1 + hz / 200.0) ** -1.1)
+    low = shaped(chance.standard_normal(frames, np.float32), lambda hz: (1 + hz / 200.0) ** -1.1)
     return to_rms((0.1 + swell) * low)
 
 
@@ -232,7 +234,7 @@ def room(chance: Generator) -> Mono:
     seconds = chance.uniform(0.08, 0.6)
     frames = int(seconds * RATE_HZ)
     time_s = np.arange(frames) / RATE_HZ
-    tail = chance.standard_normal(frames) * 10 ** (-3 * time_s / seconds)
+    tail = chance.standard_normal(frames, np.float32) * 10 ** (-3 * time_s / seconds)
     tail = shaped(tail, lambda hz: (1 + hz / chance.uniform(1500, 8000)) ** -0.7)
     tail[: int(0.004 * RATE_HZ)] = 0.0
     for _ in range(chance.integers(2, 8)):

@@ -7,7 +7,7 @@ at=build/train
 mkdir -p "$at"
 if [ "$(id -u)" = 0 ]; then
   apt-get update -q
-  DEBIAN_FRONTEND=noninteractive apt-get install -y -q ffmpeg flite festival festvox-us-slt-hts festvox-ca-ona-hts \
+  DEBIAN_FRONTEND=noninteractive apt-get install -y -q ffmpeg flite festival festvox-us-slt-hts \
     espeak-ng asterisk-core-sounds-ru-g722 \
     asterisk-core-sounds-fr-g722 asterisk-core-sounds-it-g722 asterisk-core-sounds-es-g722 asterisk-core-sounds-en-g722
 fi

@@ -9,6 +9,8 @@ from scipy.fft import irfft, next_fast_len, rfft
 from goshawk.units import SAMPLE_RATE_HZ as RATE_HZ
 
 Mono = NDArray[np.float32]
+_COARSE_HZ = np.linspace(0.0, RATE_HZ / 2, 4097, dtype=np.float32)
+"""Where gains are computed; between these they go in a straight line."""
 
 
 def shaped(sound: Mono, gain: Callable[[Mono], Mono]) -> Mono:
@@ -16,8 +18,12 @@ def shaped(sound: Mono, gain: Callable[[Mono], Mono]) -> Mono:
     frames = len(sound)
     size = next_fast_len(frames, real=True)
     spectrum = rfft(sound.astype(np.float32), size)
-    hz = np.arange(len(spectrum), dtype=np.float32) * np.float32(RATE_HZ / size)
-    return irfft(spectrum * gain(hz).astype(np.float32), size)[:frames].astype(np.float32)
+    gains = gain(_COARSE_HZ).astype(np.float32)
+    place = np.arange(len(spectrum), dtype=np.float32) * np.float32(
+        (len(gains) - 1) / len(spectrum)
+    )
+    spectrum *= np.interp(place, np.arange(len(gains)), gains).astype(np.float32)
+    return irfft(spectrum, size)[:frames]
 
 
 def band_pass(sound: Mono, low_hz: float, high_hz: float) -> Mono:

@@ -6,7 +6,8 @@ import numpy as np
 import soundfile
 import soxr
 from numpy.random import Generator
-from scipy.signal import butter, fftconvolve, sosfilt
+from scipy.ndimage import uniform_filter1d
+from scipy.signal import butter, fftconvolve, istft, sosfilt, stft
 
 from goshawk.units import SAMPLE_RATE_HZ as RATE_HZ
 from tools.train_suppressor.noises import bumps, room
@@ -54,6 +55,8 @@ class Talkers:
             sound[at : at + len(piece)] = piece
             source_hz = float(rate_hz) / 2
             at += len(piece) + int(chance.exponential(0.6) * RATE_HZ)
+        if chance.random() < 0.07:
+            sound = _whispered(sound, chance)
         if chance.random() < 0.75:
             sound = _with_highs(sound, source_hz * size, chance)
         sound = _at_a_microphone(sound, chance)
@@ -86,6 +89,15 @@ def _fade(piece: Mono) -> None:
     ramp = np.linspace(0, 1, count, dtype=np.float32)
     piece[:count] *= ramp
     piece[len(piece) - count :] *= ramp[::-1]
+
+
+def _whispered(sound: Mono, chance: Generator) -> Mono:
+    """The same words without a pitch: their spectral envelope on noise."""
+    _, _, pieces = stft(sound, RATE_HZ, nperseg=960, noverlap=720)
+    envelope = uniform_filter1d(np.abs(pieces), 11, axis=0)
+    noise = chance.standard_normal(pieces.shape) + 1j * chance.standard_normal(pieces.shape)
+    _, out = istft(envelope * noise, RATE_HZ, nperseg=960, noverlap=720)
+    return np.resize(out, len(sound)).astype(np.float32)
 
 
 def _with_highs(sound: Mono, source_hz: float, chance: Generator) -> Mono:

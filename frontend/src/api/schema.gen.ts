@@ -5598,10 +5598,16 @@ export interface components {
             noise_dbfs?: number;
             /** Openings */
             openings?: number;
+            /** Room Takes Db */
+            room_takes_db?: number[];
             /** Sibilance Db */
             sibilance_db?: number;
+            /** Speaks Share */
+            speaks_share?: number;
             /** Strokes */
             strokes?: number;
+            /** Takes Db */
+            takes_db?: number[];
         };
         /**
          * Standing
@@ -5799,6 +5805,12 @@ export interface components {
              */
             follow_s: number;
             /**
+             * Knows voices
+             * @description How far it goes by what voices are like. 0 goes by the room alone; more takes keys, people and traffic too.
+             * @default 100
+             */
+            knows_voices_percent: number;
+            /**
              * Takes away at most
              * @description The most it may take off the noise.
              * @default 24
@@ -5828,6 +5840,7 @@ export interface components {
              *       "clatter_db": 24,
              *       "emphasis_percent": 60,
              *       "follow_s": 10,
+             *       "knows_voices_percent": 100,
              *       "reduction_db": 24,
              *       "room": null
              *     }

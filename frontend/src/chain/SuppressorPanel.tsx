@@ -10,8 +10,15 @@ import type { PanelProps } from "./panelProps";
 import { HearButton } from "../pictures/HearButton";
 import { PanelLayout } from "../pictures/PanelLayout";
 import { SpectrumPicture } from "../pictures/SpectrumPicture";
+import { TakesPicture } from "../pictures/TakesPicture";
 
-const SETTINGS = ["reduction_db", "emphasis_percent", "follow_s", "clatter_db"];
+const SETTINGS = [
+  "reduction_db",
+  "knows_voices_percent",
+  "emphasis_percent",
+  "follow_s",
+  "clatter_db",
+];
 
 export function SuppressorPanel({ id }: PanelProps) {
   return (
@@ -22,11 +29,21 @@ export function SuppressorPanel({ id }: PanelProps) {
           {SETTINGS.map((name) => (
             <Setting key={name} path={`${stagePath(id)}.settings.${name}`} />
           ))}
-          <div className="pt-2">
+          <div className="flex flex-wrap gap-1.5 pt-2">
             <HearButton
               point={`removed:${id}`}
               label="Hear what is removed"
               title="Listen to what the suppressor takes away, here only"
+            />
+            <HearButton
+              point={`taken:${id}:room`}
+              label="… by the room"
+              title="Only what it takes since it knows the room"
+            />
+            <HearButton
+              point={`taken:${id}:voices`}
+              label="… by voices"
+              title="Only what it takes besides since it knows voices"
             />
           </div>
         </>
@@ -38,6 +55,13 @@ export function SuppressorPanel({ id }: PanelProps) {
       >
         <SpectrumPicture id={id} label="Spectra before and after the suppressor, and the room's" />
         <RoomSentence id={id} />
+        <p className="pt-2 text-[13px] font-semibold">
+          Taken by what it knows of the room (grey), and of voices besides (amber), dB
+        </p>
+        <TakesPicture
+          id={id}
+          label="What the suppressor takes in each band, by room and by voices"
+        />
       </Panel>
     </PanelLayout>
   );

@@ -6,6 +6,9 @@ for the gain and the noise estimate, ``clatter`` for keys and clicks).
 
 The room is learned once on request, as a mean power in each bin, and followed afterwards. What was learned
 is the starting point whenever the stage begins anew.
+
+What it knows of voices (``voice_model``) takes more where nobody speaks, and less where somebody does; in decibels, by as much as it
+is let. It sees the window that is about to go out, so that it adds no delay.
 """
 
 import math
@@ -15,8 +18,9 @@ import numpy as np
 from pydantic import Field, model_validator
 
 from goshawk.core.compiled import kernel
-from goshawk.core.dsp.bands import band_weights, in_db
+from goshawk.core.dsp.bands import LEAST_DB, band_weights, in_db
 from goshawk.core.dsp.clatter import LOOK_AHEAD_FRAMES, ClatterSoftener
+from goshawk.core.dsp.fast_math import exp2
 from goshawk.core.dsp.sliding import Integers
 from goshawk.core.dsp.spectral_gain import (
     COUNT,
@@ -30,6 +34,16 @@ from goshawk.core.dsp.spectral_gain import (
     follow_minima,
     follow_noise,
 )
+from goshawk.core.dsp.voice_features import (
+    BANDS,
+    FEATURES,
+    PAST_HOPS,
+    Singles,
+    band_sizes,
+    corners_of_bins,
+    see,
+)
+from goshawk.core.dsp.voice_model import TURNS, UNITS, advance, weights
 from goshawk.core.settings import Settings, number
 from goshawk.core.stage import Block, Floats, Stage, StageReading
 from goshawk.core.steps import Step
@@ -63,6 +77,7 @@ FULL_POWER = float(WINDOW_FRAMES / 2)
 
 
 _BAND_WEIGHTS = band_weights(WINDOW_FRAMES)
+_BAND_WIDTHS = _BAND_WEIGHTS.sum(axis=1)
 
 
 def power_spectrum(frames: Floats) -> Floats:
@@ -126,6 +141,15 @@ class SuppressorSettings(Settings):
         "Follows within",
         "How soon it has followed a change of the room.",
         taper="log",
+    )
+    knows_voices_percent: float = number(
+        100.0,
+        0.0,
+        100.0,
+        "%",
+        "Knows voices",
+        "How far it goes by what voices are like. 0 goes by the room alone; more takes keys, people and traffic too.",
+        step=5.0,
     )
     clatter_db: float = number(
         24.0,
@@ -195,13 +219,40 @@ def _scale(spectra: np.ndarray, gains: Floats) -> None:
             spectra[c, k] *= gains[k]
 
 
-AT, HOPS, SOUNDING = range(3)
-"""Places in the counts: column of the rings where the next frame goes, hops since the noise began to be followed, and
-hops in a row in which something sounded."""
+_BELOW, _SHARE = corners_of_bins(WINDOW_FRAMES)
+_SIZES = band_sizes(_BELOW, _SHARE)
 
-LONGEST, IS_LEARNED, LEAST_GAIN, EMPHASIS = range(4)
-"""Places in the values: hops over which the noise is followed, whether it was learned, the least gain, and the
-emphasis from 0 to 1."""
+AT, HOPS, SOUNDING, TURN = range(4)
+"""Places in the counts: column of the rings where the next frame goes, hops since the noise began to be followed,
+hops in a row in which something sounded, and whose turn it is of the voice model's states."""
+
+LONGEST, IS_LEARNED, LEAST_GAIN, EMPHASIS, KNOWS, SPEAKS = range(6)
+"""Places in the values: hops over which the noise is followed, whether it was learned, the least gain, the
+emphasis from 0 to 1, how far the voice model is let from 0 to 1, and how likely it says that somebody speaks."""
+
+BY_ROOM, IN_ALL = range(2)
+"""Rows of what is shown: the mean gain that the room alone gives, and that with what is known of voices."""
+
+_SHOWN_SHARE = 1.0 / 40.0
+"""Of each hop in that mean: what is shown is that of a fifth of a second."""
+
+_OCTAVES_PER_DB = 1.0 / 6.020599913279624
+
+
+@kernel
+def _take_more(
+    gains: Floats,
+    more_db: Singles,
+    knows: float,
+    least_gain: float,
+    below: Integers,
+    share: Floats,
+) -> None:
+    """What the voice model says besides, onto the gains; never under the least, nor above 1."""
+    for k in range(gains.shape[0]):
+        b = below[k]
+        db = more_db[b] + share[k] * (more_db[b + 1] - more_db[b])
+        gains[k] = min(1.0, max(least_gain, gains[k] * exp2(_OCTAVES_PER_DB * knows * db)))
 
 
 @kernel
@@ -209,12 +260,22 @@ def _hop(
     history: Floats,
     ready: Floats,
     windowed: Floats,
+    mono: Floats,
     power: Floats,
     bins: Floats,
     minima: Floats,
     counts: Integers,
     windows: Floats,
     values: Floats,
+    below: Integers,
+    share: Floats,
+    bands: Floats,
+    model: Singles,
+    states: Singles,
+    scratch: Singles,
+    seen: Singles,
+    more_db: Singles,
+    taken: Floats,
 ) -> None:
     """A window is complete: its spectrum, the noise and the gains, and the sound that comes of it."""
     _unroll(history, counts[AT], windows[0], windowed)
@@ -228,8 +289,35 @@ def _hop(
         # Digital silence, or a window half full of it, is no room.
         follow_noise(power, bins, values[LONGEST], LEAST_POWER, values[IS_LEARNED] == 1.0)
     find_gains(power, bins, values[LEAST_GAIN], values[EMPHASIS])
+    _follow_gains(bins[GAIN], taken[BY_ROOM])
+    if values[KNOWS] > 0.0:
+        _mix(history, mono)
+        see(
+            power, bins[NOISE], bins[GAIN], mono, counts[AT], FULL_POWER, below, share, bands[0],
+            bands[1 : 1 + PAST_HOPS], bands[1 + PAST_HOPS :], seen,
+        )  # fmt: skip
+        counts[TURN] = (counts[TURN] + 1) % TURNS
+        values[SPEAKS] = advance(model, seen, states[counts[TURN]], scratch, more_db)
+        _take_more(bins[GAIN], more_db, values[KNOWS], values[LEAST_GAIN], below, share)
+    _follow_gains(bins[GAIN], taken[IN_ALL])
     _scale(spectra, bins[GAIN])
     _overlap(np.fft.irfft(spectra, WINDOW_FRAMES), counts[AT], windows[1], ready)
+
+
+@kernel
+def _follow_gains(gains: Floats, mean: Floats) -> None:
+    for k in range(gains.shape[0]):
+        mean[k] += _SHOWN_SHARE * (gains[k] - mean[k])
+
+
+@kernel
+def _mix(history: Floats, mono: Floats) -> None:
+    """The mean of the channels."""
+    for i in range(mono.shape[0]):
+        total = 0.0
+        for c in range(history.shape[0]):
+            total += history[c, i]
+        mono[i] = total / history.shape[0]
 
 
 @kernel
@@ -238,12 +326,22 @@ def _suppress(
     history: Floats,
     ready: Floats,
     windowed: Floats,
+    mono: Floats,
     power: Floats,
     bins: Floats,
     minima: Floats,
     counts: Integers,
     windows: Floats,
     values: Floats,
+    below: Integers,
+    share: Floats,
+    bands: Floats,
+    model: Singles,
+    states: Singles,
+    scratch: Singles,
+    seen: Singles,
+    more_db: Singles,
+    taken: Floats,
 ) -> None:
     """A block in, and what has been made of earlier ones out, in place."""
     start = 0
@@ -253,7 +351,10 @@ def _suppress(
         _push(block[start : start + length], history, ready, counts[AT])
         counts[AT] = (counts[AT] + length) % WINDOW_FRAMES
         if counts[AT] % HOP_FRAMES == 0:
-            _hop(history, ready, windowed, power, bins, minima, counts, windows, values)
+            _hop(
+                history, ready, windowed, mono, power, bins, minima, counts, windows, values, below, share, bands, model,
+                states, scratch, seen, more_db, taken,
+            )  # fmt: skip
         start += length
 
 
@@ -271,13 +372,22 @@ class Suppressor(Stage[SuppressorSettings]):
         self._bins = np.zeros((ROWS, BINS))
         self._minima = np.zeros((SUB_WINDOWS, BINS))
         self._clatter = ClatterSoftener(channels, max_frames)
-        self._counts = np.zeros(3, np.int64)
-        self._values = np.zeros(4)
+        self._counts = np.zeros(4, np.int64)
+        self._values = np.zeros(6)
+        self._mono = np.zeros(WINDOW_FRAMES)
+        self._bands = np.zeros((3 + PAST_HOPS, BANDS))
+        """The voice model's bands: their sizes, their levels in the hops before, and room for two rows."""
+        self._bands[0] = _SIZES
+        self._states = np.zeros((TURNS, 2, UNITS), np.float32)
+        self._seen = np.zeros(FEATURES, np.float32)
+        self._more_db = np.zeros(BANDS + 1, np.float32)
+        self._taken = np.ones((2, BINS))
         self.steps = (
             self._clatter.listening,
             Step(
-                _suppress, self._history, self._ready, self._windowed, self._power, self._bins, self._minima,
-                self._counts, _WINDOWS, self._values,
+                _suppress, self._history, self._ready, self._windowed, self._mono, self._power, self._bins, self._minima,
+                self._counts, _WINDOWS, self._values, _BELOW, _SHARE, self._bands, weights(), self._states,
+                np.zeros((2, 3 * UNITS), np.float32), self._seen, self._more_db, self._taken,
             ),
             self._clatter.softening,
         )  # fmt: skip
@@ -287,11 +397,12 @@ class Suppressor(Stage[SuppressorSettings]):
     def apply(self, settings: SuppressorSettings) -> None:
         before = getattr(self, "settings", None)
         self.settings = settings
-        self._values[:] = (
+        self._values[:SPEAKS] = (
             settings.follow_s * HOPS_PER_S,
             settings.room is not None,
             db_to_linear(-settings.reduction_db),
             settings.emphasis_percent / 100.0,
+            settings.knows_voices_percent / 100.0,
         )
         self._clatter.set_least_gain(db_to_linear(-settings.clatter_db))
         if before and settings.room is not before.room and settings.room != before.room:
@@ -309,6 +420,11 @@ class Suppressor(Stage[SuppressorSettings]):
             self._bins[NOISE] = np.maximum(room.power, LEAST_POWER)
             self._bins[COUNT] = self.settings.follow_s * HOPS_PER_S
         self._counts[HOPS] = self._counts[SOUNDING] = 0
+        self._states.fill(0.0)
+        self._more_db.fill(0.0)
+        self._taken.fill(1.0)
+        self._bands[1 : 1 + PAST_HOPS] = LEAST_DB
+        self._values[SPEAKS] = 0.0
 
     def reset(self) -> None:
         self._history.fill(0.0)
@@ -324,4 +440,11 @@ class Suppressor(Stage[SuppressorSettings]):
             "strokes": self._clatter.take_strokes(),
             "noise_dbfs": round(linear_to_db(math.sqrt(float(noise.sum()))), 1),
             "noise_db": in_db(_BAND_WEIGHTS @ noise),
+            "room_takes_db": self._shown(BY_ROOM),
+            "takes_db": self._shown(IN_ALL),
+            "speaks_share": round(float(self._values[SPEAKS]), 2),
         }
+
+    def _shown(self, row: int) -> list[float]:
+        """A row of the mean gains, in the bands of a screen."""
+        return in_db((_BAND_WEIGHTS @ self._taken[row] / _BAND_WIDTHS) ** 2)

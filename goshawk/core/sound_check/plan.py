@@ -85,7 +85,12 @@ class Plan(Proving):
         has_gate_after = wish.is_over_game and "gate" not in wish.refused
         self.add(
             stages.plan_suppressor(
-                self.under_speech(), self.learned_room(), has_gate_after, least_reduction_db
+                self.under_speech(),
+                self.learned_room(),
+                has_gate_after,
+                least_reduction_db,
+                moves_db=self.room_moves_db(),
+                has_keys="keys" in self.sounds,
             )
         )
         self.tell("The gate", 0.55)

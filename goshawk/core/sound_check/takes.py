@@ -109,6 +109,11 @@ class Heard:
         room = hops_of(self.sounds["room"])[0][SETTLE_HOPS:]
         return self.level("usual", self.sounds) - float(np.median(room))
 
+    def room_moves_db(self) -> float:
+        """From the room's median level to that of its loudest moments, now."""
+        middle, loud = np.percentile(hops_of(self.sounds["room"])[0][SETTLE_HOPS:], [50, 95])
+        return float(loud - middle)
+
     def compressor_takes_db(self) -> float:
         """By about how much a compressor will bring speech nearer to the room: by what it takes off the spread."""
         spread = self.spread(self.takes)

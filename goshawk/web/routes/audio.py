@@ -22,7 +22,7 @@ LARGEST_TEXT = 4096
 LARGEST_SOUND_BYTES = 65_536
 
 
-HEARD_POINTS = r"^(viewers|you|call|archive|(input|removed):[a-z0-9_]{1,40}|band:[a-z0-9_]{1,40}:[a-z0-9_]{1,40})$"
+HEARD_POINTS = r"^(viewers|you|call|archive|(input|removed):[a-z0-9_]{1,40}|band:[a-z0-9_]{1,40}:[a-z0-9_]{1,40}|taken:[a-z0-9_]{1,40}:(room|voices))$"
 
 
 class GivenMicrophone(BaseModel):

@@ -70,10 +70,43 @@ CLEAN_PAUSES_PERCENT = 90.0
 """More, if nothing after it closes the pauses."""
 
 
+ROOM_MOVES_DB = 5.0
+"""A steady noise's loudest tenths of a second stand 1 to 3 dB over their median; cars and people 6 to 15 dB."""
+
+
+STEADY_KNOWS_PERCENT = 60.0
+"""What the room alone takes is as good where it is steady, and truer to the voice."""
+
+
+def knows_voices(moves_db: float, has_keys: bool) -> tuple[float, str]:
+    """How far the suppressor goes by what it knows of voices, and why. ``moves_db``: from the room's median to its
+    loudest moments (95th percentile)."""
+    if has_keys:
+        return (
+            100.0,
+            "It knows voices from keys, so it takes the keys out from under your words too.",
+        )
+    if moves_db > ROOM_MOVES_DB:
+        return (
+            100.0,
+            f"The room comes and goes by {moves_db:.0f} dB: it keeps to what sounds like a voice.",
+        )
+    return (
+        STEADY_KNOWS_PERCENT,
+        "The room is steady: most of it is taken by what is known of the room.",
+    )
+
+
 def plan_suppressor(
-    under_speech_db: float, room: LearnedRoom | None, has_gate_after: bool, least_db: float = 0.0
+    under_speech_db: float,
+    room: LearnedRoom | None,
+    has_gate_after: bool,
+    least_db: float = 0.0,
+    *,
+    moves_db: float = 0.0,
+    has_keys: bool = False,
 ) -> Advice:
-    """``under_speech_db``: from usual speech down to the room."""
+    """``under_speech_db``: from usual speech down to the room; for the others see ``knows_voices``."""
     if under_speech_db >= INAUDIBLE_UNDER_SPEECH_DB:
         return left_out(
             "suppressor", f"The room is {under_speech_db:.0f} dB under your voice already."
@@ -84,6 +117,8 @@ def plan_suppressor(
     reason = f"The room is {under_speech_db:.0f} dB under your usual voice."
     if room is None:
         reason += " It was not steady enough to learn, so it is followed."
+    knows, why = knows_voices(moves_db, has_keys)
+    reason += f" {why}"
     return Advice(
         "suppressor",
         f"{reduction:.0f} dB" + ("" if room is None else ", room learned"),
@@ -92,9 +127,10 @@ def plan_suppressor(
         SuppressorSettings(
             reduction_db=reduction,
             emphasis_percent=60.0 if has_gate_after else CLEAN_PAUSES_PERCENT,
+            knows_voices_percent=knows,
             room=room,
         ),
-        ("reduction_db", "emphasis_percent"),
+        ("reduction_db", "emphasis_percent", "knows_voices_percent"),
     )
 
 

@@ -1,0 +1,68 @@
+"""Puts trained weights into the package: python -m tools.train_suppressor.put_in [FILE]
+
+Writes the weights file with a fixed order and no times in it, so that the same weights are the same file, and their hash into
+core/dsp/voice_model.py. Checks first that the program's inference gives what PyTorch gave (build/train/check.npz).
+"""
+
+import hashlib
+import io
+import re
+import sys
+import zipfile
+from pathlib import Path
+
+import numpy as np
+
+from goshawk.core.dsp.voice_features import BANDS
+from goshawk.core.dsp.voice_model import UNITS, WEIGHTS_FILE, advance, packed
+
+TRAINED = Path("build/train/voice_model.npz")
+CODE = Path("goshawk/core/dsp/voice_model.py")
+WITHIN = 1e-3
+
+
+def difference(arrays: dict[str, np.ndarray], check: Path) -> float:
+    """The greatest between the program's own steps and PyTorch's, in dB of gain and in probability."""
+    weights, found = packed(arrays), np.load(check)
+    worst = 0.0
+    for n, seen in enumerate(found["seen"]):
+        states, scratch = np.zeros((2, UNITS), np.float32), np.zeros((2, 3 * UNITS), np.float32)
+        more_db = np.zeros(BANDS + 1, np.float32)
+        for t, row in enumerate(seen):
+            speaks = advance(weights, row, states, scratch, more_db)
+            worst = max(worst, float(np.abs(more_db[:BANDS] - found["gain_db"][n, t]).max()))
+            worst = max(worst, abs(speaks - float(found["speech"][n, t])))
+    return worst
+
+
+def written(arrays: dict[str, np.ndarray]) -> bytes:
+    """As ``numpy.load`` reads it, without the time at which it was written."""
+    raw = io.BytesIO()
+    with zipfile.ZipFile(raw, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name in sorted(arrays):
+            one = io.BytesIO()
+            np.lib.format.write_array(one, arrays[name], allow_pickle=False)
+            archive.writestr(zipfile.ZipInfo(f"{name}.npy", (2026, 1, 1, 0, 0, 0)), one.getvalue())
+    return raw.getvalue()
+
+
+def main() -> None:
+    file = Path(sys.argv[1]) if len(sys.argv) > 1 else TRAINED
+    arrays = dict(np.load(file, allow_pickle=False))
+    packed(arrays)
+    check = file.with_name("check.npz")
+    if check.exists():
+        worst = difference(arrays, check)
+        print(f"beside PyTorch: {worst:.1e}")
+        if worst > WITHIN:
+            raise SystemExit("The program's inference is not PyTorch's: nothing was put in.")
+    raw = written(arrays)
+    digest = hashlib.sha256(raw).hexdigest()
+    CODE.with_name(WEIGHTS_FILE).write_bytes(raw)
+    code = re.sub(r'WEIGHTS_SHA256 = "[0-9a-f]*"', f'WEIGHTS_SHA256 = "{digest}"', CODE.read_text())
+    CODE.write_text(code)
+    print(f"{len(raw) / 1000:.0f} kB, sha256 {digest}")
+
+
+if __name__ == "__main__":
+    main()
