@@ -1,7 +1,8 @@
 """Puts trained weights into the package: python -m tools.train_suppressor.put_in [FILE]
 
 Writes the weights file with a fixed order and no times in it, so that the same weights are the same file, and their hash into
-core/dsp/voice_model.py. Checks first that the program's inference gives what PyTorch gave (build/train/check.npz).
+core/dsp/voice_model.py. Checks first that the program's inference gives what PyTorch gave (build/train/check.npz), and keeps some
+seconds of that for the tests.
 """
 
 import hashlib
@@ -17,8 +18,12 @@ from goshawk.core.dsp.voice_features import BANDS
 from goshawk.core.dsp.voice_model import UNITS, WEIGHTS_FILE, advance, packed
 
 TRAINED = Path("build/train/voice_model.npz")
+TESTED = Path("tests/data/voice_model_check.npz")
+TESTED_STEPS = 300
 CODE = Path("goshawk/core/dsp/voice_model.py")
 WITHIN = 1e-3
+"""In dB of a gain, as PyTorch computes it in float32."""
+
 
 
 def difference(arrays: dict[str, np.ndarray], check: Path) -> float:
@@ -56,6 +61,8 @@ def main() -> None:
         print(f"beside PyTorch: {worst:.1e}")
         if worst > WITHIN:
             raise SystemExit("The program's inference is not PyTorch's: nothing was put in.")
+        first = {name: one[0, :TESTED_STEPS] for name, one in np.load(check).items()}
+        np.savez_compressed(TESTED, **first)
     raw = written(arrays)
     digest = hashlib.sha256(raw).hexdigest()
     CODE.with_name(WEIGHTS_FILE).write_bytes(raw)

@@ -21,7 +21,10 @@ UNITS = 64
 MOST_UP_DB, RANGE_DB = 8.0, 48.0
 """A gain over the classical one lies between so much up and, from there, so much down."""
 
-BATCH = 32
+BATCH = 64
+PIECE = 500
+"""Steps of a clip that are learned from at a time."""
+
 COMPRESSED = 0.3
 OVER_SUPPRESSED = 3.0
 RATE = 3e-3
@@ -104,8 +107,7 @@ def main() -> None:
         raise SystemExit("There is no material: run make_material first (see README.md).")
     material = [np.load(file, mmap_mode="r") for file in files]
     places = [(n, i) for n, one in enumerate(material) for i in range(len(one))]
-    held = places[: 2 * BATCH]
-    places = places[2 * BATCH :]
+    held, places = places[:100], places[100:]
     model, mean = VoiceModel(), VoiceModel()
     mean.load_state_dict(model.state_dict())
     optimiser = torch.optim.AdamW(model.parameters(), lr=RATE, weight_decay=1e-4)
@@ -119,6 +121,8 @@ def main() -> None:
         for group in optimiser.param_groups:
             group["lr"] = RATE * min(1.0, step / 50.0) * 0.5 * (1.0 + math.cos(math.pi * share))
         rows = rows_of([places[k] for k in chance.choice(len(places), BATCH, replace=False)])
+        first = int(chance.integers(0, rows.shape[1] - PIECE + 1))
+        rows = rows[:, first : first + PIECE]
         seen = rows[..., :FEATURES]
         loss = loss_of(*model(seen), rows)
         optimiser.zero_grad()
@@ -142,7 +146,8 @@ def main() -> None:
         step += 1
     np.savez(OUT, **exported(mean))
     with torch.no_grad():
-        test = rows_of(held[:2])[..., :FEATURES]
+        # Ten minutes on end: sixty clips, one after the other, without a new beginning.
+        test = rows_of(held[:60])[..., :FEATURES].reshape(1, -1, FEATURES)
         gain_db, speech = mean(test)
         np.savez(
             OUT.with_name("check.npz"),

@@ -3081,6 +3081,12 @@ export interface components {
              */
             hold_ms: number;
             /**
+             * Opens only for a voice
+             * @description Keys and clicks as loud as you do not open it. Needs a suppressor ahead of it that knows voices.
+             * @default false
+             */
+            is_for_voice: boolean;
+            /**
              * Look-ahead
              * @description Opens this much before the sound arrives; adds delay.
              * @default 2
@@ -3129,6 +3135,7 @@ export interface components {
              *       "attack_ms": 1.5,
              *       "close_threshold_dbfs": -52,
              *       "hold_ms": 140,
+             *       "is_for_voice": false,
              *       "look_ahead_ms": 2,
              *       "open_threshold_dbfs": -47,
              *       "range_db": 18,

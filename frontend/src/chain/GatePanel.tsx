@@ -5,6 +5,7 @@ import { readings, SPEECH, useLevels, type Ring } from "../live/readings";
 import { useLive } from "../live/store";
 import { colour, hatch, Picture, TEXT_FONT } from "../ui/Picture";
 import { Setting, useSetting } from "../ui/Setting";
+import { Toggle } from "../ui/Toggle";
 import { signless } from "../units/format";
 import {
   areaOf,
@@ -41,6 +42,14 @@ export function GatePanel({ id, before }: PanelProps) {
   const open = Number(useSetting(`${stagePath(id)}.settings.open_threshold_dbfs`)?.value ?? 0);
   const close = Number(useSetting(`${stagePath(id)}.settings.close_threshold_dbfs`)?.value ?? 0);
 
+  const isForVoice = useSetting(`${stagePath(id)}.settings.is_for_voice`)?.value === true;
+  const chain = useStage(id)?.input.chain ?? [];
+  const knowsVoices = chain
+    .slice(
+      0,
+      chain.findIndex((slot) => slot.id === id),
+    )
+    .some((slot) => slot.stage === "suppressor" && slot.settings.knows_voices_percent > 0);
   const work = useLevels()?.gate_work[id];
   const inputId = useStage(id)?.input.id ?? "";
   const mainId = useLive((live) => live.state?.rig.chained) ?? "";
@@ -84,9 +93,21 @@ export function GatePanel({ id, before }: PanelProps) {
 
   return (
     <PanelLayout
-      settings={SETTINGS.map((name) => (
-        <Setting key={name} path={`${stagePath(id)}.settings.${name}`} />
-      ))}
+      settings={
+        <>
+          {SETTINGS.map((name) => (
+            <Setting key={name} path={`${stagePath(id)}.settings.${name}`} />
+          ))}
+          <div className="pt-1.5">
+            <Toggle path={`${stagePath(id)}.settings.is_for_voice`} />
+            {isForVoice && !knowsVoices && (
+              <p className="pt-1 text-xs text-quiet">
+                No suppressor ahead of it knows voices, so it goes by the level alone.
+              </p>
+            )}
+          </div>
+        </>
+      }
     >
       <Panel className="flex-1" title="Peaks at the gate, dBFS; shaded while it was open">
         <Picture

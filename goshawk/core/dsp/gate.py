@@ -5,6 +5,8 @@ hold → gain → times the input delayed by the look-ahead. The structure (sepa
 range, look-ahead by delaying the signal) is the classic noise gate: U. Zölzer (ed.), *DAFX*, 2nd ed.
 (2011), chapter 4, dynamic range control.
 
+Behind a suppressor that knows voices it can be told to open only where that hears one.
+
 Attack and release are the time constants (63 % of the step) of the gain, as an amplitude.
 """
 
@@ -16,7 +18,7 @@ from pydantic import model_validator
 from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.side_chain import high_pass_coefficients, loudest
-from goshawk.core.settings import Settings, number
+from goshawk.core.settings import Settings, choice, number
 from goshawk.core.stage import TINY, Block, Floats, Glide, Stage, StageReading, glide, is_gliding
 from goshawk.core.steps import Step
 from goshawk.units import db_to_linear, linear_to_db, ms_to_frames, one_pole_coefficient
@@ -28,6 +30,8 @@ SILENT_RANGE_DB = 80.0
 """A range of this much means silence."""
 
 LONGEST_LOOK_AHEAD_MS = 10.0
+LIKELY_VOICE = 0.5
+"""From this probability on it opens for a voice; at half of it one that has begun goes on."""
 
 
 class GateSettings(Settings):
@@ -80,6 +84,12 @@ class GateSettings(Settings):
         taper="log",
     )
 
+    is_for_voice: bool = choice(
+        False,
+        "Opens only for a voice",
+        "Keys and clicks as loud as you do not open it. Needs a suppressor ahead of it that knows voices.",
+    )
+
     @model_validator(mode="after")
     def _close_is_not_above_open(self) -> Self:
         if self.close_threshold_dbfs > self.open_threshold_dbfs:
@@ -99,6 +109,7 @@ the last reading, openings since the last reading."""
 def _gate(
     block: Block,
     level: Floats,
+    speaks: Floats,
     state: Floats,
     thresholds: Floats,
     now: Floats,
@@ -106,24 +117,26 @@ def _gate(
     target: Floats,
     a: float,
 ) -> None:
-    """``level`` is what the undelayed signal is in each frame; thresholds: open, close, hold frames, coefficients of
-    attack, release and detector. ``now[0]`` is the closed gate's gain."""
+    """``level`` is what the undelayed signal is in each frame, ``speaks`` how likely it is a voice; thresholds: open, close, hold
+    frames, coefficients of attack, release and detector, and the probability that is asked for. ``now[0]`` is the closed
+    gate's gain."""
     frames, channels = block.shape
     is_moving = is_gliding(now, between, target)
     is_open, held, gain = state[OPEN], state[HELD], state[GAIN]
     detected, lowest = state[DETECTED], state[LOWEST]
     opens, closes, hold = thresholds[0], thresholds[1], thresholds[2]
     attack, release, falls = thresholds[3], thresholds[4], thresholds[5]
+    likely = thresholds[6]
     for n in range(frames):
         if is_moving:
             glide(now, between, target, a)
         detected = max(level[n], detected * falls)
         detected = detected if detected > TINY else 0.0
-        if detected >= opens:
+        if detected >= opens and speaks[n] >= likely:
             if is_open == 0.0:
                 state[OPENINGS] += 1.0
             is_open = 1.0
-        if detected >= closes:
+        if detected >= closes and speaks[n] >= 0.5 * likely:
             held = hold
         elif held > 0.0:
             held -= 1.0
@@ -152,18 +165,32 @@ class Gate(Stage[GateSettings]):
         self._level = np.zeros(max_frames)
         self._state = np.zeros(6)
         self._z = np.zeros((channels, 2))
-        self._thresholds = np.zeros(6)
+        self._thresholds = np.zeros(7)
+        self._speaks = np.ones(max_frames)
+        self._heard_of: Floats | None = None
         self._k = np.zeros(5)
-        self._glide = g = Glide(1)
+        self._glide = Glide(1)
+        self._arrange()
+        super().__init__(settings, channels, max_frames)
+        self.reset()
+
+    def hear_of_voice(self, speaks: Floats | None) -> None:
+        """How likely each frame of a block is a voice, as a stage ahead writes it, shape (max_frames,); None where none does. The
+        steps are others then."""
+        if speaks is not self._heard_of:
+            self._heard_of = speaks
+            self._speaks = np.ones(len(self._level)) if speaks is None else speaks
+            self._arrange()
+
+    def _arrange(self) -> None:
+        g = self._glide
         self.steps = (
             Step(loudest, self._k, self._z, self._level),
             self._delay.step,
             Step(
-                _gate, self._level, self._state, self._thresholds, g.now, g.between, g.target, g.coefficient
+                _gate, self._level, self._speaks, self._state, self._thresholds, g.now, g.between, g.target, g.coefficient
             ),
         )  # fmt: skip
-        super().__init__(settings, channels, max_frames)
-        self.reset()
 
     def apply(self, settings: GateSettings) -> None:
         self.settings = settings
@@ -175,6 +202,7 @@ class Gate(Stage[GateSettings]):
             one_pole_coefficient(settings.attack_ms),
             one_pole_coefficient(settings.release_ms),
             one_pole_coefficient(DETECTOR_RELEASE_MS),
+            LIKELY_VOICE if settings.is_for_voice else 0.0,
         )
         is_silent = settings.range_db >= SILENT_RANGE_DB
         self._glide.set(0.0 if is_silent else db_to_linear(-settings.range_db))

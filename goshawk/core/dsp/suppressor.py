@@ -342,6 +342,7 @@ def _suppress(
     seen: Singles,
     more_db: Singles,
     taken: Floats,
+    speaks: Floats,
 ) -> None:
     """A block in, and what has been made of earlier ones out, in place."""
     start = 0
@@ -349,6 +350,7 @@ def _suppress(
         # A whole number of hops makes a window, so that no piece crosses the rings' ends.
         length = min(block.shape[0] - start, HOP_FRAMES - counts[AT] % HOP_FRAMES)
         _push(block[start : start + length], history, ready, counts[AT])
+        speaks[start : start + length] = values[SPEAKS] if values[KNOWS] > 0.0 else 1.0
         counts[AT] = (counts[AT] + length) % WINDOW_FRAMES
         if counts[AT] % HOP_FRAMES == 0:
             _hop(
@@ -382,12 +384,14 @@ class Suppressor(Stage[SuppressorSettings]):
         self._seen = np.zeros(FEATURES, np.float32)
         self._more_db = np.zeros(BANDS + 1, np.float32)
         self._taken = np.ones((2, BINS))
+        self.speaks = np.ones(max_frames)
+        """How likely somebody speaks, in each frame of the last block that came out; 1 where it knows nothing of voices."""
         self.steps = (
             self._clatter.listening,
             Step(
                 _suppress, self._history, self._ready, self._windowed, self._mono, self._power, self._bins, self._minima,
                 self._counts, _WINDOWS, self._values, _BELOW, _SHARE, self._bands, weights(), self._states,
-                np.zeros((2, 3 * UNITS), np.float32), self._seen, self._more_db, self._taken,
+                np.zeros((2, 3 * UNITS), np.float32), self._seen, self._more_db, self._taken, self.speaks,
             ),
             self._clatter.softening,
         )  # fmt: skip

@@ -93,12 +93,13 @@ class StagePlace:
         self._state[[WEIGHT, GOAL]] = 0.0 if slot.is_bypassed else 1.0
         self._state[STEP] = 1.0 / ms_to_frames(CROSSFADE_MS)
         self._state[HAS_LATENCY] = self.stage.has_latency
-        self.steps = (
-            Step(_enter, self.before, self._state, *self._delay.arrays),
-            *self.stage.steps,
-            Step(_leave, self.before, self.after, self._state),
-        )
+        self._entering = Step(_enter, self.before, self._state, *self._delay.arrays)
+        self._leaving = Step(_leave, self.before, self.after, self._state)
+
+    @property
+    def steps(self) -> tuple[Step, ...]:
         """Pass a clean block (see ``stage.clean``) through the stage, or past it, in place."""
+        return self._entering, *self.stage.steps, self._leaving
 
     @property
     def latency_frames(self) -> int:
@@ -213,6 +214,7 @@ class RunningChain:
                 place.apply(slot)
             places.append(place)
         self._places = places
+        self._tell_gates()
         self._program = None
         self._duckers = []
         behind = 0
@@ -220,6 +222,15 @@ class RunningChain:
             if isinstance(place.stage, Ducker):
                 self._duckers.append(KeyedPlace(place, place.stage, behind))
             behind += place.latency_frames
+
+    def _tell_gates(self) -> None:
+        """Every gate hears of voices from the last suppressor ahead of it."""
+        speaks = None
+        for place in self._places:
+            if isinstance(place.stage, Suppressor):
+                speaks = place.stage.speaks
+            elif isinstance(place.stage, Gate):
+                place.stage.hear_of_voice(speaks)
 
     def process(self, block: Block) -> Block:
         """Pass a block of shape (frames, channels) through all stages, in place."""

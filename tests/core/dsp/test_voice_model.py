@@ -1,0 +1,139 @@
+"""What the suppressor knows of voices: the network's arithmetic beside PyTorch's, and what it is good for. The whole table: measurements.md."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from goshawk.core.chain_slots import GateSlot, SuppressorSlot
+from goshawk.core.dsp import voice_model
+from goshawk.core.dsp.gate import GateSettings
+from goshawk.core.dsp.suppressor import Suppressor, SuppressorSettings
+from goshawk.core.dsp.voice_features import BANDS, FEATURES
+from goshawk.core.dsp.voice_model import UNITS, DamagedModel, advance, packed, weights
+from goshawk.core.graph.chain import RunningChain
+from goshawk.core.graph.taken_alone import TakenAlone
+from tests.judge import in_noise, level_db, room_of, score, spoken, suppressed
+from tests.material import RATE_HZ, VOICES, clatter_fall_db, keys, noise
+
+PYTORCH = Path(__file__).parents[2] / "data" / "voice_model_check.npz"
+"""What PyTorch made of some seconds of features with the shipped weights (tools/train_suppressor/put_in.py)."""
+
+
+def test_its_steps_are_those_of_pytorch() -> None:
+    found = np.load(PYTORCH)
+    states, scratch = np.zeros((2, UNITS), np.float32), np.zeros((2, 3 * UNITS), np.float32)
+    more_db = np.zeros(BANDS + 1, np.float32)
+    for seen, gain_db, speech in zip(found["seen"], found["gain_db"], found["speech"], strict=True):
+        speaks = advance(weights(), seen, states, scratch, more_db)
+        np.testing.assert_allclose(more_db[:BANDS], gain_db, atol=1e-3)
+        assert speaks == pytest.approx(float(speech), abs=1e-4)
+    # What is no number is gone with the next step.
+    advance(weights(), np.full(FEATURES, np.nan, np.float32), states, scratch, more_db)
+    advance(weights(), found["seen"][0], states, scratch, more_db)
+    assert np.isfinite(more_db).all()
+
+
+def test_weights_that_are_not_those_of_this_version_are_refused(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr(voice_model, "WEIGHTS_SHA256", "0" * 64)
+    with pytest.raises(DamagedModel, match=r"damaged\. Install"):
+        voice_model.weights.__wrapped__()
+    monkeypatch.setattr(voice_model, "WEIGHTS_FILE", "not_there.npz")
+    with pytest.raises(DamagedModel, match="cannot be read"):
+        voice_model.weights.__wrapped__()
+    with pytest.raises(DamagedModel, match="no usable into"):
+        packed({"into": np.zeros((1, 1), np.float32)})
+
+
+def test_what_was_saved_before_goes_by_the_room_alone() -> None:
+    old = SuppressorSlot.model_validate({"id": "one", "settings": {"reduction_db": 12.0}})
+    assert old.settings.knows_voices_percent == 0.0
+    assert SuppressorSlot(id="two").settings.knows_voices_percent > 0.0
+    kept = SuppressorSlot.model_validate_json(SuppressorSlot(id="three").model_dump_json())
+    assert kept.settings == SuppressorSettings()
+
+
+@pytest.mark.parametrize(("kind", "snr_db"), [("fan", 5), ("hiss", 20), ("rain", 5)])
+def test_it_is_better_than_the_room_alone(kind: str, snr_db: float) -> None:
+    better = []
+    for name in VOICES:
+        clean, noisy = in_noise(name, kind, snr_db)
+        room = room_of(noisy)
+        by_room, by_both = (
+            score(
+                clean,
+                noisy,
+                suppressed(noisy, SuppressorSettings(room=room, knows_voices_percent=p)),
+            )
+            for p in (0.0, 100.0)
+        )
+        assert by_both.pauses_db > by_room.pauses_db
+        better.append(by_both.pesq - by_room.pesq)
+    assert np.mean(better) > 0.0
+
+
+def test_keys_fall_under_words_too_and_a_clean_voice_stays() -> None:
+    clean = spoken("miller")
+    fan = noise("fan", len(clean) / RATE_HZ)[: len(clean)] * 10 ** (-66 / 20)
+    falls = [
+        clatter_fall_db(
+            clean + fan,
+            clean,
+            lambda sound, percent=percent: suppressed(
+                sound, SuppressorSettings(room=room_of(fan), knows_voices_percent=percent)
+            ),
+            "keys",
+        )[1]
+        for percent in (0.0, 100.0)
+    ]
+    assert falls[1] > falls[0] + 2.0
+    heard = suppressed(clean, SuppressorSettings())
+    assert abs(level_db(heard) - level_db(clean)) < 0.3
+
+
+def test_a_gate_for_voices_stays_shut_for_keys_that_would_open_it() -> None:
+    clean = spoken("keeper")
+    strokes = 0.1 * keys(len(clean) / RATE_HZ + 1)[: len(clean)]
+    strokes[3 * RATE_HZ :] = 0.0
+    quiet = 1e-4 * noise("hiss", len(clean) / RATE_HZ)[: len(clean)]
+
+    def opened(sound: np.ndarray, is_for_voice: bool) -> float:
+        gate = GateSettings(
+            open_threshold_dbfs=-60.0,
+            close_threshold_dbfs=-65.0,
+            range_db=80.0,
+            is_for_voice=is_for_voice,
+        )
+        suppressor = SuppressorSettings(reduction_db=0.0, clatter_db=0.0)
+        slots = (SuppressorSlot(id="s", settings=suppressor), GateSlot(id="g", settings=gate))
+        chain = RunningChain(slots, 1, 480)
+        out = sound[:, None].astype(np.float32)
+        for start in range(0, len(out), 480):
+            chain.process(out[start : start + 480])
+        return level_db(out) - level_db(sound)
+
+    assert opened(strokes + quiet, False) > -3.0
+    assert opened(strokes + quiet, True) < -15.0
+    assert opened(clean + quiet, True) > -0.5
+
+
+def test_what_each_knowledge_takes_alone_is_together_what_is_removed() -> None:
+    _, noisy = in_noise("porter", "fan", 10)
+    settings = SuppressorSettings(room=room_of(noisy))
+    stage, block = Suppressor(settings, 1, 480), 480
+    alone = {by: TakenAlone(block) for by in ("room", "voices")}
+    late = stage.latency_frames
+    removed, parts = [], []
+    before_all = np.pad(noisy, (late, 0)).astype(np.float32)
+    for start in range(0, len(noisy) // block * block, block):
+        after = noisy[start : start + block, None].astype(np.float32)
+        stage.process(after)
+        before = before_all[start : start + block, None]
+        removed.append(before[:, 0] - after[:, 0])
+        parts.append(
+            sum(one.process(settings, by, before, after)[:, 0] for by, one in alone.items())  # type: ignore[arg-type]
+        )
+    whole, summed = np.concatenate(removed), np.concatenate(parts)
+    np.testing.assert_allclose(summed[late:], whole[:-late], atol=1e-6)
