@@ -2,5 +2,8 @@
 
 from pathlib import Path
 
-FRONTEND_DIR = Path(__file__).resolve().parents[1] / "frontend" / "dist"
-"""The built page."""
+FRONTEND_DIR = Path(__file__).resolve().parent / "page"
+"""The built page. ``scripts/setup`` makes it here; a wheel has it."""
+
+PAGE_LICENCES = FRONTEND_DIR / "licences.txt"
+"""Of everything that the page is built from."""

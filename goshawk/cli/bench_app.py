@@ -140,9 +140,11 @@ def run_bench_app(
     outputs: int = 0,
     *,
     records: bool = False,
+    is_on_air: bool = False,
 ) -> dict[str, Any]:
     """Each kind of process's share of one core in percent and its resident memory in MB, and the blocks that came late
-    meanwhile; with so many real ``outputs`` beside the stand-ins, or while eight stereo tracks are recorded. Raises EngineLost or NoSoundServer."""
+    meanwhile; with so many real ``outputs`` beside the stand-ins, or while eight stereo tracks are
+    recorded, or on air. Raises EngineLost or NoSoundServer."""
     with ExitStack() as stack:
         folder = Path(stack.enter_context(tempfile.TemporaryDirectory()))
         say("starting …")
@@ -153,6 +155,9 @@ def run_bench_app(
             _add_outputs(port, outputs)
         if records:
             _record(port)
+        if is_on_air:
+            _ask(port, "PATCH", "rig", {"path": "watch.records", "value": False})
+            _ask(port, "POST", "watch/begin", {})
         is_over = threading.Event()
         if has_page:
             page = threading.Thread(target=_watch, args=(port, is_over))
@@ -174,6 +179,7 @@ def run_bench_app(
         "has_page": has_page,
         "outputs": outputs,
         "records": records,
+        "is_on_air": is_on_air,
         "core_percent": {
             role: round((spent - before.get(role, (0.0, 0))[0]) / took_s * 100.0, 1)
             for role, (spent, _) in after.items()

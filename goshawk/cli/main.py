@@ -53,12 +53,15 @@ def every_command(
 
 
 def _serve(port: int, data_dir: Path, *, is_own: bool = False, opens: bool = False) -> None:
+    from goshawk.cli.first_run import compile_at_first
     from goshawk.engine.spawn import spawn
 
     os.umask(0o077)  # raw voice and settings are for their user alone
     port_is_free(port)
     if not FRONTEND_DIR.is_dir():
         raise fail("the page has not been built. Run ./scripts/setup first.")
+    with plain_errors():
+        compile_at_first()
     # The audio process loads beside all that the web process has to load.
     with plain_errors():
         spawned = spawn()
@@ -386,6 +389,9 @@ def bench_app(
     record: Annotated[
         bool, typer.Option("--record", help="While eight stereo tracks are recorded.")
     ] = False,
+    on_air: Annotated[
+        bool, typer.Option("--on-air", help="While an evening is watched over.")
+    ] = False,
     as_json: JsonFlag = False,
 ) -> None:
     """Start the application on a folder of its own, and say what each of its processes costs."""
@@ -393,7 +399,12 @@ def bench_app(
 
     with plain_errors():
         result = run_bench_app(
-            seconds, page, lambda text: typer.echo(text, err=True), outputs, records=record
+            seconds,
+            page,
+            lambda text: typer.echo(text, err=True),
+            outputs,
+            records=record,
+            is_on_air=on_air,
         )
     if as_json:
         typer.echo(json.dumps(result))
@@ -547,10 +558,21 @@ def schema(
 @app.command(hidden=True)
 def warm_up() -> None:
     """Compile every kernel into the cache, so that the first start is as quick as later ones."""
+    from goshawk.cli.first_run import note_compiled
     from goshawk.engine.loop import AudioLoop
     from goshawk.engine.plan import Plan
 
     AudioLoop(Plan())
+    note_compiled()
+
+
+@app.command()
+def licences() -> None:
+    """Print the licences of Goshawk and of everything that is shipped with it, and name those of the packages it runs on."""
+    from goshawk.cli.licences import all_licences
+
+    for line in all_licences():
+        typer.echo(line)
 
 
 @app.command(hidden=True)

@@ -100,7 +100,7 @@ def test_what_is_done_is_not_done_again(machine: Path) -> None:
         (clone / "goshawk" / package).mkdir()
     for program, line in ((vite, "vite"), (clone / ".venv" / "bin" / "goshawk", "warm-up")):
         program.parent.mkdir(parents=True, exist_ok=True)
-        program.write_text(f"#!/bin/bash\necho {line} >> {log}\nmkdir -p dist\n")
+        program.write_text(f"#!/bin/bash\necho {line} >> {log}\nmkdir -p ../goshawk/page\n")
         program.chmod(0o755)
     assert set_up(machine).returncode == 0
     assert log.read_text().split() == ["npm", "vite", "warm-up"]

@@ -25,7 +25,6 @@ WITHIN = 1e-3
 """In dB of a gain, as PyTorch computes it in float32."""
 
 
-
 def difference(arrays: dict[str, np.ndarray], check: Path) -> float:
     """The greatest between the program's own steps and PyTorch's, in dB of gain and in probability."""
     weights, found = packed(arrays), np.load(check)

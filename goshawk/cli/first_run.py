@@ -1,0 +1,65 @@
+"""The first run of an installed Goshawk: its kernels are compiled once, which takes a minute, and that is said meanwhile."""
+
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numba
+import platformdirs
+import typer
+
+import goshawk
+from goshawk.errors import EngineLost
+
+PACKAGE = Path(goshawk.__file__).parent
+LOOKS_EVERY_S = 0.5
+
+
+def _marker() -> Path:
+    return platformdirs.user_cache_path("goshawk") / "kernels"
+
+
+def _which() -> str:
+    """For what kernels were compiled: another Goshawk, Python or compiler needs others."""
+    return "\n".join((goshawk.__version__, sys.version, numba.__version__, str(PACKAGE)))
+
+
+def are_compiled() -> bool:
+    """Whether they were compiled before, as far as is known."""
+    try:
+        return _marker().read_text() == _which()
+    except OSError:
+        return False
+
+
+def note_compiled() -> None:
+    """They are compiled now. Where that cannot be kept, it is looked at anew next time."""
+    try:
+        _marker().parent.mkdir(parents=True, exist_ok=True)
+        _marker().write_text(_which())
+    except OSError:
+        pass
+
+
+def compile_at_first() -> None:
+    """Compile them, if nobody has, and say how far it is. Raises EngineLost if that fails."""
+    if are_compiled():
+        return
+    typer.echo("The first start: compiling what makes the sound, about a minute …", err=True)
+    began = time.monotonic()
+    command = [sys.executable, "-m", "goshawk.cli.main", "warm-up"]
+    with subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE) as process:
+        while process.poll() is None:
+            time.sleep(LOOKS_EVERY_S)
+            if sys.stderr.isatty():
+                count = sum(1 for _ in PACKAGE.rglob("*.nbi"))
+                text = f"\r  {count} kernels, {time.monotonic() - began:.0f} s "
+                typer.echo(text, err=True, nl=False)
+        said = process.stderr.read().decode(errors="replace") if process.stderr else ""
+    if sys.stderr.isatty():
+        typer.echo("", err=True)
+    if process.returncode:
+        last = said.strip().splitlines()[-1:] or ["no reason was given"]
+        raise EngineLost(f"What makes the sound could not be compiled: {last[0]}")
+    note_compiled()
