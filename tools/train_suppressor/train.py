@@ -134,7 +134,7 @@ def main() -> None:
             for there, here in zip(mean.parameters(), model.parameters(), strict=True):
                 there.lerp_(here, 1.0 - kept)
         running = 0.95 * running + 0.05 * float(loss)
-        if step % 100 == 0:
+        if step % 200 == 0:
             with torch.no_grad():
                 test = rows_of(held)
                 said = float(loss_of(*mean(test[..., :FEATURES]), test))

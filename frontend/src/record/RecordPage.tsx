@@ -1,3 +1,4 @@
+import { useKeyHint } from "../keyMap";
 import { ask } from "../live/link";
 import { useLive } from "../live/store";
 import { Button } from "../ui/Button";
@@ -10,6 +11,7 @@ import { useShown } from "./kept";
 export function RecordPage() {
   const isOn = useLive((live) => (live.recording?.stage ?? "off") !== "off");
   const shown = useShown();
+  const hint = useKeyHint("mark");
   return (
     <>
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
@@ -21,7 +23,7 @@ export function RecordPage() {
           <TracksMenu />
           <Button
             disabled={!isOn}
-            title="A mark at this moment (K)"
+            title={`A mark at this moment${hint}`}
             onClick={() => ask({ type: "put_mark", name: "" })}
           >
             Mark now

@@ -1,18 +1,20 @@
 import { Dialog, Switch } from "radix-ui";
-import type { ReactNode } from "react";
+import { useState, type KeyboardEvent, type ReactNode } from "react";
 import { Button } from "../ui/Button";
-import { setSingleKeys, TASKS, useView } from "../view";
+import { setSingleKeys, useView } from "../view";
+import {
+  ACTIONS,
+  chooseKey,
+  keyLabel,
+  keyName,
+  keyOf,
+  useChosenKeys,
+  usualKeys,
+  type Action,
+} from "../keyMap";
 
-const KEYS = [
-  [TASKS.map((_, i) => i + 1).join(" "), TASKS.join(", ")],
-  ["L", "Say the levels that matter"],
-  ["M", "Mute your voice for everyone, or end it"],
-  ["C, held", "Cough: silent for everyone until you let go"],
-  ["P", "Pause for a break: viewers hear only the music"],
-  ["R", "Record; with Shift, stop the recording"],
-  ["K", "Put a mark into the recording, at this moment"],
-  ["Y", "Hear as You again"],
-  ["B", "Bypass the open stage, or bring it back"],
+/** Keys that always do the same. */
+const FIXED = [
   ["Ctrl Z, Ctrl Shift Z", "Undo, redo"],
   ["← → ↑ ↓", "On a slider: a step; with Shift a tenth of it"],
   ["Page up, Page down", "On a slider: ten steps"],
@@ -22,6 +24,7 @@ const KEYS = [
 
 export function KeysDialog({ children }: { children: ReactNode }) {
   const hasSingleKeys = useView((view) => view.hasSingleKeys);
+  const { keys } = useChosenKeys();
   return (
     <Dialog.Root>
       <Dialog.Trigger asChild>{children}</Dialog.Trigger>
@@ -29,11 +32,20 @@ export function KeysDialog({ children }: { children: ReactNode }) {
         <Dialog.Overlay className="fixed inset-0 bg-black/50" />
         <Dialog.Content
           aria-describedby={undefined}
+          onEscapeKeyDown={(event) => {
+            // Where a key is waited for, Escape means none.
+            if (document.activeElement?.hasAttribute("data-takes-keys")) event.preventDefault();
+          }}
           className="fixed top-1/2 left-1/2 w-[520px] -translate-1/2 rounded-lg border border-line bg-panel p-6"
         >
           <Dialog.Title className="mb-3 text-lg font-semibold">Keys</Dialog.Title>
-          <dl className="grid grid-cols-[190px_1fr] gap-y-1.5 text-[13px]">
-            {KEYS.map(([key, does]) => (
+          <ul aria-label="Keys of one's choice" className="mb-3 max-h-[330px] overflow-auto">
+            {ACTIONS.map((action) => (
+              <KeyChoice key={action.id} action={action} />
+            ))}
+          </ul>
+          <dl className="grid grid-cols-[190px_1fr] gap-y-1 text-[13px]">
+            {FIXED.map(([key, does]) => (
               <div key={key} className="contents">
                 <dt className="figures">{key}</dt>
                 <dd className="text-quiet">{does}</dd>
@@ -50,11 +62,55 @@ export function KeysDialog({ children }: { children: ReactNode }) {
               <Switch.Thumb className="block size-4 rounded-full bg-panel data-[state=checked]:translate-x-4" />
             </Switch.Root>
           </label>
-          <Dialog.Close asChild>
-            <Button>Close</Button>
-          </Dialog.Close>
+          <div className="flex justify-between">
+            <Dialog.Close asChild>
+              <Button>Close</Button>
+            </Dialog.Close>
+            <Button disabled={!Object.keys(keys).length} onClick={usualKeys}>
+              The usual keys again
+            </Button>
+          </div>
         </Dialog.Content>
       </Dialog.Portal>
     </Dialog.Root>
+  );
+}
+
+/** An action with its key; pressed, it waits for another one. */
+function KeyChoice({ action }: { action: Action }) {
+  const { keys } = useChosenKeys();
+  const [isWaiting, setWaiting] = useState(false);
+  const key = keyOf(action, keys);
+  const onKeyDown = (event: KeyboardEvent) => {
+    if (!isWaiting || event.key === "Tab" || event.key === "Shift") return;
+    event.preventDefault();
+    event.stopPropagation();
+    if (event.key === "Delete" || event.key === "Backspace") chooseKey(action.id, "");
+    else if (event.key !== "Escape") {
+      const chosen = keyName(event);
+      if (!chosen) return;
+      chooseKey(action.id, chosen);
+    }
+    setWaiting(false);
+  };
+  return (
+    <li className="flex items-center gap-3 py-0.5 text-[13px]">
+      <span className="min-w-0 flex-1">{action.does}</span>
+      <button
+        type="button"
+        data-takes-keys={isWaiting ? "" : undefined}
+        aria-label={
+          isWaiting
+            ? `${action.does}: press a key`
+            : `${action.does}: ${keyLabel(key)}. Choose another key`
+        }
+        onClick={() => setWaiting(true)}
+        onBlur={() => setWaiting(false)}
+        onKeyDown={onKeyDown}
+        className={`figures h-6 min-w-20 rounded bg-raised px-2 ${isWaiting ? "text-voice-strong" : ""}`}
+      >
+        {isWaiting ? "press a key" : keyLabel(key)}
+      </button>
+    </li>
   );
 }

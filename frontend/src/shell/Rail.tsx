@@ -9,7 +9,8 @@ import { say, useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { Select } from "../ui/Select";
 import { clock, signless, spoken } from "../units/format";
-import { openTask, TASKS, useView } from "../view";
+import { useKeyHint, useKeyLabel } from "../keyMap";
+import { openTask, TASKS, type Task, useView } from "../view";
 import { Feather } from "./Feather";
 import { Findings } from "./Findings";
 import { FEEDS } from "../live/reach";
@@ -27,7 +28,7 @@ export function Rail() {
         <Feather /> goshawk
       </div>
       <nav aria-label="Tasks" className="flex flex-col">
-        {TASKS.map((task, i) => (
+        {TASKS.map((task) => (
           <button
             key={task}
             type="button"
@@ -47,7 +48,7 @@ export function Rail() {
                 ● {clock(recorded)}
               </span>
             ) : (
-              <span className="figures text-xs font-normal text-quiet">{i + 1}</span>
+              <TaskKey task={task} />
             )}
           </button>
         ))}
@@ -62,12 +63,18 @@ export function Rail() {
   );
 }
 
+function TaskKey({ task }: { task: Task }) {
+  const key = useKeyLabel(`task.${task}`);
+  return <span className="figures text-xs font-normal text-quiet">{key}</span>;
+}
+
 /** Mute, break and cough. What they do shows in the lamps. */
 function SilenceBox() {
   const rig = useLive((live) => live.state?.rig);
   const isCoughing = useLive((live) => live.state?.is_coughing ?? false);
   const isMuted = rig?.inputs.find(({ id }) => id === rig.chained)?.is_muted ?? false;
   const isOnBreak = rig?.is_on_break ?? false;
+  const hint = { mute: useKeyHint("mute"), break: useKeyHint("break"), cough: useKeyHint("cough") };
   const look = (isOn: boolean) =>
     `rounded-md! px-0! py-1.5! text-xs! whitespace-nowrap ${isOn ? "bg-over-strong! text-on-over! font-semibold" : "bg-panel!"}`;
   return (
@@ -75,7 +82,7 @@ function SilenceBox() {
       <Button
         aria-pressed={isMuted}
         disabled={!rig?.chained}
-        title="Mute your voice for everyone (M)"
+        title={`Mute your voice for everyone${hint.mute}`}
         className={look(isMuted)}
         onClick={toggleMute}
       >
@@ -83,7 +90,7 @@ function SilenceBox() {
       </Button>
       <Button
         aria-pressed={isOnBreak}
-        title="Viewers hear only the music; the call goes on (P)"
+        title={`Viewers hear only the music; the call goes on${hint.break}`}
         className={look(isOnBreak)}
         onClick={toggleBreak}
       >
@@ -91,7 +98,7 @@ function SilenceBox() {
       </Button>
       <Button
         aria-pressed={isCoughing}
-        title="Silent for everyone while you hold it (C)"
+        title={`Silent for everyone while you hold it${hint.cough}`}
         className={`col-span-2 ${look(isCoughing)}`}
         {...HELD_TO_COUGH}
       >

@@ -1,0 +1,170 @@
+/** What single keys do, and which key does it: the one list that keys, their dialog and their changes are made from. A key is kept
+ * by its name in lower case; `R` with Shift is `shift+r`. */
+
+import { create } from "zustand";
+import { STAGE_LABELS } from "./api/facts.gen";
+import { findStage, stagePath } from "./live/chains";
+import { levelsSentence } from "./live/levelsSentence";
+import { ask, setSetting } from "./live/link";
+import { readings } from "./live/readings";
+import { cough, toggleBreak, toggleMute } from "./live/silence";
+import { hearAs } from "./live/sound";
+import { speak } from "./live/speak";
+import { useLive } from "./live/store";
+import { openTask, TASKS, useView } from "./view";
+
+export type Action = {
+  id: string;
+  does: string;
+  usual: string;
+  run: () => void;
+  /** What ends it, when the key is let go. */
+  end?: () => void;
+};
+
+function toggleBypass() {
+  const { stageId } = useView.getState();
+  const found = findStage(useLive.getState().state?.rig, stageId);
+  if (!found) return;
+  const { slot } = found;
+  setSetting(`${stagePath(stageId)}.is_bypassed`, !slot.is_bypassed);
+  speak(`${STAGE_LABELS[slot.stage]} ${slot.is_bypassed ? "back in" : "bypassed"}`);
+}
+
+function backToYou() {
+  hearAs("you");
+  speak("Hearing as You");
+}
+
+function isRecording(): boolean {
+  return (useLive.getState().recording?.stage ?? "off") !== "off";
+}
+
+function putMark() {
+  if (!isRecording()) {
+    speak("Nothing is being recorded");
+    return;
+  }
+  ask({ type: "put_mark", name: "" });
+  speak("Marked");
+}
+
+function startRecording() {
+  if (isRecording()) return;
+  ask({ type: "start_recording" });
+  speak("Recording");
+}
+
+function stopRecording() {
+  if (!isRecording()) return;
+  ask({ type: "stop_recording" });
+  speak("Recording stopped");
+}
+
+const sayLevels = () => speak(levelsSentence(readings.levels, useLive.getState().state?.rig));
+
+export const ACTIONS: Action[] = [
+  ...TASKS.map((task, n) => ({
+    id: `task.${task}`,
+    does: `Open ${task}`,
+    usual: String(n + 1),
+    run: () => openTask(task),
+  })),
+  { id: "levels", does: "Say the levels that matter", usual: "l", run: sayLevels },
+  { id: "mute", does: "Mute your voice for everyone, or end it", usual: "m", run: toggleMute },
+  {
+    id: "cough",
+    does: "Held: silent for everyone until you let go",
+    usual: "c",
+    run: () => cough(true),
+    end: () => cough(false),
+  },
+  {
+    id: "break",
+    does: "Pause for a break: viewers hear only the music",
+    usual: "p",
+    run: toggleBreak,
+  },
+  { id: "record", does: "Record", usual: "r", run: startRecording },
+  { id: "record.stop", does: "Stop the recording", usual: "shift+r", run: stopRecording },
+  { id: "mark", does: "Put a mark into the recording, at this moment", usual: "k", run: putMark },
+  { id: "hear.you", does: "Hear as You again", usual: "y", run: backToYou },
+  {
+    id: "bypass",
+    does: "Bypass the open stage, or bring it back",
+    usual: "b",
+    run: toggleBypass,
+  },
+];
+
+const KEPT = "goshawk.keys";
+
+/** Which keys were chosen instead of the usual ones, by the action's id; "" for none. */
+function kept(): Record<string, string> {
+  try {
+    const found: unknown = JSON.parse(localStorage.getItem(KEPT) ?? "{}");
+    return Object.fromEntries(
+      Object.entries(found as object).filter(([, key]) => typeof key === "string"),
+    ) as Record<string, string>;
+  } catch {
+    return {};
+  }
+}
+
+export const useChosenKeys = create<{ keys: Record<string, string> }>(() => ({ keys: kept() }));
+
+export const keyOf = (action: Action, keys: Record<string, string>) =>
+  keys[action.id] ?? action.usual;
+
+/** A key as it is kept, of an event; "" of what no action can have. */
+export function keyName(event: { key: string; shiftKey: boolean }): string {
+  const key = event.key.toLowerCase();
+  const isOne = key.length === 1 && key !== " ";
+  if (!isOne && !/^f\d{1,2}$/.test(key)) return "";
+  const isLetter = key.toUpperCase() !== key;
+  return event.shiftKey && (isLetter || !isOne) ? `shift+${key}` : key;
+}
+
+/** A key as it is written: "Shift R". */
+export const keyLabel = (key: string) =>
+  key
+    ? key
+        .split("+")
+        .map((part) => part.charAt(0).toUpperCase() + part.slice(1))
+        .join(" ")
+    : "none";
+
+/** How an action's key is written; "" if it has none. */
+export function useKeyLabel(id: string): string {
+  const { keys } = useChosenKeys();
+  const action = ACTIONS.find((one) => one.id === id);
+  const key = action ? keyOf(action, keys) : "";
+  return key && keyLabel(key);
+}
+
+/** The same behind a sentence: " (M)". */
+export function useKeyHint(id: string): string {
+  const label = useKeyLabel(id);
+  return label && ` (${label})`;
+}
+
+/** An action by its key; undefined if no action has it. */
+export function actionOf(key: string): Action | undefined {
+  const { keys } = useChosenKeys.getState();
+  return key ? ACTIONS.find((action) => keyOf(action, keys) === key) : undefined;
+}
+
+/** Give an action another key; whatever had it goes without. */
+export function chooseKey(id: string, key: string) {
+  const keys = { ...useChosenKeys.getState().keys };
+  for (const other of ACTIONS) if (key && keyOf(other, keys) === key) keys[other.id] = "";
+  keys[id] = key;
+  keep(keys);
+}
+
+export const usualKeys = () => keep({});
+
+function keep(keys: Record<string, string>) {
+  localStorage.setItem(KEPT, JSON.stringify(keys));
+  useChosenKeys.setState({ keys });
+}
