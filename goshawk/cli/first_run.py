@@ -1,5 +1,6 @@
 """The first run of an installed Goshawk: its kernels are compiled once, which takes a minute, and that is said meanwhile."""
 
+import hashlib
 import subprocess
 import sys
 import time
@@ -14,19 +15,25 @@ from goshawk.errors import EngineLost
 
 PACKAGE = Path(goshawk.__file__).parent
 LOOKS_EVERY_S = 0.5
+MANY_KERNELS = 100
 
 
 def _marker() -> Path:
-    return platformdirs.user_cache_path("goshawk") / "kernels"
+    """One for each place where Goshawk is installed."""
+    place = hashlib.sha256(str(PACKAGE).encode()).hexdigest()[:12]
+    return platformdirs.user_cache_path("goshawk") / f"kernels-{place}"
 
 
 def _which() -> str:
     """For what kernels were compiled: another Goshawk, Python or compiler needs others."""
-    return "\n".join((goshawk.__version__, sys.version, numba.__version__, str(PACKAGE)))
+    return "\n".join((goshawk.__version__, sys.version, numba.__version__))
 
 
 def are_compiled() -> bool:
-    """Whether they were compiled before, as far as is known."""
+    """Whether they were compiled before, as far as is known: they lie beside their code, or, where nobody may write there, in the
+    user's cache, of which a note tells."""
+    if sum(1 for _ in PACKAGE.rglob("*.nbi")) > MANY_KERNELS:
+        return True
     try:
         return _marker().read_text() == _which()
     except OSError:

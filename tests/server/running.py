@@ -26,9 +26,15 @@ class Server:
     """A demo on a folder; what it says on stderr is kept in ``said``."""
 
     def __init__(
-        self, data_dir: Path, env: dict[str, str] | None = None, *, opens: bool = False
+        self,
+        data_dir: Path,
+        env: dict[str, str] | None = None,
+        *,
+        opens: bool = False,
+        python: str = sys.executable,
+        patience_s: float = 60.0,
     ) -> None:
-        self._env = env or dict(os.environ)
+        self._env, self._python, self._patience_s = env or dict(os.environ), python, patience_s
         self._opens = "--open" if opens else "--no-open"
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
@@ -39,7 +45,7 @@ class Server:
         self.start()
 
     def start(self) -> None:
-        command = [sys.executable, "-m", "goshawk.cli.main", "demo", self._opens]
+        command = [self._python, "-m", "goshawk.cli.main", "demo", self._opens]
         with self._log.open("ab") as log:
             self._process = subprocess.Popen(
                 [*command, "--port", str(self.port), "--data-dir", str(self.data_dir)],
@@ -47,7 +53,7 @@ class Server:
                 stderr=log,
                 env={**self._env, TEST_CLOCK: "on"},
             )
-        for _ in range(1200):
+        for _ in range(round(20 * self._patience_s)):
             if self._process.poll() is not None:
                 break
             with suppress(OSError, urllib.error.HTTPError):

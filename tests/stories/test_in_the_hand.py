@@ -1,5 +1,6 @@
 """What a hand meets: drags that end where they began, clicks that move nothing, messages, narrow windows, and trouble."""
 
+import re
 import sqlite3
 
 import pytest

@@ -62,10 +62,18 @@ export function KeysDialog({ children }: { children: ReactNode }) {
               <Switch.Thumb className="block size-4 rounded-full bg-panel data-[state=checked]:translate-x-4" />
             </Switch.Root>
           </label>
-          <div className="flex justify-between">
+          <div className="flex items-center justify-between">
             <Dialog.Close asChild>
               <Button>Close</Button>
             </Dialog.Close>
+            <a
+              href="/licences.txt"
+              target="_blank"
+              rel="noreferrer"
+              className="text-[13px] text-quiet underline"
+            >
+              Licences of what is shipped
+            </a>
             <Button disabled={!Object.keys(keys).length} onClick={usualKeys}>
               The usual keys again
             </Button>
