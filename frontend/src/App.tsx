@@ -1,6 +1,8 @@
+import { lazy, Suspense } from "react";
 import { BalancePage } from "./balance/BalancePage";
 import { ChainPage } from "./chain/ChainPage";
 import { LevelPath } from "./levelpath/LevelPath";
+import { useGuide } from "./guideView";
 import { useLive } from "./live/store";
 import { RecordPage } from "./record/RecordPage";
 import { Messages } from "./shell/Messages";
@@ -13,6 +15,9 @@ import { SoundCheckPage } from "./soundcheck/SoundCheckPage";
 import { useView } from "./view";
 import { WatchPage } from "./watch/WatchPage";
 import { WiringPage } from "./wiring/WiringPage";
+
+/** Its text and its search are fetched when it is opened first. */
+const Guide = lazy(() => import("./shell/Guide"));
 
 const PAGES = {
   Wiring: WiringPage,
@@ -28,6 +33,7 @@ export function App() {
   useTitle();
   const task = useView((view) => view.task);
   const isReady = useLive((live) => live.state !== null && live.known !== null);
+  const isGuideOpen = useGuide(({ isOpen }) => isOpen);
   const Page = PAGES[task];
   return (
     <div className="grid h-full min-h-[640px] grid-cols-[134px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]">
@@ -53,6 +59,11 @@ export function App() {
           <p className="p-8 text-quiet">Waiting for Goshawk …</p>
         )}
       </div>
+      {isGuideOpen && (
+        <Suspense>
+          <Guide />
+        </Suspense>
+      )}
     </div>
   );
 }

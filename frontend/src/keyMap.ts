@@ -3,6 +3,7 @@
 
 import { create } from "zustand";
 import { STAGE_LABELS } from "./api/facts.gen";
+import { openGuide } from "./guideView";
 import { findStage, stagePath } from "./live/chains";
 import { levelsSentence } from "./live/levelsSentence";
 import { ask, setSetting } from "./live/link";
@@ -61,6 +62,18 @@ function stopRecording() {
   speak("Recording stopped");
 }
 
+/** The guide's place on what is shown. */
+export function openGuideHere() {
+  const { task, stageId } = useView.getState();
+  const stage = findStage(useLive.getState().state?.rig, stageId)?.slot.stage;
+  if (task === "Chain") openGuide("chain", stage ? guidePlace(stage) : "");
+  else openGuide(task === "Sound check" ? "sound-check" : task.toLowerCase());
+}
+
+/** The heading of a stage in the guide. */
+export const guidePlace = (stage: keyof typeof STAGE_LABELS) =>
+  STAGE_LABELS[stage].toLowerCase().replace(/[^a-z0-9]+/g, "-");
+
 const sayLevels = () => speak(levelsSentence(readings.levels, useLive.getState().state?.rig));
 
 export const ACTIONS: Action[] = [
@@ -95,6 +108,7 @@ export const ACTIONS: Action[] = [
     usual: "b",
     run: toggleBypass,
   },
+  { id: "guide", does: "Open the guide at what is shown", usual: "?", run: openGuideHere },
 ];
 
 const KEPT = "goshawk.keys";

@@ -26,7 +26,7 @@ TOOLS = (
 @pytest.fixture
 def machine(tmp_path: Path) -> Path:
     """A copy of what set-up reads, and a PATH with next to nothing on it."""
-    for name in ("scripts", "goshawk/core", "frontend/src", "frontend/public"):
+    for name in ("scripts", "goshawk/core", "docs/guide", "frontend/src", "frontend/public"):
         shutil.copytree(ROOT / name, tmp_path / "clone" / name)
     for name in (
         "requirements.lock", "pyproject.toml", "frontend/package-lock.json", "frontend/index.html",

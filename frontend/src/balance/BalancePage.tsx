@@ -1,3 +1,4 @@
+import { GuideButton } from "../ui/GuideButton";
 import { useEffect, useState } from "react";
 import { ask } from "../live/link";
 import { useLive } from "../live/store";
@@ -38,6 +39,7 @@ export function BalancePage() {
     <>
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
         <h2 className="text-[19px] font-semibold">Balance</h2>
+        <GuideButton page="balance" about="Balance" />
         <p className="text-quiet max-[1180px]:sr-only">
           can they follow every word, and does the rest still live?
         </p>

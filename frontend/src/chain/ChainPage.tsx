@@ -1,3 +1,5 @@
+import { guidePlace } from "../keyMap";
+import { GuideButton } from "../ui/GuideButton";
 import { STAGE_LABELS } from "../api/facts.gen";
 import { useEffect, type ComponentType } from "react";
 import type { Slot } from "../api/client";
@@ -100,6 +102,11 @@ export function ChainPage() {
       <ChainBar input={input} />
       <div className="mb-2 flex items-center gap-3">
         <h2 className="text-[19px] font-semibold">{STAGE_LABELS[slot.stage]}</h2>
+        <GuideButton
+          page="chain"
+          at={guidePlace(slot.stage)}
+          about={`the ${STAGE_LABELS[slot.stage].toLowerCase()}`}
+        />
         <p className="min-w-0 text-quiet max-[1180px]:text-[13px] max-[1180px]:leading-tight min-[1180px]:truncate">
           {DOES[slot.stage]}
         </p>

@@ -1,3 +1,4 @@
+import { GuideButton } from "../ui/GuideButton";
 import { useKeyHint } from "../keyMap";
 import { ask } from "../live/link";
 import { useLive } from "../live/store";
@@ -16,6 +17,7 @@ export function RecordPage() {
     <>
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
         <h2 className="text-[19px] font-semibold">Record</h2>
+        <GuideButton page="record" about="Record" />
         <p className="text-quiet max-[1180px]:sr-only">
           keep the evening, track by track, and listen back
         </p>

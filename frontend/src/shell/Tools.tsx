@@ -1,11 +1,12 @@
 /** Undo, redo, theme and keys: small and always at hand. */
 
-import { Keyboard, Moon, Redo2, Sun, Undo2 } from "lucide-react";
+import { BookOpen, Keyboard, Moon, Redo2, Sun, Undo2 } from "lucide-react";
 import { redo, undo } from "../live/link";
 import { useLive } from "../live/store";
 import { IconButton } from "../ui/IconButton";
 import { forgetColours } from "../ui/Picture";
 import { setTheme, useView } from "../view";
+import { openGuideHere } from "../keyMap";
 import { KeysDialog } from "./KeysDialog";
 
 export function Tools() {
@@ -19,6 +20,9 @@ export function Tools() {
         <Redo2 size={16} />
       </IconButton>
       <ThemeSwitch />
+      <IconButton label="Guide" onClick={openGuideHere}>
+        <BookOpen size={16} />
+      </IconButton>
       <KeysDialog>
         <button
           type="button"

@@ -1,5 +1,6 @@
 /** The sound check: takes above, what was found and what follows from it below. */
 
+import { GuideButton } from "../ui/GuideButton";
 import { useState } from "react";
 import type { Outcome, SoundCheck } from "../api/client";
 import { useLive } from "../live/store";
@@ -27,6 +28,7 @@ export function SoundCheckPage() {
     <>
       <header className="mb-2.5 flex flex-wrap items-center gap-x-3 gap-y-2">
         <h2 className="text-xl font-bold">Sound check</h2>
+        <GuideButton page="sound-check" about="the sound check" />
         <p className="text-[13px] text-quiet">
           four takes of you and your room; every setting follows from them
         </p>

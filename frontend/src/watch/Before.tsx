@@ -1,5 +1,6 @@
 /** Before going on air: what must be true, looked at by Goshawk, each with its mend or the task where it is settled. */
 
+import { GuideButton } from "../ui/GuideButton";
 import { Check, LoaderCircle, TriangleAlert } from "lucide-react";
 import { useEffect } from "react";
 import type { BeforeItem } from "../api/client";
@@ -23,6 +24,7 @@ export function Before() {
     <>
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
         <h2 className="text-[19px] font-semibold">Watch</h2>
+        <GuideButton page="watch" about="Watch" />
         <p className="text-quiet">
           before you go on air: {items?.length ? `${items.length} things, looked at for you` : "…"}
           {open > 0 && `; ${open === 1 ? "one is" : `${open} are`} open`}

@@ -1,5 +1,6 @@
 /** On air: the evening so far as lanes, what stands wrong, what happened. */
 
+import { GuideButton } from "../ui/GuideButton";
 import { useEffect, useState } from "react";
 import type { LanesData } from "../api/client";
 import { ask } from "../live/link";
@@ -49,6 +50,7 @@ export function OnAir() {
     <div className="flex h-full min-h-[480px] flex-col">
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
         <h2 className="text-[19px] font-semibold">Watch</h2>
+        <GuideButton page="watch" about="Watch" />
         <p className="text-quiet">
           on air for <span className="figures text-[13px]">{clock(seconds)}</span>
         </p>

@@ -1,3 +1,4 @@
+import { GuideButton } from "../ui/GuideButton";
 import { ask } from "../live/link";
 import { AddMenu } from "../ui/AddMenu";
 import { Choice } from "../ui/Choice";
@@ -27,6 +28,7 @@ export function WiringPage() {
     <>
       <div className="mb-2.5 flex items-center gap-4">
         <h2 className="text-[19px] font-semibold">Wiring</h2>
+        <GuideButton page="wiring" about="Wiring" />
         <Choice
           label="Part of the wiring"
           value={wiring}

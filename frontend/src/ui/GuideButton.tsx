@@ -1,0 +1,19 @@
+/** Opens the guide's place on what stands beside it. */
+
+import { openGuide } from "../guideView";
+
+type Props = { page: string; at?: string; about: string };
+
+export function GuideButton({ page, at = "", about }: Props) {
+  return (
+    <button
+      type="button"
+      aria-label={`Guide: ${about}`}
+      title={`What the guide says of ${about}`}
+      onClick={() => openGuide(page, at)}
+      className="size-6 shrink-0 rounded-full bg-raised text-[13px] font-semibold text-quiet hover:bg-line hover:text-text"
+    >
+      ?
+    </button>
+  );
+}
