@@ -42,6 +42,13 @@ def _say_version(is_wanted: bool) -> None:
         raise typer.Exit
 
 
+class OnOff(StrEnum):
+    """Two words."""
+
+    ON = "on"
+    OFF = "off"
+
+
 @app.callback()
 def every_command(
     version: Annotated[
@@ -145,6 +152,20 @@ def demo(
 ) -> None:
     """Start Goshawk with the demo rig, apart from your own, and open the browser at it."""
     _serve(port, data_dir or platformdirs.user_data_path("goshawk") / "demo", opens=opens)
+
+
+@app.command()
+def autostart(state: Annotated[OnOff, typer.Argument(help="on or off")]) -> None:
+    """Start ``goshawk serve`` with every session of yours (a user service of systemd), or no more."""
+    from goshawk.cli.autostart import switch_off, switch_on
+
+    with plain_errors():
+        if state is OnOff.ON:
+            typer.echo(f"Goshawk starts with your session from now on. See {switch_on()}.")
+        elif switch_off():
+            typer.echo("Goshawk starts by itself no more.")
+        else:
+            typer.echo("It did not start by itself.")
 
 
 @app.command()
