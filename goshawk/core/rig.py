@@ -9,6 +9,7 @@ from goshawk.core.chain_slots import (
     Chain,
     Slot,
 )
+from goshawk.core.midi_settings import MidiBindings, check_midi
 from goshawk.core.record_settings import RecordSettings
 from goshawk.core.routing import (
     DeviceSettings,
@@ -131,12 +132,18 @@ class Rig(Settings):
     targets: Targets = Targets()
     recording: RecordSettings = RecordSettings()
     watch: WatchSettings = WatchSettings()
+    midi: MidiBindings = Field(
+        (),
+        title="MIDI",
+        description="Which control moves which fader, or does what; see the keys dialog.",
+    )
     dismissed: tuple[Dismissal, ...] = Field((), max_length=MOST_DISMISSALS)
 
     @model_validator(mode="after")
     def _is_sound(self) -> Self:
         check_inputs(self.inputs, self.chained)
         check_outputs(self.outputs, self.inputs)
+        check_midi(self.midi)
         viewers = self.feeds.viewers
         if viewers.has_ceiling and self.targets.voice_peaks_dbfs > viewers.ceiling_dbtp:
             raise ValueError(

@@ -44,7 +44,6 @@ _COLOURS = {
     "game": "#2f68a8",
     "music": "#4b7a2e",
     "call": "#8a4a98",
-    "other": "#5f6b76",
     "noise": "#5f6b76",
     "text": "#26303a",
 }

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from goshawk.core.rig import Rig, changed
+from goshawk.core.rig import Rig, changed, changed_together
 from goshawk.core.rig_changes import with_stage
 from goshawk.core.stage import Glide
 from goshawk.devices.sounds import load_sound
@@ -162,3 +162,15 @@ def test_loops_have_no_seam_and_shipped_sounds_do_not_clip(name: str) -> None:
     step = abs(sound[0] - sound[-1]).max()
     usual = abs(sound[1:] - sound[:-1]).max()
     assert step <= usual
+
+
+def test_a_midi_control_moves_one_thing_and_is_named_as_it_is_sent() -> None:
+    one = ["control 1 7: inputs.game.fader_db"]
+    assert changed_together(Rig(), {"midi": one}).midi == tuple(one)
+    for wrong, said in (
+        (["control 1 7: mute", "control 1 7: mark"], "would move two things"),
+        (["control 17 7: mute"], "midi"),
+        (["knob 1 7: mute"], "midi"),
+    ):
+        with pytest.raises(BadSetting, match=said):
+            changed_together(Rig(), {"midi": wrong})

@@ -8,7 +8,7 @@ from playwright.sync_api import Locator, Page, expect
 
 from goshawk.store.database import database_path
 from tests.server.running import Server
-from tests.stories.test_first_evening import lamp, notch, open_stage, setting
+from tests.stories.test_first_evening import eventually, lamp, notch, open_stage, setting
 from tools.kill_and_look import child_of
 
 pytestmark = pytest.mark.browser
@@ -178,3 +178,48 @@ def test_keys_are_listed_from_what_they_do_and_can_be_others(page: Page) -> None
     page.get_by_role("button", name="Keys").click()
     dialog.get_by_role("button", name="The usual keys again").click()
     expect(mute).to_have_text("M")
+
+
+CONTROLLER = """
+    const input = { name: "Eight faders", onmidimessage: null };
+    navigator.requestMIDIAccess = async () => ({ inputs: new Map([["one", input]]), onstatechange: null });
+    window.sendMidi = (...data) => input.onmidimessage({ data: new Uint8Array(data) });
+"""
+
+
+def test_a_controller_moves_what_it_has_learned(page: Page, server: Server) -> None:
+    page.add_init_script(CONTROLLER)
+    page.reload()
+    page.get_by_role("button", name="Keys").click()
+    box = page.get_by_label("MIDI", exact=True)
+    box.get_by_role("button", name="Use MIDI").click()
+    expect(box).to_contain_text("Eight faders")
+    for goal, message in (
+        ("Fader of Game", "0xB0, 7, 20"),
+        (re.compile("^Mute your voice"), "0x90, 36, 127"),
+    ):
+        box.get_by_role("combobox", name="What a control is for").click()
+        page.get_by_role("option", name=goal).click()
+        box.get_by_role("button", name="Learn").click()
+        page.evaluate(f"sendMidi({message})")
+    expect(box.get_by_label("What MIDI controls are for")).to_contain_text("note 1 36")
+    page.evaluate("sendMidi(0x80, 36, 0)")
+    page.keyboard.press("Escape")
+
+    def game_db() -> float:
+        rig = server.ask("/api/state", "GET")["rig"]
+        return next(float(one["fader_db"]) for one in rig["inputs"] if one["id"] == "game")
+
+    page.evaluate("sendMidi(0xB0, 7, 0)")
+    eventually(page, lambda: game_db() < -30.0)
+    page.evaluate("sendMidi(0xB0, 7, 127)")
+    eventually(page, lambda: game_db() > 0.0)
+    page.evaluate("sendMidi(0x90, 36, 100)")
+    expect(lamp(page, "Viewers")).to_have_text("Viewers do not hear you")
+    page.evaluate("sendMidi(0x80, 36, 0)")
+    page.evaluate("sendMidi(0x90, 36, 100)")
+    expect(lamp(page, "Viewers")).to_have_text("Viewers hear you")
+    assert server.ask("/api/state", "GET")["rig"]["midi"] == [
+        "control 1 7: inputs.game.fader_db",
+        "note 1 36: mute",
+    ]

@@ -3745,7 +3745,7 @@ export interface components {
              * Hue
              * @enum {string}
              */
-            hue: "voice" | "game" | "music" | "call" | "other" | "text" | "noise";
+            hue: "voice" | "game" | "music" | "call" | "text" | "noise";
             /**
              * Is Share
              * @default false
@@ -5166,6 +5166,12 @@ export interface components {
              * @default false
              */
             is_on_break: boolean;
+            /**
+             * MIDI
+             * @description Which control moves which fader, or does what; see the keys dialog.
+             * @default []
+             */
+            midi: string[];
             /**
              * Name
              * @default Attic, late

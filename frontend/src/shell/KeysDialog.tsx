@@ -12,6 +12,7 @@ import {
   usualKeys,
   type Action,
 } from "../keyMap";
+import { MidiBox } from "./MidiBox";
 
 /** Keys that always do the same. */
 const FIXED = [
@@ -39,7 +40,7 @@ export function KeysDialog({ children }: { children: ReactNode }) {
           className="fixed top-1/2 left-1/2 w-[520px] -translate-1/2 rounded-lg border border-line bg-panel p-6"
         >
           <Dialog.Title className="mb-3 text-lg font-semibold">Keys</Dialog.Title>
-          <ul aria-label="Keys of one's choice" className="mb-3 max-h-[330px] overflow-auto">
+          <ul aria-label="Keys of one's choice" className="mb-3 max-h-[26vh] overflow-auto">
             {ACTIONS.map((action) => (
               <KeyChoice key={action.id} action={action} />
             ))}
@@ -62,7 +63,8 @@ export function KeysDialog({ children }: { children: ReactNode }) {
               <Switch.Thumb className="block size-4 rounded-full bg-panel data-[state=checked]:translate-x-4" />
             </Switch.Root>
           </label>
-          <div className="flex items-center justify-between">
+          <MidiBox />
+          <div className="mt-4 flex items-center justify-between">
             <Dialog.Close asChild>
               <Button>Close</Button>
             </Dialog.Close>

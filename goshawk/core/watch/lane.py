@@ -17,7 +17,7 @@ CLEARANCE_ROOM_DB = 4.0
 
 LOUDNESS_ROOM_LU = 2.0
 
-Hue = Literal["voice", "game", "music", "call", "other", "text", "noise"]
+Hue = Literal["voice", "game", "music", "call", "text", "noise"]
 
 
 class Lane(BaseModel):
@@ -55,7 +55,7 @@ def lanes_of(rig: Rig) -> list[Lane]:
                 column=columns.over(one.id),
                 name=f"Over {one.name}",
                 wanted=f"{minus(wanted)} dB wanted",
-                hue=one.role,
+                hue="noise" if one.role == "other" else one.role,
                 low=wanted - 16.0,
                 high=wanted + 12.0,
                 band_low=wanted - CLEARANCE_TOLERANCE_DB,
