@@ -29,20 +29,21 @@ export function SuppressorPanel({ id }: PanelProps) {
           {SETTINGS.map((name) => (
             <Setting key={name} path={`${stagePath(id)}.settings.${name}`} />
           ))}
-          <div className="flex flex-wrap gap-1.5 pt-2">
+          <p className="pt-1.5 text-[13px]">Hear what is removed</p>
+          <div className="flex flex-wrap gap-1.5 pt-1">
             <HearButton
               point={`removed:${id}`}
-              label="Hear what is removed"
+              label="all"
               title="Listen to what the suppressor takes away, here only"
             />
             <HearButton
               point={`taken:${id}:room`}
-              label="… by the room"
+              label="by room"
               title="Only what it takes since it knows the room"
             />
             <HearButton
               point={`taken:${id}:voices`}
-              label="… by voices"
+              label="by voices"
               title="Only what it takes besides since it knows voices"
             />
           </div>
@@ -53,9 +54,13 @@ export function SuppressorPanel({ id }: PanelProps) {
         className="flex-1"
         title="Before (grey), after (amber), the room it knows (hatched), dBFS in sixths of an octave"
       >
-        <SpectrumPicture id={id} label="Spectra before and after the suppressor, and the room's" />
+        <SpectrumPicture
+          id={id}
+          label="Spectra before and after the suppressor, and the room's"
+          height="h-[170px]"
+        />
         <RoomSentence id={id} />
-        <p className="pt-2 text-[13px] font-semibold">
+        <p className="pt-1.5 text-xs text-quiet">
           Taken by what it knows of the room (grey), and of voices besides (amber), dB
         </p>
         <TakesPicture

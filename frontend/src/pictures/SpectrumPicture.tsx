@@ -53,9 +53,10 @@ type Props = {
   label: string;
   /** Frequencies at which something begins or ends, with a word. */
   marks?: { hz: number; label: string }[];
+  height?: string;
 };
 
-export function SpectrumPicture({ id, label, marks }: Props) {
+export function SpectrumPicture({ id, label, marks, height = "h-[264px]" }: Props) {
   useWatchedStage(id);
   const words = JSON.stringify(marks ?? []);
   const paint = useCallback(
@@ -112,5 +113,5 @@ export function SpectrumPicture({ id, label, marks }: Props) {
     },
     [id, words],
   );
-  return <Picture paint={paint} label={label} className="h-[264px] w-full" />;
+  return <Picture paint={paint} label={label} className={`${height} w-full`} />;
 }

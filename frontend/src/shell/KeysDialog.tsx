@@ -37,15 +37,18 @@ export function KeysDialog({ children }: { children: ReactNode }) {
             // Where a key is waited for, Escape means none.
             if (document.activeElement?.hasAttribute("data-takes-keys")) event.preventDefault();
           }}
-          className="fixed top-1/2 left-1/2 w-[520px] -translate-1/2 rounded-lg border border-line bg-panel p-6"
+          className="fixed top-1/2 left-1/2 w-[780px] -translate-1/2 rounded-lg border border-line bg-panel p-6"
         >
           <Dialog.Title className="mb-3 text-lg font-semibold">Keys</Dialog.Title>
-          <ul aria-label="Keys of one's choice" className="mb-3 max-h-[26vh] overflow-auto">
+          <ul
+            aria-label="Keys of one's choice"
+            className="mb-3 grid max-h-[40vh] grid-cols-2 gap-x-6 overflow-auto"
+          >
             {ACTIONS.map((action) => (
               <KeyChoice key={action.id} action={action} />
             ))}
           </ul>
-          <dl className="grid grid-cols-[190px_1fr] gap-y-1 text-[13px]">
+          <dl className="grid grid-cols-[170px_1fr] gap-y-1 text-[13px]">
             {FIXED.map(([key, does]) => (
               <div key={key} className="contents">
                 <dt className="figures">{key}</dt>

@@ -12,7 +12,7 @@ import { KeysDialog } from "./KeysDialog";
 export function Tools() {
   const state = useLive((live) => live.state);
   return (
-    <div className="flex items-center justify-between px-2.5">
+    <div className="flex items-center justify-between px-1.5">
       <IconButton label="Undo" isOff={!state?.can_undo} onClick={undo}>
         <Undo2 size={16} />
       </IconButton>
@@ -28,7 +28,7 @@ export function Tools() {
           type="button"
           aria-label="Keys"
           title="Keys"
-          className="rounded p-1.5 hover:bg-raised"
+          className="rounded p-1 hover:bg-raised"
         >
           <Keyboard size={16} />
         </button>
