@@ -27,7 +27,7 @@ WITHIN = 1e-3
 
 def difference(arrays: dict[str, np.ndarray], check: Path) -> float:
     """The greatest between the program's own steps and PyTorch's, in dB of gain and in probability."""
-    weights, found = packed(arrays), np.load(check)
+    weights, found = packed(arrays), dict(np.load(check))
     worst = 0.0
     for n, seen in enumerate(found["seen"]):
         states, scratch = np.zeros((2, UNITS), np.float32), np.zeros((2, 3 * UNITS), np.float32)

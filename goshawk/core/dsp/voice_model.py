@@ -28,7 +28,7 @@ MOST_UP_DB, RANGE_DB = 8.0, 48.0
 """A gain over the classical one lies between so much up and, from there, so much down."""
 
 WEIGHTS_FILE = "voice_model.npz"
-WEIGHTS_SHA256 = "455045df3f56cea4f2cae5da593abb7f9417915234d8a893b9c57e3a2515f2ff"
+WEIGHTS_SHA256 = "dcb879123029cc09df4c203f0d748e84d7cc2feb53bc959ea2a5b324bc67d10d"
 
 _SHAPES = {
     "into": (UNITS, FEATURES),

@@ -21,7 +21,7 @@ PYTORCH = Path(__file__).parents[2] / "data" / "voice_model_check.npz"
 
 
 def test_its_steps_are_those_of_pytorch() -> None:
-    found = np.load(PYTORCH)
+    found = dict(np.load(PYTORCH))
     states, scratch = np.zeros((2, UNITS), np.float32), np.zeros((2, 3 * UNITS), np.float32)
     more_db = np.zeros(BANDS + 1, np.float32)
     for seen, gain_db, speech in zip(found["seen"], found["gain_db"], found["speech"], strict=True):
