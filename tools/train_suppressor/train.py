@@ -1,6 +1,6 @@
-"""Trains the voice model on the material: build/train/torch-env/bin/python -m tools.train_suppressor.train [MINUTES]
+"""Trains the voice model on the material: build/train/torch-env/bin/python -m tools.train_suppressor.train [MINUTES [WEIGHTS]]
 
-Seeded. Writes the weights to build/train/voice_model.npz as it goes on (their mean over the last thousand steps), and at its end the
+Seeded. WEIGHTS are to go on from. Writes the weights to build/train/voice_model.npz as it goes on (their mean over the last thousand steps), and at its end the
 sums by which the program's own inference is checked. Nothing of the application is imported but names and numbers.
 """
 
@@ -26,8 +26,8 @@ PIECE = 500
 """Steps of a clip that are learned from at a time."""
 
 COMPRESSED = 0.3
-OVER_SUPPRESSED = 3.0
-RATE = 3e-3
+OVER_SUPPRESSED = 1.7
+RATE = 2e-3
 KEPT_OF_MEAN = 0.999
 
 
@@ -54,48 +54,51 @@ class VoiceModel(nn.Module):
 
 
 def loss_of(gain_db: Tensor, speech: Tensor, rows: Tensor) -> Tensor:
-    """Of the final sound, in each band: its compressed magnitude beside that of the speech, where too little counts OVER_SUPPRESSED
-    times as much; once more what the speech alone loses; and whether somebody speaks."""
-    clean, kept, left = (
-        rows[..., FEATURES + n * BANDS : FEATURES + (n + 1) * BANDS] for n in range(3)
-    )
-    is_spoken = rows[..., -1]
+    """In each band: the compressed magnitude of what is heard times the gain, beside that of the speech, where too little counts
+    OVER_SUPPRESSED times as much; the gain beside the one that would have been right; and whether somebody speaks. The gain is the
+    whole one, not one over the classical: the program multiplies both, each by as much as it is let."""
+    clean, is_spoken = rows[..., FEATURES : FEATURES + BANDS], rows[..., -1]
+    heard = (30.0 * rows[..., :BANDS] - 70.0) / 10.0
     loudest = torch.quantile(torch.logsumexp(clean * math.log(10.0), -1), 0.95, dim=1) / math.log(
         10.0
     )
     reference = torch.clamp(loudest, min=-6.5)[:, None, None] - 0.8
-    by = gain_db / 10.0
-    limited = torch.minimum(
-        torch.logaddexp(kept * math.log(10.0), left * math.log(10.0)) / math.log(10.0) + by,
-        torch.full_like(by, 3.0),
-    )
-    half = COMPRESSED / 2.0
+    gain = torch.clamp(gain_db, max=0.0) / 10.0
 
     def compressed(level: Tensor) -> Tensor:
-        return torch.pow(10.0, half * torch.clamp(level - reference, min=-7.0, max=3.0))
+        return torch.pow(10.0, COMPRESSED / 2.0 * torch.clamp(level - reference, min=-7.0, max=3.0))
 
-    off = compressed(limited) - compressed(clean)
+    off = compressed(heard + gain) - compressed(clean)
     weights = torch.ones(BANDS)
     weights[:30] = 1.3
     weights[36:] = 0.5
     whole = (off**2 * torch.where(off < 0, OVER_SUPPRESSED, 1.0) * weights).mean()
-    lost = torch.relu(compressed(clean) - compressed(torch.minimum(kept + by, clean + 1.0)))
+    right = torch.pow(10.0, torch.clamp(clean - heard, min=-8.0, max=0.0) / 2.0)
+    beside = ((torch.pow(10.0, gain / 2.0) - right) ** 2 * weights).mean()
     return (
         whole
-        + 0.7 * (lost**2 * weights).mean()
+        + 0.3 * beside
         + 0.03 * nn.functional.binary_cross_entropy_with_logits(speech, is_spoken)
     )
 
 
+NAMES = {
+    "into.weight": "into", "into.bias": "into_bias", "out.weight": "out", "out.bias": "out_bias",
+    **{f"{layer}.{there}_l0": f"{layer}_{here}" for layer in ("first", "second") for there, here in
+       (("weight_ih", "input"), ("weight_hh", "state"), ("bias_ih", "input_bias"), ("bias_hh", "state_bias"))},
+}  # fmt: skip
+"""PyTorch's names of the weights, and those that the program reads."""
+
+
 def exported(model: VoiceModel) -> dict[str, np.ndarray]:
     """The weights under the names that the program reads."""
-    names = {
-        "into.weight": "into", "into.bias": "into_bias", "out.weight": "out", "out.bias": "out_bias",
-        **{f"{layer}.{there}_l0": f"{layer}_{here}" for layer in ("first", "second") for there, here in
-           (("weight_ih", "input"), ("weight_hh", "state"), ("bias_ih", "input_bias"), ("bias_hh", "state_bias"))},
-    }  # fmt: skip
     state = model.state_dict()
-    return {here: state[there].detach().numpy().astype(np.float32) for there, here in names.items()}
+    return {here: state[there].detach().numpy().astype(np.float32) for there, here in NAMES.items()}
+
+
+def take_over(model: VoiceModel, weights: dict[str, np.ndarray]) -> None:
+    """Go on from weights of before."""
+    model.load_state_dict({there: torch.from_numpy(weights[here]) for there, here in NAMES.items()})
 
 
 def main() -> None:
@@ -109,6 +112,8 @@ def main() -> None:
     places = [(n, i) for n, one in enumerate(material) for i in range(len(one))]
     held, places = places[:100], places[100:]
     model, mean = VoiceModel(), VoiceModel()
+    if len(sys.argv) > 2:
+        take_over(model, dict(np.load(sys.argv[2])))
     mean.load_state_dict(model.state_dict())
     optimiser = torch.optim.AdamW(model.parameters(), lr=RATE, weight_decay=1e-4)
 

@@ -122,7 +122,13 @@ class SuppressorSettings(Settings):
     """Settings of the suppressor."""
 
     reduction_db: float = number(
-        24.0, 0.0, 30.0, "dB", "Takes away at most", "The most it may take off the noise.", step=1.0
+        24.0,
+        0.0,
+        30.0,
+        "dB",
+        "Takes away at most",
+        "The most it may take off the noise; with what it knows of voices up to half as much again, where nobody speaks.",
+        step=1.0,
     )
     emphasis_percent: float = number(
         60.0,
@@ -226,15 +232,22 @@ AT, HOPS, SOUNDING, TURN = range(4)
 """Places in the counts: column of the rings where the next frame goes, hops since the noise began to be followed,
 hops in a row in which something sounded, and whose turn it is of the voice model's states."""
 
-LONGEST, IS_LEARNED, LEAST_GAIN, EMPHASIS, KNOWS, SPEAKS = range(6)
+LONGEST, IS_LEARNED, LEAST_GAIN, EMPHASIS, KNOWS, LEAST_OF_BOTH, SPEAKS = range(7)
 """Places in the values: hops over which the noise is followed, whether it was learned, the least gain, the
-emphasis from 0 to 1, how far the voice model is let from 0 to 1, and how likely it says that somebody speaks."""
+emphasis from 0 to 1, the power to which the voice model's gain is taken, the least gain with it, and how likely it says
+that somebody speaks."""
 
 BY_ROOM, IN_ALL = range(2)
 """Rows of what is shown: the mean gain that the room alone gives, and that with what is known of voices."""
 
 _SHOWN_SHARE = 1.0 / 40.0
 """Of each hop in that mean: what is shown is that of a fifth of a second."""
+
+FULL_POWER_OF_GAIN = 1.0
+"""To this power the voice model's gain is taken at 100 %."""
+
+MORE_IN_PAUSES = 0.5
+"""At 100 % the two together may take half as many decibels again as the room alone."""
 
 _OCTAVES_PER_DB = 1.0 / 6.020599913279624
 
@@ -248,11 +261,12 @@ def _take_more(
     below: Integers,
     share: Floats,
 ) -> None:
-    """What the voice model says besides, onto the gains; never under the least, nor above 1."""
+    """What the voice model says besides, onto the gains; never under the least. It gives nothing back: what a band's mean would
+    lack lies between the harmonics too, as noise."""
     for k in range(gains.shape[0]):
         b = below[k]
         db = more_db[b] + share[k] * (more_db[b + 1] - more_db[b])
-        gains[k] = min(1.0, max(least_gain, gains[k] * exp2(_OCTAVES_PER_DB * knows * db)))
+        gains[k] = max(least_gain, gains[k] * exp2(_OCTAVES_PER_DB * knows * min(0.0, db)))
 
 
 @kernel
@@ -298,7 +312,7 @@ def _hop(
         )  # fmt: skip
         counts[TURN] = (counts[TURN] + 1) % TURNS
         values[SPEAKS] = advance(model, seen, states[counts[TURN]], scratch, more_db)
-        _take_more(bins[GAIN], more_db, values[KNOWS], values[LEAST_GAIN], below, share)
+        _take_more(bins[GAIN], more_db, values[KNOWS], values[LEAST_OF_BOTH], below, share)
     _follow_gains(bins[GAIN], taken[IN_ALL])
     _scale(spectra, bins[GAIN])
     _overlap(np.fft.irfft(spectra, WINDOW_FRAMES), counts[AT], windows[1], ready)
@@ -375,7 +389,7 @@ class Suppressor(Stage[SuppressorSettings]):
         self._minima = np.zeros((SUB_WINDOWS, BINS))
         self._clatter = ClatterSoftener(channels, max_frames)
         self._counts = np.zeros(4, np.int64)
-        self._values = np.zeros(6)
+        self._values = np.zeros(7)
         self._mono = np.zeros(WINDOW_FRAMES)
         self._bands = np.zeros((3 + PAST_HOPS, BANDS))
         """The voice model's bands: their sizes, their levels in the hops before, and room for two rows."""
@@ -406,7 +420,11 @@ class Suppressor(Stage[SuppressorSettings]):
             settings.room is not None,
             db_to_linear(-settings.reduction_db),
             settings.emphasis_percent / 100.0,
-            settings.knows_voices_percent / 100.0,
+            FULL_POWER_OF_GAIN * settings.knows_voices_percent / 100.0,
+            db_to_linear(
+                -settings.reduction_db
+                * (1.0 + MORE_IN_PAUSES * settings.knows_voices_percent / 100.0)
+            ),
         )
         self._clatter.set_least_gain(db_to_linear(-settings.clatter_db))
         if before and settings.room is not before.room and settings.room != before.room:

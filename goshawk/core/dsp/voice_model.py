@@ -1,5 +1,5 @@
-"""The suppressor's knowledge of voices: a small recurrent network that says, window by window, how much more or less than the
-classical gain to take in each band, and how likely somebody speaks.
+"""The suppressor's knowledge of voices: a small recurrent network that says, window by window, which gain would be right in each
+band, and how likely somebody speaks. The suppressor takes its own gain times a power of that one.
 
 A dense layer, two layers of gated recurrent units (K. Cho et al., "Learning phrase representations using RNN encoder-decoder",
 EMNLP 2014; in the form of PyTorch's ``GRU``) and a dense layer, after J.-M. Valin, "A hybrid DSP/deep learning approach to real-time
@@ -25,7 +25,7 @@ from goshawk.errors import GoshawkError
 UNITS = 64
 TURNS = 2
 MOST_UP_DB, RANGE_DB = 8.0, 48.0
-"""A gain over the classical one lies between so much up and, from there, so much down."""
+"""A gain lies between so much up and, from there, so much down; the suppressor lifts nothing."""
 
 WEIGHTS_FILE = "voice_model.npz"
 WEIGHTS_SHA256 = "dcb879123029cc09df4c203f0d748e84d7cc2feb53bc959ea2a5b324bc67d10d"
@@ -130,8 +130,7 @@ def _recur(weights: Singles, at: int, x: Singles, state: Singles, scratch: Singl
 def advance(
     weights: Singles, seen: Singles, states: Singles, scratch: Singles, more_db: Singles
 ) -> float:
-    """One step: from features (FEATURES,) to the gains over the classical ones in dB (BANDS + 1,), whose last place is left
-    with the logit of speech; returns how likely somebody speaks, 0 to 1. ``states`` (2, UNITS) moves on; ``scratch`` has shape
+    """One step: from features (FEATURES,) to gains in dB (BANDS + 1,), whose last place is left with the logit of speech; returns how likely somebody speaks, 0 to 1. ``states`` (2, UNITS) moves on; ``scratch`` has shape
     (2, 3 UNITS)."""
     hidden = np.empty(UNITS, np.float32)
     at = _dense(weights, 0, seen, hidden)
