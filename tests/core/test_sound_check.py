@@ -101,8 +101,9 @@ def test_the_suggested_chain_does_what_is_promised(name: str) -> None:
     assert after.peaks_dbfs == pytest.approx(-7.0, abs=1.5)
     assert after.spread_db == pytest.approx(SPREAD_DB["steady"], abs=2.0)
     assert after.true_peak_dbtp < -4.0 + 0.1
-    assert after.snr_db - raw.snr_db > 15.0 or any("falls by only" in t for t in outcome.shortfalls)
-    assert ("falls by only" in " ".join(outcome.shortfalls)) == (name == "office")
+    # Others who speak in the room are told from you only by what is known of voices.
+    assert after.snr_db - raw.snr_db > (6.0 if name == "office" else 15.0)
+    assert name == "office" or "falls by only" not in " ".join(outcome.shortfalls)
     assert outcome.after.cut_syllables == 0
     assert outcome.after.usual_peak_dbfs == pytest.approx(after.peaks_dbfs, abs=0.5)
     assert outcome.after.spread_db == pytest.approx(after.spread_db, abs=1.0)
@@ -124,7 +125,8 @@ def test_what_stands_out_is_named() -> None:
     assert advice["preamp far too low"]["preamp"].title == "+25 dB"
     assert advice["sibilant"]["de_esser"].is_needed
     assert advice["boomy"]["eq"].is_needed
-    assert not advice["office"]["gate"].is_needed
+    assert "comes and goes" in advice["office"]["suppressor"].reason
+    assert "steady" in advice["attic"]["suppressor"].reason
     assert not any(one["eq"].is_needed for name, one in advice.items() if name != "boomy")
     assert not any(one["de_esser"].is_needed for name, one in advice.items() if name != "sibilant")
 

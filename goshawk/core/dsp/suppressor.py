@@ -149,7 +149,7 @@ class SuppressorSettings(Settings):
         taper="log",
     )
     knows_voices_percent: float = number(
-        100.0,
+        50.0,
         0.0,
         100.0,
         "%",
@@ -243,7 +243,7 @@ BY_ROOM, IN_ALL = range(2)
 _SHOWN_SHARE = 1.0 / 40.0
 """Of each hop in that mean: what is shown is that of a fifth of a second."""
 
-FULL_POWER_OF_GAIN = 1.0
+FULL_POWER_OF_GAIN = 0.7
 """To this power the voice model's gain is taken at 100 %."""
 
 MORE_IN_PAUSES = 0.5

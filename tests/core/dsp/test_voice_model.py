@@ -67,14 +67,14 @@ def test_it_is_better_than_the_room_alone(kind: str, snr_db: float) -> None:
                 noisy,
                 suppressed(noisy, SuppressorSettings(room=room, knows_voices_percent=p)),
             )
-            for p in (0.0, 100.0)
+            for p in (0.0, 50.0)
         )
         assert by_both.pauses_db > by_room.pauses_db
         better.append(by_both.pesq - by_room.pesq)
     assert np.mean(better) > 0.0
 
 
-def test_keys_fall_under_words_too_and_a_clean_voice_stays() -> None:
+def test_keys_between_words_all_but_go_and_a_clean_voice_stays() -> None:
     clean = spoken("miller")
     fan = noise("fan", len(clean) / RATE_HZ)[: len(clean)] * 10 ** (-66 / 20)
     falls = [
@@ -85,12 +85,12 @@ def test_keys_fall_under_words_too_and_a_clean_voice_stays() -> None:
                 sound, SuppressorSettings(room=room_of(fan), knows_voices_percent=percent)
             ),
             "keys",
-        )[1]
-        for percent in (0.0, 100.0)
+        )[0]
+        for percent in (0.0, 50.0)
     ]
-    assert falls[1] > falls[0] + 2.0
+    assert falls[1] > falls[0] + 6.0
     heard = suppressed(clean, SuppressorSettings())
-    assert abs(level_db(heard) - level_db(clean)) < 0.3
+    assert abs(level_db(heard) - level_db(clean)) < 0.2
 
 
 def test_a_gate_for_voices_stays_shut_for_keys_that_would_open_it() -> None:
@@ -115,7 +115,7 @@ def test_a_gate_for_voices_stays_shut_for_keys_that_would_open_it() -> None:
         return level_db(out) - level_db(sound)
 
     assert opened(strokes + quiet, False) > -3.0
-    assert opened(strokes + quiet, True) < -15.0
+    assert opened(strokes + quiet, True) < -6.0
     assert opened(clean + quiet, True) > -0.5
 
 

@@ -74,27 +74,26 @@ ROOM_MOVES_DB = 5.0
 """A steady noise's loudest tenths of a second stand 1 to 3 dB over their median; cars and people 6 to 15 dB."""
 
 
-STEADY_KNOWS_PERCENT = 60.0
-"""What the room alone takes is as good where it is steady, and truer to the voice."""
+STEADY_KNOWS_PERCENT, MOVING_KNOWS_PERCENT = 50.0, 80.0
+"""Where the room is steady, what is known of it takes most, and is truer to the voice."""
 
 
-def knows_voices(moves_db: float, has_keys: bool) -> tuple[float, str]:
+def knows_voices(moves_db: float, has_keys: bool, *, is_steady: bool) -> tuple[float, str]:
     """How far the suppressor goes by what it knows of voices, and why. ``moves_db``: from the room's median to its
-    loudest moments (95th percentile)."""
+    loudest moments (95th percentile); a room is not steady if it could not be learned either."""
     if has_keys:
         return (
-            100.0,
-            "It knows voices from keys, so it takes the keys out from under your words too.",
+            MOVING_KNOWS_PERCENT,
+            "It knows voices from keys: between your words they all but go.",
         )
     if moves_db > ROOM_MOVES_DB:
         return (
-            100.0,
+            MOVING_KNOWS_PERCENT,
             f"The room comes and goes by {moves_db:.0f} dB: it keeps to what sounds like a voice.",
         )
-    return (
-        STEADY_KNOWS_PERCENT,
-        "The room is steady: most of it is taken by what is known of the room.",
-    )
+    if not is_steady:
+        return MOVING_KNOWS_PERCENT, "It comes and goes, so it keeps to what sounds like a voice."
+    return STEADY_KNOWS_PERCENT, "The room is steady: most of it is taken by what is known of it."
 
 
 def plan_suppressor(
@@ -117,7 +116,7 @@ def plan_suppressor(
     reason = f"The room is {under_speech_db:.0f} dB under your usual voice."
     if room is None:
         reason += " It was not steady enough to learn, so it is followed."
-    knows, why = knows_voices(moves_db, has_keys)
+    knows, why = knows_voices(moves_db, has_keys, is_steady=room is not None)
     reason += f" {why}"
     return Advice(
         "suppressor",
