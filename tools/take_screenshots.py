@@ -37,6 +37,10 @@ def main() -> None:
             stage(page, name)
             page.wait_for_timeout(1500)  # until its spectra have come
             take(f"chain-{name.lower()}")
+        page.get_by_role("button", name="Guide: this stage").click()
+        page.get_by_role("searchbox", name="Search the guide").wait_for()
+        take("guide")
+        page.keyboard.press("Escape")
         page.get_by_role("button", name="Sound check").click()
         page.get_by_role("button", name="Take all").click()
         page.get_by_label("Taking: Low voice").get_by_text("Recording").wait_for(timeout=60_000)

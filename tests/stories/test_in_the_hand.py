@@ -9,6 +9,7 @@ from playwright.sync_api import Locator, Page, expect
 from goshawk.store.database import database_path
 from tests.server.running import Server
 from tests.stories.test_first_evening import eventually, lamp, notch, open_stage, setting
+from tests.stories.test_watch import violations
 from tools.kill_and_look import child_of
 
 pytestmark = pytest.mark.browser
@@ -223,3 +224,19 @@ def test_a_controller_moves_what_it_has_learned(page: Page, server: Server) -> N
         "control 1 7: inputs.game.fader_db",
         "note 1 36: mute",
     ]
+
+
+def test_the_guide_opens_at_what_is_shown_and_is_searched(page: Page) -> None:
+    open_stage(page, "Compressor")
+    page.get_by_role("button", name="Guide: this stage").wait_for()
+    page.keyboard.press("?")
+    guide = page.get_by_role("dialog", name="Guide")
+    expect(guide.get_by_role("heading", name="Compressor", exact=True)).to_be_focused()
+    guide.get_by_role("searchbox", name="Search the guide").fill("howl")
+    guide.get_by_role("button", name=re.compile("^What Goshawk may tell you")).click()
+    expect(guide.get_by_role("heading", name="What Goshawk may tell you")).to_be_focused()
+    guide.get_by_role("link", name="Lips").first.click()
+    expect(guide.get_by_role("heading", name="Lips")).to_be_focused()
+    assert violations(page) == []
+    page.keyboard.press("Escape")
+    expect(guide).to_have_count(0)

@@ -39,7 +39,7 @@ export function BalancePage() {
     <>
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
         <h2 className="text-[19px] font-semibold">Balance</h2>
-        <GuideButton page="balance" about="Balance" />
+        <GuideButton page="balance" about="this task" />
         <p className="text-quiet max-[1180px]:sr-only">
           can they follow every word, and does the rest still live?
         </p>

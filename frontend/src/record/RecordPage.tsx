@@ -17,7 +17,7 @@ export function RecordPage() {
     <>
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
         <h2 className="text-[19px] font-semibold">Record</h2>
-        <GuideButton page="record" about="Record" />
+        <GuideButton page="record" about="this task" />
         <p className="text-quiet max-[1180px]:sr-only">
           keep the evening, track by track, and listen back
         </p>

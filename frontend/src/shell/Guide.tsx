@@ -24,6 +24,10 @@ export default function Guide() {
         <Dialog.Overlay className="fixed inset-0 bg-black/50" />
         <Dialog.Content
           aria-describedby={undefined}
+          onOpenAutoFocus={(event) => {
+            // The heading that was asked for has it.
+            if (at) event.preventDefault();
+          }}
           className="fixed inset-x-[6vw] inset-y-[5vh] mx-auto grid max-w-[1040px] grid-cols-[230px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)] rounded-lg border border-line bg-panel"
         >
           <Sidebar shown={page} />

@@ -28,7 +28,7 @@ export function SoundCheckPage() {
     <>
       <header className="mb-2.5 flex flex-wrap items-center gap-x-3 gap-y-2">
         <h2 className="text-xl font-bold">Sound check</h2>
-        <GuideButton page="sound-check" about="the sound check" />
+        <GuideButton page="sound-check" about="this task" />
         <p className="text-[13px] text-quiet">
           four takes of you and your room; every setting follows from them
         </p>

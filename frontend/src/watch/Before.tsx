@@ -24,7 +24,7 @@ export function Before() {
     <>
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
         <h2 className="text-[19px] font-semibold">Watch</h2>
-        <GuideButton page="watch" about="Watch" />
+        <GuideButton page="watch" about="this task" />
         <p className="text-quiet">
           before you go on air: {items?.length ? `${items.length} things, looked at for you` : "…"}
           {open > 0 && `; ${open === 1 ? "one is" : `${open} are`} open`}

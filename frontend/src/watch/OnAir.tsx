@@ -50,7 +50,7 @@ export function OnAir() {
     <div className="flex h-full min-h-[480px] flex-col">
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
         <h2 className="text-[19px] font-semibold">Watch</h2>
-        <GuideButton page="watch" about="Watch" />
+        <GuideButton page="watch" about="this task" />
         <p className="text-quiet">
           on air for <span className="figures text-[13px]">{clock(seconds)}</span>
         </p>

@@ -28,7 +28,7 @@ export function WiringPage() {
     <>
       <div className="mb-2.5 flex items-center gap-4">
         <h2 className="text-[19px] font-semibold">Wiring</h2>
-        <GuideButton page="wiring" about="Wiring" />
+        <GuideButton page="wiring" about="this task" />
         <Choice
           label="Part of the wiring"
           value={wiring}
