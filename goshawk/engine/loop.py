@@ -159,6 +159,7 @@ class AudioLoop:
 
     def send_click(self) -> None:
         """Send a click through, to measure the delay to every feed."""
+        self._mixer.let_clicks_pass(True)
         self._click.start()
 
     def _warm_up(self) -> None:
@@ -191,6 +192,7 @@ class AudioLoop:
         self.run_block()
         self._mixer.take_readings()
         self._click.forget()
+        self._mixer.let_clicks_pass(False)
         self.rack.browser.stop()
         self.plan = Plan(rig=rig)
         self.rack.is_watched = False
@@ -227,6 +229,8 @@ class AudioLoop:
         if self._click.is_running:
             voice = self.rig.voice
             self._click.listen(frames, voice.device if voice else "", mixer.feed)
+            if not self._click.is_running:
+                mixer.let_clicks_pass(False)
         self.aloud.add_to(mixer.feed("you", frames))
         self._make_yours(frames)
         version = mixer.version, self.outlets.version

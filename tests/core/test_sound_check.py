@@ -126,7 +126,7 @@ def test_what_stands_out_is_named() -> None:
     assert advice["sibilant"]["de_esser"].is_needed
     assert advice["boomy"]["eq"].is_needed
     assert "comes and goes" in advice["office"]["suppressor"].reason
-    assert "steady" in advice["attic"]["suppressor"].reason
+    assert "from keys" in advice["attic"]["suppressor"].reason
     assert not any(one["eq"].is_needed for name, one in advice.items() if name != "boomy")
     assert not any(one["de_esser"].is_needed for name, one in advice.items() if name != "sibilant")
 

@@ -5820,12 +5820,12 @@ export interface components {
             /**
              * Knows voices
              * @description How far it goes by what voices are like. 0 goes by the room alone; more takes keys, people and traffic too.
-             * @default 100
+             * @default 50
              */
             knows_voices_percent: number;
             /**
              * Takes away at most
-             * @description The most it may take off the noise.
+             * @description The most it may take off the noise; with what it knows of voices up to half as much again, where nobody speaks.
              * @default 24
              */
             reduction_db: number;
@@ -5853,7 +5853,7 @@ export interface components {
              *       "clatter_db": 24,
              *       "emphasis_percent": 60,
              *       "follow_s": 10,
-             *       "knows_voices_percent": 100,
+             *       "knows_voices_percent": 50,
              *       "reduction_db": 24,
              *       "room": null
              *     }

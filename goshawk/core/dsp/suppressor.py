@@ -390,6 +390,7 @@ class Suppressor(Stage[SuppressorSettings]):
         self._clatter = ClatterSoftener(channels, max_frames)
         self._counts = np.zeros(4, np.int64)
         self._values = np.zeros(7)
+        self._lets_clicks_pass = False
         self._mono = np.zeros(WINDOW_FRAMES)
         self._bands = np.zeros((3 + PAST_HOPS, BANDS))
         """The voice model's bands: their sizes, their levels in the hops before, and room for two rows."""
@@ -420,7 +421,9 @@ class Suppressor(Stage[SuppressorSettings]):
             settings.room is not None,
             db_to_linear(-settings.reduction_db),
             settings.emphasis_percent / 100.0,
-            FULL_POWER_OF_GAIN * settings.knows_voices_percent / 100.0,
+            0.0
+            if self._lets_clicks_pass
+            else FULL_POWER_OF_GAIN * settings.knows_voices_percent / 100.0,
             db_to_linear(
                 -settings.reduction_db
                 * (1.0 + MORE_IN_PAUSES * settings.knows_voices_percent / 100.0)
@@ -429,6 +432,11 @@ class Suppressor(Stage[SuppressorSettings]):
         self._clatter.set_least_gain(db_to_linear(-settings.clatter_db))
         if before and settings.room is not before.room and settings.room != before.room:
             self._begin()
+
+    def let_clicks_pass(self, lets: bool) -> None:
+        """While a delay is measured: a click is no voice, and would be taken out."""
+        self._lets_clicks_pass = lets
+        self.apply(self.settings)
 
     def _begin(self) -> None:
         """Take the learned room for the noise, or begin to learn by following."""

@@ -14,6 +14,7 @@ from goshawk.core.chain_slots import Chain
 from goshawk.core.compiled import kernel
 from goshawk.core.dsp.insert import Insert
 from goshawk.core.dsp.k_weighting import LoudnessMeter
+from goshawk.core.dsp.suppressor import Suppressor
 from goshawk.core.graph.chain import StagePlace
 from goshawk.core.graph.comparison import Comparison, Heard
 from goshawk.core.graph.feed import Feed
@@ -471,6 +472,13 @@ class Mixer:
         if kind == "input":
             return shaped, self._most_frames
         return unshaped, self._most_frames + strip.delay_frames
+
+    def let_clicks_pass(self, lets: bool) -> None:
+        """Whether suppressors leave clicks in, since a delay is being measured."""
+        for strip in self._strips.values():
+            for place in strip.chain:
+                if isinstance(place.stage, Suppressor):
+                    place.stage.let_clicks_pass(lets)
 
     def inserts(self) -> list[tuple[str, Insert, Floats]]:
         """Every insert by its stage's id, and whether its input may leave now. They hold until ``version`` is another

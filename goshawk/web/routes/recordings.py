@@ -33,12 +33,16 @@ T = TypeVar("T")
 MOST_POINTS = 4000
 
 
+LONGEST_S = 1e6
+"""No recording is that long; beyond, a number of frames is none."""
+
+
 class NewMark(BaseModel):
     """A mark at this moment, or at a second of the recording."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
     name: Annotated[str, Field(max_length=LONGEST_MARK_NAME), PLAIN_TEXT] = ""
-    at_s: float | None = Field(None, ge=0.0)
+    at_s: float | None = Field(None, ge=0.0, le=LONGEST_S)
 
 
 class MarkChange(BaseModel):
@@ -91,8 +95,8 @@ class Piece(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
     use: Literal["take", "loop", "replay"]
     kind: TakeKind | None = None
-    from_s: float = Field(ge=0.0)
-    to_s: float = Field(ge=0.0)
+    from_s: float = Field(ge=0.0, le=LONGEST_S)
+    to_s: float = Field(ge=0.0, le=LONGEST_S)
 
 
 class HandOverWish(BaseModel):
@@ -101,8 +105,8 @@ class HandOverWish(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
     what: Literal["tracks", "mix"] = "tracks"
     file_format: TrackFormat = "flac"
-    from_s: float = Field(0.0, ge=0.0)
-    to_s: float | None = Field(None, ge=0.0)
+    from_s: float = Field(0.0, ge=0.0, le=LONGEST_S)
+    to_s: float | None = Field(None, ge=0.0, le=LONGEST_S)
 
 
 async def _beside(work: Callable[[], T]) -> T:
@@ -245,8 +249,8 @@ async def track_file(recording_id: str, source: str, studio: StudioDep) -> FileR
 async def peaks(
     recording_id: str,
     studio: StudioDep,
-    from_s: Annotated[float, Query(ge=0.0, le=1e6)] = 0.0,
-    to_s: Annotated[float | None, Query(ge=0.0, le=1e6)] = None,
+    from_s: Annotated[float, Query(ge=0.0, le=LONGEST_S)] = 0.0,
+    to_s: Annotated[float | None, Query(ge=0.0, le=LONGEST_S)] = None,
     points: Annotated[int, Query(ge=1, le=MOST_POINTS)] = 800,
 ) -> Overview:
     """An overview of all tracks at a chosen resolution; also of what is still being recorded."""
@@ -274,7 +278,7 @@ async def listen(
     studio: StudioDep,
     way: Literal["came", "was", "now"] = "was",
     source: Annotated[str, Query(max_length=60)] = "",
-    from_s: Annotated[float, Query(ge=0.0, le=1e6)] = 0.0,
+    from_s: Annotated[float, Query(ge=0.0, le=LONGEST_S)] = 0.0,
     seconds: Annotated[float, Query(gt=0.0, le=30.0)] = 10.0,
 ) -> FileResponse:
     """A piece as WAV: as it came, as viewers got it, or through the chain as it is now, equally loud; or one track alone."""

@@ -126,8 +126,8 @@ async def read_lanes(
     studio: StudioDep,
     evening_id: str,
     points: Annotated[int, Query(ge=1, le=MOST_POINTS)] = 600,
-    from_s: Annotated[float, Query(ge=0.0, allow_inf_nan=False)] = 0.0,
-    to_s: Annotated[float | None, Query(ge=0.0, allow_inf_nan=False)] = None,
+    from_s: Annotated[float, Query(ge=0.0, le=1e6)] = 0.0,
+    to_s: Annotated[float | None, Query(ge=0.0, le=1e6)] = None,
 ) -> DrawnLanes:
     """An evening's lanes, or those of a part of it, at a chosen resolution."""
     return await studio.watch.lanes(evening_id, from_s, to_s, points)
