@@ -32,9 +32,11 @@ class Server:
         *,
         opens: bool = False,
         python: str = sys.executable,
+        cwd: Path | None = None,
         patience_s: float = 60.0,
     ) -> None:
         self._env, self._python, self._patience_s = env or dict(os.environ), python, patience_s
+        self._cwd = cwd  # Python looks there first for what it is to run
         self._opens = "--open" if opens else "--no-open"
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
@@ -51,6 +53,7 @@ class Server:
                 [*command, "--port", str(self.port), "--data-dir", str(self.data_dir)],
                 stdout=subprocess.DEVNULL,
                 stderr=log,
+                cwd=self._cwd,
                 env={**self._env, TEST_CLOCK: "on"},
             )
         for _ in range(round(20 * self._patience_s)):

@@ -174,6 +174,7 @@ def test_keys_are_listed_from_what_they_do_and_can_be_others(page: Page) -> None
     page.keyboard.press("k")
     expect(lamp(page, "Viewers")).to_have_text("Viewers do not hear you")
     page.reload()
+    expect(lamp(page, "Viewers")).to_have_text("Viewers do not hear you")
     page.keyboard.press("k")
     expect(lamp(page, "Viewers")).to_have_text("Viewers hear you")
     page.get_by_role("button", name="Keys").click()

@@ -48,7 +48,7 @@ def installed(tmp_path: Path) -> Iterator[Server]:
         env=env, cwd=home, capture_output=True, text=True, check=True,
     ).stdout  # fmt: skip
     assert where.startswith(str(home)), "that is the repository's"
-    server = Server(home / "data", env, python=str(python), patience_s=400.0)
+    server = Server(home / "data", env, python=str(python), cwd=home, patience_s=400.0)
     yield server
     server.stop()
 

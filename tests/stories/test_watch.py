@@ -41,8 +41,9 @@ def test_a_newcomer_goes_on_air_from_an_empty_rig_in_the_order_of_the_page(
     page.keyboard.press("Escape")
     page.keyboard.press("6")
     expect(lines.first).to_contain_text("Your microphone is there")
-    # The second to the sound check, which may be made another time.
-    before.get_by_role("button", name="Sound check …").click()
+    # The second is the sound check, which may be made another time (a story before this one may have left one).
+    expect(lines.nth(1)).to_contain_text(re.compile("sound check"))
+    page.keyboard.press("2")
     expect(page.get_by_role("heading", name="Sound check")).to_be_visible()
     page.keyboard.press("6")
     # The third to where the voice leaves.
