@@ -5819,7 +5819,7 @@ export interface components {
             follow_s: number;
             /**
              * Knows voices
-             * @description How far it goes by what voices are like. 0 goes by the room alone; more takes keys, people and traffic too.
+             * @description How far it goes by what voices are like. 0 goes by the room alone; more takes keys between words, people and traffic too.
              * @default 50
              */
             knows_voices_percent: number;

@@ -154,7 +154,7 @@ class SuppressorSettings(Settings):
         100.0,
         "%",
         "Knows voices",
-        "How far it goes by what voices are like. 0 goes by the room alone; more takes keys, people and traffic too.",
+        "How far it goes by what voices are like. 0 goes by the room alone; more takes keys between words, people and traffic too.",
         step=5.0,
     )
     clatter_db: float = number(
