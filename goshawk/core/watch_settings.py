@@ -23,6 +23,9 @@ RuleName = Literal[
     "delay_grown",
     "limiter_hard",
 ]
+HeardAs = Literal["was", "came"]
+"""How a moment is heard again: as viewers got it, or the main voice as it came, where nobody heard it."""
+
 RULE_NAMES: tuple[RuleName, ...] = get_args(RuleName)
 
 

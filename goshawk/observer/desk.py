@@ -35,6 +35,7 @@ from goshawk.observer.figures import (
     compared_sounds,
     levels_of,
 )
+from goshawk.observer.last_minutes import LastMinutes
 from goshawk.observer.looping import Looper
 from goshawk.observer.replay import Replay
 from goshawk.observer.room_taker import RoomTaker
@@ -129,8 +130,9 @@ class Desk:
             self.figures,
             self.supervisor,
         )
+        self.last_minutes = LastMinutes()
         if begin.watch is not None:
-            self.watching.begin(begin.watch)
+            self.watch(begin.watch)
         self._doing = Doing(self)
 
     def start(self) -> None:
@@ -192,6 +194,16 @@ class Desk:
     async def do(self, wish: wishes.Wish) -> Any:
         """Do what is asked for. Raises GoshawkError."""
         return await self._doing.do(wish)
+
+    def watch(self, wish: wishes.Watch) -> None:
+        """Somebody goes on air, or is."""
+        self.last_minutes.begin()
+        self.watching.begin(wish)
+
+    def unwatch(self) -> bytes:
+        """The evening is over."""
+        self.last_minutes.forget()
+        return self.watching.end()
 
     # --- what is under way ------------------------------------------------------------------------
 
@@ -298,6 +310,7 @@ class Desk:
             if name not in self._sounds:
                 self._sounds[name] = SoundReader(self._memory, name)
             for piece in self._sounds[name].read():
+                self.last_minutes.push(name, piece.frame, piece.samples, self.rig)
                 if name in kept:
                     self._keep(name, piece.frame, piece.samples)
                 if name in compared:

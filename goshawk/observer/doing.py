@@ -14,6 +14,7 @@ from goshawk.core.measure.levels import SPEECH
 from goshawk.core.measure.take import TakeFigures, TakeKind
 from goshawk.core.rules.balance import LEAST_HEARD_S, moves
 from goshawk.core.rules.sound_check.advice import Wish as CheckWish
+from goshawk.core.watch_settings import HeardAs
 from goshawk.errors import BadInput
 from goshawk.observer import wishes
 from goshawk.observer.balance import with_holds
@@ -26,6 +27,7 @@ from goshawk.observer.listen_back import (
 )
 from goshawk.page_messages.live import History
 from goshawk.store.sound_checks import KeptCheck
+from goshawk.units import SAMPLE_RATE_HZ
 
 if TYPE_CHECKING:
     from goshawk.observer.desk import Desk
@@ -75,13 +77,14 @@ class Doing:
             wishes.MeasureGain: self._measure_gain,
             wishes.NoticeFault: lambda wish: self._desk.figures.notice_fault(),
             wishes.MeasureDelay: lambda wish: self._desk.figures.forget_delay(),
-            wishes.Watch: lambda wish: self._desk.watching.begin(wish),
-            wishes.Unwatch: lambda wish: self._desk.watching.end(),
+            wishes.Watch: lambda wish: self._desk.watch(wish),
+            wishes.Unwatch: lambda wish: self._desk.unwatch(),
             wishes.KnowEvent: lambda wish: self._desk.watching.know(wish.number),
             wishes.Badness: self._badness,
             wishes.Opening: lambda wish: self._opening(),
             wishes.CatchUp: self._catch_up,
             wishes.HearRecording: self._hear_recording,
+            wishes.HearMoment: self._hear_moment,
             wishes.LoopRecording: self._loop_recording,
             wishes.ReplayRecording: self._replay_recording,
             wishes.MeasureRecording: self._measure_recording,
@@ -102,6 +105,16 @@ class Doing:
             wish.first,
             wish.frames,
             self._desk.rig_set,
+            Path(wish.target),
+        )
+
+    async def _hear_moment(self, wish: wishes.HearMoment) -> None:
+        ago_s = self._desk.watching.now_s - wish.from_s
+        await asyncio.to_thread(
+            self._desk.last_minutes.hear,
+            _one_of(HeardAs, wish.way),
+            self._desk.heard_frame - round(ago_s * SAMPLE_RATE_HZ),
+            round(wish.seconds * SAMPLE_RATE_HZ),
             Path(wish.target),
         )
 

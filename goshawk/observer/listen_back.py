@@ -52,8 +52,7 @@ class ListenBack:
         frames = min(frames, round(LONGEST_HEARD_S * SAMPLE_RATE_HZ))
         sound, _ = self._sound(folder, recording, way, source, first, frames, rig)
         gain_db = 0.0 if source else self._gain_db(folder, recording, way, rig)
-        out = np.clip(sound * np.float32(db_to_linear(gain_db)), -1.0, 1.0)
-        soundfile.write(target, out, SAMPLE_RATE_HZ, format="WAV", subtype="PCM_16")
+        write_heard(target, sound, gain_db)
 
     def _sound(
         self,
@@ -85,10 +84,25 @@ class ListenBack:
             end = recording.frames
             first, frames = _loudest(folder, recording, track, 0, end, REFERENCE_S * SAMPLE_RATE_HZ)
             sound, _ = self._sound(folder, recording, way, "", first, frames, rig)
-            found = loudness_lufs(sound)
-            gain_db = 0.0 if found is None else GOAL_LUFS - found
-            self._gains[key] = max(-MOST_GAIN_DB, min(MOST_GAIN_DB, gain_db))
+            self._gains[key] = gain_to_goal_db(loudness_lufs(sound))
         return self._gains[key]
+
+
+def gain_to_goal_db(found_lufs: float | None) -> float:
+    """By how much what is heard again is made louder; nothing where it has no loudness."""
+    gain_db = 0.0 if found_lufs is None else GOAL_LUFS - found_lufs
+    return max(-MOST_GAIN_DB, min(MOST_GAIN_DB, gain_db))
+
+
+def write_heard(target: Path, sound: Block, gain_db: float) -> None:
+    """A piece for the page, as WAV. Raises BadInput if the disk does not take it."""
+    out = np.clip(sound * np.float32(db_to_linear(gain_db)), -1.0, 1.0)
+    try:
+        soundfile.write(target, out, SAMPLE_RATE_HZ, format="WAV", subtype="PCM_16")
+    except (OSError, soundfile.LibsndfileError):
+        raise BadInput(
+            "There is no room for what is to be heard. Make room on the disk and try again."
+        ) from None
 
 
 def _track(recording: Recording, way: Way, source: str, otherwise: str = "") -> Track:

@@ -220,6 +220,15 @@ class HearRecording(msgspec.Struct, tag=True):
     target: str
 
 
+class HearMoment(msgspec.Struct, tag=True):
+    """A piece of the last minutes on air as a WAV file, ``from_s`` in seconds of the evening."""
+
+    way: str
+    from_s: float
+    seconds: float
+    target: str
+
+
 class LoopRecording(msgspec.Struct, tag=True):
     """Loop a piece of a recording's voice in the microphone's place."""
 
@@ -258,7 +267,7 @@ Wish = (
     | ReplayLast | ReplayStop | ReplayHear | ToTarget | SuggestDucker | CountAnew | LetGo
     | MeasureGain | NoticeFault | MeasureDelay | Badness | Opening | CatchUp
     | HearRecording | LoopRecording | ReplayRecording | MeasureRecording
-    | Watch | Unwatch | KnowEvent
+    | Watch | Unwatch | KnowEvent | HearMoment
 )  # fmt: skip
 
 

@@ -35,11 +35,11 @@ from goshawk.supervisor import Supervisor
 from goshawk.units import SAMPLE_RATE_HZ, linear_to_db
 from goshawk.web.auto_marks import AutoMarks
 from goshawk.web.hand_over import HandOverDesk
+from goshawk.web.heard_again import HeardAgain
 
 LOOKS_EVERY_S = 1.0
 MENDS_AGAIN_S = 8.0
 MOST_RESTARTS = 5
-PIECES_KEPT = 32
 LONGEST_TAKE_S = 60
 BYTES_A_FRAME = {"flac": 1.8, "wav": 3.0, "opus": 0.2}
 """Of one channel, about."""
@@ -68,7 +68,7 @@ class RecordDesk:
         notify: Callable[[str, str], None],
     ) -> None:
         self._db, self._in_store, self._supervisor = db, in_store, supervisor
-        self._work, self._pieces = work, 0
+        self._work, self.heard_again = work, HeardAgain(work, observer)
         self.hand_over = HandOverDesk(work, rig, supervisor, tell_state)
         self._own, self._default = own_folder, default_folder
         self._rig, self._engine, self._observer = rig, engine, observer
@@ -369,20 +369,10 @@ class RecordDesk:
     ) -> Path:
         """A piece as a WAV file, which goes when a few others were asked for. Raises GoshawkError."""
         folder = await asyncio.to_thread(self.shelf.find, recording_id)
-        place = self._work.named("listen-back")
-        self._pieces = (self._pieces + 1) % PIECES_KEPT
-        target = place / f"{self._pieces}.wav"
-        await self._observer().ask(
-            wishes.HearRecording(
-                str(folder),
-                way,
-                source,
-                round(from_s * SAMPLE_RATE_HZ),
-                round(seconds * SAMPLE_RATE_HZ),
-                str(target),
-            )
+        first, frames = round(from_s * SAMPLE_RATE_HZ), round(seconds * SAMPLE_RATE_HZ)
+        return await self.heard_again.piece(
+            lambda target: wishes.HearRecording(str(folder), way, source, first, frames, target)
         )
-        return target
 
     async def use(
         self, recording_id: str, what: str, kind: str | None, from_s: float, to_s: float

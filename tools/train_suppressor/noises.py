@@ -9,6 +9,8 @@ from scipy.signal import fftconvolve, sosfilt
 from goshawk.units import SAMPLE_RATE_HZ as RATE_HZ
 from tools.train_suppressor.shapes import Mono, band_pass, shaped, to_rms
 
+Maker = Callable[[int, Generator], Mono]
+
 
 def air(frames: int, chance: Generator) -> Mono:
     """A steady rush of any colour."""
@@ -222,11 +224,11 @@ def _low_pass(hz: float) -> np.ndarray:
     return butter(2, hz, fs=RATE_HZ, output="sos")
 
 
-BEDS: tuple[Callable[[int, Generator], Mono], ...] = (air, air, blades, mains, drops)
+BEDS: tuple[Maker, ...] = (air, air, blades, mains, drops)
 """What a room does all the time, and what is learned of it."""
 
-EVENTS = (keys, keys, keys, mouse, knocks, creaks)
-OTHERS = (music, game, traffic)
+EVENTS: tuple[Maker, ...] = (keys, keys, keys, mouse, knocks, creaks)
+OTHERS: tuple[Maker, ...] = (music, game, traffic)
 
 
 def room(chance: Generator) -> Mono:

@@ -60,8 +60,7 @@ class Talkers:
         if chance.random() < 0.75:
             sound = _with_highs(sound, source_hz * size, chance)
         sound = _at_a_microphone(sound, chance)
-        rms = speech_rms(sound)
-        return sound / rms if rms > 0 else sound
+        return _to_speech_rms(sound)
 
     def babble(self, frames: int, chance: Generator) -> Mono:
         """Several others at once, farther away."""
@@ -122,3 +121,41 @@ def _at_a_microphone(sound: Mono, chance: Generator) -> Mono:
     if chance.random() < 0.6:
         sound = fftconvolve(sound, room(chance))[: len(sound)].astype(np.float32)
     return sound
+
+
+def sung(sound: Mono, chance: Generator) -> Mono:
+    """The words drawn out, so that their vowels stand: a phase vocoder (J. L. Flanagan and R. M. Golden, Bell System Technical
+    Journal 45, 1966)."""
+    _, _, pieces = stft(sound, RATE_HZ, nperseg=1920, noverlap=1440)
+    step = 1.0 / chance.uniform(2.0, 6.0)
+    start = chance.uniform(0.0, 0.6) * pieces.shape[1]
+    at = np.minimum(start + step * np.arange(pieces.shape[1]), pieces.shape[1] - 2)
+    whole, share = at.astype(int), at % 1.0
+    moved = np.angle(pieces[:, whole + 1] * pieces[:, whole].conj())
+    phases = np.cumsum(moved, axis=1)
+    level = (1 - share) * np.abs(pieces[:, whole]) + share * np.abs(pieces[:, whole + 1])
+    _, out = istft(level * np.exp(1j * phases), RATE_HZ, nperseg=1920, noverlap=1440)
+    return _to_speech_rms(np.resize(out, len(sound)))
+
+
+def laughed(sound: Mono, chance: Generator) -> Mono:
+    """Short pieces of the voice in runs, each a little lower and softer than the one before."""
+    out = np.zeros_like(sound)
+    loud = np.flatnonzero(np.abs(sound) > 0.7)
+    at = int(chance.uniform(0.0, 1.0) * RATE_HZ)
+    while len(loud) and at < len(sound):
+        length, apart_s = int(chance.uniform(0.08, 0.16) * RATE_HZ), chance.uniform(0.15, 0.25)
+        begin = min(int(chance.choice(loud)), len(sound) - length)
+        ha = sound[begin : begin + length] * np.hanning(length).astype(np.float32)
+        for n in range(chance.integers(3, 10)):
+            one = soxr.resample(ha, RATE_HZ, RATE_HZ * (1 + 0.03 * n), "MQ") * 0.9**n
+            one = one[: max(0, len(out) - at)]
+            out[at : at + len(one)] += one
+            at += int(apart_s * chance.uniform(0.9, 1.1) * RATE_HZ)
+        at += int(chance.uniform(0.2, 1.5) * RATE_HZ)
+    return _to_speech_rms(out)
+
+
+def _to_speech_rms(sound: Mono) -> Mono:
+    rms = speech_rms(sound)
+    return (sound / rms if rms > 0 else sound).astype(np.float32)

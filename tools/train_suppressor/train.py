@@ -21,12 +21,17 @@ UNITS = 64
 MOST_UP_DB, RANGE_DB = 8.0, 48.0
 """A gain over the classical one lies between so much up and, from there, so much down."""
 
-BATCH = 64
-PIECE = 500
-"""Steps of a clip that are learned from at a time."""
+STEPS_AT_A_TIME = 32_000
+SHORT_PIECE, LONG_PIECE = 250, 500
+"""Steps of a clip that are learned from at a time: short ones first, since they go faster, at last the long ones."""
+
+LONG_FROM = 0.75
 
 COMPRESSED = 0.3
-OVER_SUPPRESSED = 1.7
+OVER_SUPPRESSED = 2.5
+POWER_OF_GAIN = 0.5
+"""As the program takes it at its default."""
+
 RATE = 2e-3
 KEPT_OF_MEAN = 0.999
 
@@ -54,27 +59,32 @@ class VoiceModel(nn.Module):
 
 
 def loss_of(gain_db: Tensor, speech: Tensor, rows: Tensor) -> Tensor:
-    """In each band: the compressed magnitude of what is heard times the gain, beside that of the speech, where too little counts
-    OVER_SUPPRESSED times as much; the gain beside the one that would have been right; and whether somebody speaks. The gain is the
-    whole one, not one over the classical: the program multiplies both, each by as much as it is let."""
+    """In each band: the compressed magnitude of what goes out, behind the classical gain and as much of this one as the program takes by
+    default, beside that of the speech, where too little counts OVER_SUPPRESSED times as much; the gain of both beside the one that
+    would have been right; and whether somebody speaks. Nothing is given back: in a band's mean, noise between harmonics is not
+    told from the voice."""
     clean, is_spoken = rows[..., FEATURES : FEATURES + BANDS], rows[..., -1]
+    voice = rows[..., FEATURES + BANDS : FEATURES + 2 * BANDS]
+    noise = rows[..., FEATURES + 2 * BANDS : FEATURES + 3 * BANDS]
+    ten = math.log(10.0)
     heard = (30.0 * rows[..., :BANDS] - 70.0) / 10.0
-    loudest = torch.quantile(torch.logsumexp(clean * math.log(10.0), -1), 0.95, dim=1) / math.log(
-        10.0
-    )
+    behind = torch.logaddexp(ten * voice, ten * noise) / ten
+    loudest = torch.quantile(torch.logsumexp(clean * ten, -1), 0.95, dim=1) / ten
     reference = torch.clamp(loudest, min=-6.5)[:, None, None] - 0.8
-    gain = torch.clamp(gain_db, max=0.0) / 10.0
+    out = behind + POWER_OF_GAIN * torch.clamp(gain_db, max=0.0) / 10.0
 
     def compressed(level: Tensor) -> Tensor:
         return torch.pow(10.0, COMPRESSED / 2.0 * torch.clamp(level - reference, min=-7.0, max=3.0))
 
-    off = compressed(heard + gain) - compressed(clean)
+    off = compressed(out) - compressed(clean)
     weights = torch.ones(BANDS)
     weights[:30] = 1.3
     weights[36:] = 0.5
-    whole = (off**2 * torch.where(off < 0, OVER_SUPPRESSED, 1.0) * weights).mean()
+    too_little = torch.where(off < 0, OVER_SUPPRESSED, 1.0)
+    whole = (off**2 * too_little * weights).mean()
     right = torch.pow(10.0, torch.clamp(clean - heard, min=-8.0, max=0.0) / 2.0)
-    beside = ((torch.pow(10.0, gain / 2.0) - right) ** 2 * weights).mean()
+    taken = torch.pow(10.0, torch.clamp(out - heard, min=-8.0, max=0.5) / 2.0)
+    beside = ((taken - right) ** 2 * too_little * weights).mean()
     return (
         whole
         + 0.3 * beside
@@ -104,13 +114,14 @@ def take_over(model: VoiceModel, weights: dict[str, np.ndarray]) -> None:
 def main() -> None:
     minutes = float(sys.argv[1]) if len(sys.argv) > 1 else 30.0
     torch.manual_seed(11)
-    torch.set_num_threads(2)
+    torch.set_num_threads(1)
     files = sorted(WHERE.glob("*.npy"))
     if not files:
         raise SystemExit("There is no material: run make_material first (see README.md).")
     material = [np.load(file, mmap_mode="r") for file in files]
     places = [(n, i) for n, one in enumerate(material) for i in range(len(one))]
-    held, places = places[:100], places[100:]
+    held = places[:100] + places[-100:]
+    places = places[100:-100]
     model, mean = VoiceModel(), VoiceModel()
     if len(sys.argv) > 2:
         take_over(model, dict(np.load(sys.argv[2])))
@@ -121,13 +132,20 @@ def main() -> None:
         return torch.from_numpy(np.stack([material[n][i] for n, i in chosen]).astype(np.float32))
 
     chance = np.random.default_rng(11)
+
+    def pieces_of(chosen: np.ndarray, length: int) -> Tensor:
+        found = []
+        for n, i in (places[k] for k in chosen):
+            first = int(chance.integers(0, material[n].shape[1] - length + 1))
+            found.append(material[n][i, first : first + length].astype(np.float32))
+        return torch.from_numpy(np.stack(found))
+
     began, step, running = time.monotonic(), 0, 0.0
     while (share := (time.monotonic() - began) / (60.0 * minutes)) < 1.0:
         for group in optimiser.param_groups:
             group["lr"] = RATE * min(1.0, step / 50.0) * 0.5 * (1.0 + math.cos(math.pi * share))
-        rows = rows_of([places[k] for k in chance.choice(len(places), BATCH, replace=False)])
-        first = int(chance.integers(0, rows.shape[1] - PIECE + 1))
-        rows = rows[:, first : first + PIECE]
+        piece = LONG_PIECE if share > LONG_FROM else SHORT_PIECE
+        rows = pieces_of(chance.choice(len(places), STEPS_AT_A_TIME // piece, replace=False), piece)
         seen = rows[..., :FEATURES]
         loss = loss_of(*model(seen), rows)
         optimiser.zero_grad()

@@ -1229,6 +1229,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/watch/listen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Listen To Moment
+         * @description A piece of the last minutes on air as WAV, for what is not recorded: ``from_s`` is a second of the evening.
+         */
+        get: operations["listen_to_moment_api_watch_listen_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2670,6 +2690,12 @@ export interface components {
              * @default null
              */
             ended_s: number | null;
+            /**
+             * Heard As
+             * @default was
+             * @enum {string}
+             */
+            heard_as: "was" | "came";
             /** Help */
             help: string;
             /**
@@ -8859,6 +8885,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Validation Error */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HTTPValidationError"];
+                };
+            };
+        };
+    };
+    listen_to_moment_api_watch_listen_get: {
+        parameters: {
+            query?: {
+                way?: "was" | "came";
+                from_s?: number;
+                seconds?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
             };
             /** @description Validation Error */
             422: {

@@ -43,6 +43,9 @@ let length = 0;
 /** What is scheduled: from which moment of the context on which place of the recording is heard. */
 let laid: { when: number; at: number; until: number }[] = [];
 
+/** In the place of a recording: the last minutes of the evening on air. */
+export const LAST_MINUTES = "the last minutes";
+
 /** Show another recording. */
 export function openRecording(id: string, seconds: number) {
   length = seconds;
@@ -96,8 +99,10 @@ export const togglePlay = () => (usePlayer.getState().isPlaying ? pause() : play
 
 async function fetchPiece(at: number, seconds: number): Promise<AudioBuffer> {
   const { id, way, source } = usePlayer.getState();
-  const query = new URLSearchParams({ way, source, from_s: String(at), seconds: String(seconds) });
-  const reply = await fetch(`/api/recordings/${id}/listen?${query}`);
+  const query = new URLSearchParams({ way, from_s: String(at), seconds: String(seconds) });
+  if (source) query.set("source", source);
+  const place = id === LAST_MINUTES ? "watch" : `recordings/${id}`;
+  const reply = await fetch(`/api/${place}/listen?${query}`);
   if (!reply.ok) {
     const said: { detail?: string } = await reply.json().catch(() => ({}));
     throw new Error(said.detail ?? "This piece could not be played. Try again.");

@@ -4,6 +4,7 @@ import { useCallback, useRef, type KeyboardEvent, type PointerEvent } from "reac
 import type { DrawnLane, LanesData, Mark, WatchEvent } from "../api/client";
 import { colour, Picture } from "../ui/Picture";
 import { clock } from "../units/format";
+import type { HearAt } from "./hearMoment";
 import { laneSentence } from "./lanes";
 
 const MARGIN = 4;
@@ -15,7 +16,7 @@ type Props = {
   /** What stands at the right end. */
   endLabel: string;
   startLabel: string;
-  onHear: (atS: number) => void;
+  onHear: HearAt;
 };
 
 export function LanesPicture({ data, events, marks, startLabel, endLabel, onHear }: Props) {
@@ -69,7 +70,7 @@ function secondsAt(event: PointerEvent, data: LanesData): number {
   return data.from_s + share * (data.to_s - data.from_s);
 }
 
-type LaneProps = { lane: DrawnLane; data: LanesData; onHear: (atS: number) => void };
+type LaneProps = { lane: DrawnLane; data: LanesData; onHear: HearAt };
 
 function LineLane({ lane, data, onHear }: LaneProps) {
   const paint = useCallback(
@@ -166,7 +167,7 @@ type MomentsProps = {
   data: LanesData | null;
   events: WatchEvent[];
   marks: Mark[];
-  onHear: (atS: number) => void;
+  onHear: HearAt;
 };
 
 /** Events and marks on one line: a triangle begins an event, a bar says how long it lasted; a flag is a mark. */
@@ -217,7 +218,7 @@ function Moments({ data, events, marks, onHear }: MomentsProps) {
             tabIndex={-1}
             title={event.title}
             aria-label={`${event.title} at ${clock(event.began_s)}`}
-            onClick={() => onHear(event.began_s)}
+            onClick={() => onHear(event.began_s, event.heard_as)}
             className="absolute bottom-0 -translate-x-1/2 text-[13px] leading-none text-over-strong"
             style={{ left: left(event.began_s) }}
           >

@@ -2,16 +2,24 @@
 
 import type { Mark, WatchEvent } from "../api/client";
 import { timeOf } from "./evenings";
+import type { HeardAs, HearAt } from "./hearMoment";
 
 type Props = {
   events: WatchEvent[];
   marks: Mark[];
   startedUtc: string;
   nowS: number;
-  onHear: (atS: number) => void;
+  onHear: HearAt;
 };
 
-type Moment = { key: string; atS: number; title: string; text: string; isOver: boolean };
+type Moment = {
+  key: string;
+  atS: number;
+  title: string;
+  text: string;
+  isOver: boolean;
+  way: HeardAs;
+};
 
 function lasted(event: WatchEvent, nowS: number): string {
   const seconds = (event.ended_s ?? nowS) - event.began_s;
@@ -28,6 +36,7 @@ export function momentsOf(events: WatchEvent[], marks: Mark[], nowS: number): Mo
       title: event.title,
       text: `${lasted(event, nowS)}. ${event.text} ${event.help}`.trim(),
       isOver: true,
+      way: event.heard_as,
     })),
     ...marks.map((mark) => ({
       key: `mark ${mark.id}`,
@@ -35,6 +44,7 @@ export function momentsOf(events: WatchEvent[], marks: Mark[], nowS: number): Mo
       title: mark.name || (mark.by === "you" ? "A mark" : "Marked by Goshawk"),
       text: mark.by === "you" ? "your mark" : "by Goshawk",
       isOver: false,
+      way: "was" as const,
     })),
   ].sort((a, b) => b.atS - a.atS);
 }
@@ -60,7 +70,7 @@ export function MomentList({ events, marks, startedUtc, nowS, onHear }: Props) {
             <button
               type="button"
               title="Hear what was said around it, in your ears alone"
-              onClick={() => onHear(one.atS)}
+              onClick={() => onHear(one.atS, one.way)}
               className="grid w-full grid-cols-[46px_minmax(0,1fr)] py-2 text-left text-[13px] hover:bg-raised/40"
             >
               <span className="figures text-quiet">{timeOf(startedUtc, one.atS)}</span>

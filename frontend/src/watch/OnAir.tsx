@@ -11,7 +11,7 @@ import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { clock } from "../units/format";
 import { timeOf, useEvenings } from "./evenings";
-import { hearMoment } from "./hearMoment";
+import { hearMoment, type HearAt } from "./hearMoment";
 import { LanesPicture } from "./Lanes";
 import { MomentList } from "./MomentList";
 
@@ -45,7 +45,7 @@ export function OnAir() {
   // A mark counts from the recording's beginning, which is a moment after the evening's.
   const shift = recording?.id ? Math.max(0, seconds - recording.seconds) * 48_000 : 0;
   const placed = marks.map((mark) => ({ ...mark, frame: mark.frame + shift }));
-  const hearAt = (atS: number) => void hearMoment(recording?.id ?? "", started, atS, recording);
+  const hearAt: HearAt = (atS, way) => void hearMoment(recording?.id ?? "", started, atS, way);
   return (
     <div className="flex h-full min-h-[480px] flex-col">
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">

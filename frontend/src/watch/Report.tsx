@@ -8,7 +8,7 @@ import { Button } from "../ui/Button";
 import { Popover } from "../ui/Popover";
 import { clock, decibels } from "../units/format";
 import { dayOf, deleteEvening, did, showEvening, timeOf, useEvenings } from "./evenings";
-import { hearMoment } from "./hearMoment";
+import { hearMoment, type HearAt } from "./hearMoment";
 import { LanesPicture } from "./Lanes";
 import { MomentList } from "./MomentList";
 
@@ -27,8 +27,8 @@ export function Report({ id }: { id: string }) {
   }
   if (!found) return null;
   const { evening } = found;
-  const hearAt = (atS: number) =>
-    void hearMoment(evening.recording, evening.started_utc, atS, null);
+  const hearAt: HearAt = (atS, way) =>
+    void hearMoment(evening.recording, evening.started_utc, atS, way);
   return (
     <>
       <div className="mb-2 flex flex-wrap items-center gap-x-2.5 gap-y-1.5">

@@ -1,36 +1,52 @@
-/** Plays what was said around a moment, from the evening's recording, in this page alone. */
+/** Plays what was said around a moment, in this page alone: from the evening's recording, or from the last minutes on air. */
 
-import { fetchRecordings, type RecordingDetail, type RecordingState } from "../api/client";
-import { hear, openRecording, play, seek } from "../live/recordingPlayer";
-import { say } from "../live/store";
+import { fetchRecordings, type RecordingDetail, type WatchEvent } from "../api/client";
+import { hear, LAST_MINUTES, openRecording, play, seek } from "../live/recordingPlayer";
+import { say, useLive } from "../live/store";
 
 const LEAD_S = 4;
 
-/** `startedUtc` is when the evening began; the recording may have begun at another time. */
+export type HeardAs = WatchEvent["heard_as"];
+export type HearAt = (atS: number, way?: HeardAs) => void;
+
+/** Of an evening that began at `startedUtc`; `recording` is the one that was made of it, if any. */
 export async function hearMoment(
   recording: string,
   startedUtc: string,
   atS: number,
-  running: RecordingState | null,
+  way: HeardAs = "was",
 ) {
-  if (!recording) {
-    say("news", "Nothing was recorded of it. Switch on “Record too” to hear moments again.");
-    return;
-  }
+  const { watch, recording: running } = useLive.getState();
   try {
-    const one = await fetchRecordings<RecordingDetail>(`/${recording}`);
-    const offset = (new Date(one.started_utc).getTime() - new Date(startedUtc).getTime()) / 1000;
-    const length = running?.id === recording ? running.seconds : one.seconds;
-    const at = atS - offset - LEAD_S;
-    if (at > length) {
-      say("news", "That moment was not recorded.");
+    if (recording) {
+      const one = await fetchRecordings<RecordingDetail>(`/${recording}`);
+      // It may have begun at another time than the evening.
+      const offset = (new Date(one.started_utc).getTime() - new Date(startedUtc).getTime()) / 1000;
+      const length = running?.id === recording ? running.seconds : one.seconds;
+      const at = atS - offset - LEAD_S;
+      if (at >= -LEAD_S && at <= length) {
+        start(recording, length, at, way);
+        return;
+      }
+    }
+    if (watch?.started_utc === startedUtc && watch.stage === "on_air") {
+      start(LAST_MINUTES, watch.seconds, atS - LEAD_S, way);
       return;
     }
-    openRecording(recording, length);
-    hear({ way: "was", source: "", piece: null, isLooping: false });
-    seek(Math.max(0, at));
-    play();
+    say(
+      "news",
+      recording
+        ? "That moment was not recorded."
+        : "Nothing was recorded of it. Switch on “Record too” to hear moments again.",
+    );
   } catch (error) {
     say("trouble", error instanceof Error ? error.message : "It could not be played.");
   }
+}
+
+function start(id: string, length: number, at: number, way: HeardAs) {
+  openRecording(id, length);
+  hear({ way, source: "", piece: null, isLooping: false });
+  seek(Math.max(0, at));
+  play();
 }

@@ -32,6 +32,7 @@ const event = (given: Partial<WatchEvent>): WatchEvent => ({
   worst: 3,
   mend: null,
   is_known: false,
+  heard_as: "was",
   ...given,
 });
 

@@ -7,13 +7,15 @@ from collections.abc import Iterator
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
-from fastapi.responses import HTMLResponse, StreamingResponse
+from fastapi.responses import FileResponse, HTMLResponse, StreamingResponse
 from pydantic import BaseModel, ConfigDict, Field
 
 from goshawk.core.recording.document import LONGEST_NOTE
 from goshawk.core.settings import PLAIN_TEXT, PLAIN_TEXT_WITH_LINES
 from goshawk.core.watch.lane import DrawnLanes
 from goshawk.core.watch.report import Differences, Evening, Shares, shares_of
+from goshawk.core.watch_settings import HeardAs
+from goshawk.observer import wishes
 from goshawk.page_messages.watch import WatchState
 from goshawk.store.evenings.evenings import KeptEvening
 from goshawk.web.access import credential_of
@@ -84,6 +86,20 @@ async def end_watch(studio: StudioDep) -> WatchState:
     """End the evening; its report is made."""
     await studio.go_off_air()
     return studio.watch.state
+
+
+@router.get("/watch/listen")
+async def listen_to_moment(
+    studio: StudioDep,
+    way: HeardAs = "was",
+    from_s: Annotated[float, Query(ge=0.0, le=1e6)] = 0.0,
+    seconds: Annotated[float, Query(gt=0.0, le=30.0)] = 10.0,
+) -> FileResponse:
+    """A piece of the last minutes on air as WAV, for what is not recorded: ``from_s`` is a second of the evening."""
+    path = await studio.record.heard_again.piece(
+        lambda target: wishes.HearMoment(way, from_s, seconds, target)
+    )
+    return FileResponse(path, media_type="audio/wav", headers={"Cache-Control": "no-store"})
 
 
 @router.get("/evenings")

@@ -145,6 +145,7 @@ class Episodes:
             told_s=round(told_s, 2),
             worst=round(trouble.badness, 2),
             mend=trouble.mend,
+            heard_as=one.rule.heard_as,
         )
         return one.event
 

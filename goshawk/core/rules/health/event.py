@@ -3,7 +3,7 @@
 from pydantic import BaseModel
 
 from goshawk.core.rules.finding import Mend
-from goshawk.core.watch_settings import RuleName
+from goshawk.core.watch_settings import HeardAs, RuleName
 
 
 class Event(BaseModel):
@@ -25,6 +25,8 @@ class Event(BaseModel):
     mend: Mend | None = None
     is_known: bool = False
     """Whether the user has said that they know."""
+    heard_as: HeardAs = "was"
+    """How it shows best when it is heard again."""
 
     @property
     def lasts(self) -> bool:

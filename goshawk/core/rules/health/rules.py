@@ -7,7 +7,7 @@ from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS, FeedName
 from goshawk.core.rules.finding import Mend, minus
 from goshawk.core.rules.health.moment import Moment
-from goshawk.core.watch_settings import RuleName
+from goshawk.core.watch_settings import HeardAs, RuleName
 from goshawk.units import CLIPPED_DBFS
 
 UNHEARD_DBFS = -70.0
@@ -324,7 +324,7 @@ class HealthRule:
     """``calm_s``: so long without it, and it is over; what comes back within ``joins_s`` is the same event. Pauses up to
     ``bridges_s`` count against its patience as if it had lasted. What is found by figures is seen up to ``seen_late_s`` late: if
     meanwhile a setting was changed whose path begins with one of ``set_by``, it began, or ended, with that. There ``{voice}`` is the
-    main voice and ``{device}`` its device."""
+    main voice and ``{device}`` its device. Heard again, it is best heard ``heard_as``."""
 
     name: RuleName
     look: Look
@@ -334,6 +334,7 @@ class HealthRule:
     can_last: Callable[[Moment, Rig], bool] = _always
     seen_late_s: float = 0.0
     set_by: tuple[str, ...] = ()
+    heard_as: HeardAs = "was"
 
     def settings(self, rig: Rig) -> tuple[str, ...]:
         """The beginnings of the paths that bring it about."""
@@ -346,7 +347,9 @@ _VOICE = ("inputs.{voice}.", "devices.{device}.")
 
 RULES = (
     # In the order in which they are told, where several stand at once.
-    HealthRule("talk_unheard", talk_unheard, calm_s=6.0, can_last=is_anybody_shut_out),
+    HealthRule(
+        "talk_unheard", talk_unheard, calm_s=6.0, can_last=is_anybody_shut_out, heard_as="came"
+    ),
     HealthRule("device_lost", device_lost),
     HealthRule("voice_missing", voice_missing, calm_s=6.0, can_last=does_nothing_arrive),
     HealthRule("device_silent", device_silent),
