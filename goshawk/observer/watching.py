@@ -30,7 +30,13 @@ from goshawk.core.rules.sound_check.since import drift_of
 from goshawk.core.watch import second as columns
 from goshawk.core.watch.before import Item, Known, items
 from goshawk.core.watch.evening_meter import EveningMeter
-from goshawk.core.watch.gathered import Gathered, figures_of_second, words_of
+from goshawk.core.watch.gathered import (
+    WORDS_EVERY_S,
+    Gathered,
+    figures_of_second,
+    spoken_s,
+    words_of,
+)
 from goshawk.core.watch.second import Second
 from goshawk.observer import wishes
 from goshawk.observer.balance import with_holds
@@ -49,8 +55,6 @@ LEAST_LOUDNESS_SEGMENTS = 300
 LEAST_SPOKEN = 0.15
 """A whole in which nobody speaks, or that is on a break, is no softer than it should be."""
 
-WORDS_EVERY_S = 10
-LEAST_WORDS_S = 2.0
 VOICED_S = 6.0
 LEAST_VOICED_HOPS = 20
 """In six seconds with three of speech more than a hundred hops have a pitch; with keys alone, no more than six."""
@@ -245,8 +249,8 @@ class Watching:
     def _read_words(self) -> None:
         """Have the index of the last ten seconds made, unless the last one is not made yet: figures give way."""
         heard = None if self.is_reading_words else self._heard(self._rig, WORDS_EVERY_S)
-        speech_s = 0.0 if heard is None else float((heard.activity == SPEECH).sum()) / 100.0
-        if heard is None or speech_s < LEAST_WORDS_S:
+        speech_s = spoken_s(heard)
+        if heard is None or not speech_s:
             return
         self.is_reading_words = True
         rig = with_holds(self._rig, self._held_db())

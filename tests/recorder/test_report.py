@@ -1,27 +1,42 @@
 """The report that is made from a recording, against the figures of the same evening as it was on air."""
 
+import asyncio
 from pathlib import Path
 
 from goshawk.cli.watch import lines_of, report_of
 from goshawk.core.rig import changed
 from goshawk.core.watch.evening_meter import EveningMeter
-from goshawk.timeline.readings import ReadingsReader
+from goshawk.observer import wishes
+from goshawk.observer.desk import Desk
 from tests.recorder.conftest import Evening
 
 
 def test_a_recording_gives_the_report_of_its_evening(folder: Path) -> None:
-    evening, meter = Evening(folder), EveningMeter()
-    readings = ReadingsReader(evening.playing.memory)
+    evening = Evening(folder)
+
+    async def nothing(what: object) -> None: ...
+
+    rig = evening.rig.model_dump_json().encode()
+    begin = wishes.Begin("", "", rig, b"{}", None, wishes.Watch("tonight", 0.0))
+    desk = Desk(evening.playing.memory, begin, lambda said: None, nothing)
+
+    async def watch() -> None:
+        while desk.take_in():
+            await asyncio.sleep(0)
+        while desk.watching.is_reading_words:
+            await asyncio.sleep(0.002)
 
     def pass_by(seconds: int) -> None:
-        for _ in range(seconds):
-            evening.pass_by(1.0)
-            for one in readings.read(64):
-                meter.push(one, evening.plan.rig)
+        for _ in range(seconds * 2):
+            evening.pass_by(0.5)
+            asyncio.run(watch())
 
     pass_by(40)
-    evening.change(changed(evening.rig, "inputs.game.trim_db", 3.0))
+    other = changed(evening.rig, "inputs.game.trim_db", 3.0)
+    evening.change(other)
+    desk.follow(wishes.Follow(other.model_dump_json().encode(), None))
     pass_by(40)
+    meter = EveningMeter.unpacked(desk.watching.end())
     found, history = report_of(evening.finish())
     live = meter.figures(evening.rig)
     assert live.loudness_lufs is not None
@@ -35,7 +50,8 @@ def test_a_recording_gives_the_report_of_its_evening(folder: Path) -> None:
     assert abs(meter.seconds - found.seconds) < 1.0
     assert abs(history.seconds - found.seconds) < 1.5
     assert [list(one.settings) for one in found.changes] == [["inputs.game.trim_db"]]
-    assert 0.4 < (found.figures.intelligibility or 0.0) < 0.9
+    assert live.intelligibility is not None
+    assert abs(live.intelligibility - (found.figures.intelligibility or 9.0)) < 0.02
     assert found.events == []
     said = "\n".join(lines_of(found, history))
     assert "Over Game" in said

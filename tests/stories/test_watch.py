@@ -134,7 +134,7 @@ def test_an_evening_is_watched_told_large_and_reported(page: Page, server: Serve
             page.keyboard.press("Control+z")
         server.pass_time(14.0)
     # A moment is heard again, in this page alone.
-    with page.expect_request(re.compile(r"/listen\?way=was")):
+    with page.expect_request(re.compile(r"/recordings/[^/]+/listen\?way=came")):
         page.get_by_label("Moments", exact=True).get_by_role("button").first.click()
     page.get_by_role("button", name="Stop hearing it").click()
     page.get_by_role("button", name="End and report").click()
@@ -154,13 +154,19 @@ def test_an_evening_is_watched_told_large_and_reported(page: Page, server: Serve
 
 
 def test_by_keyboard_alone_over_a_restart(page: Page, server: Server) -> None:
+    server.change("watch.records", False)
     page.keyboard.press("6")
-    tab_to(page, re.compile("^Go on air"))
+    tab_to(page, "Go on air")
     page.keyboard.press("Enter")
     expect(page.get_by_text("on air for")).to_be_visible()
     server.pass_time(20.0)
     page.keyboard.press("m")
     server.pass_time(14.0)
+    # Nothing is recorded: what was said is heard again from the last minutes.
+    tab_to(page, re.compile(r"^\d.*You talk, but viewers and the call do not hear you"))
+    with page.expect_response(re.compile(r"/watch/listen\?way=came")) as heard:
+        page.keyboard.press("Enter")
+    assert heard.value.ok
     tab_to(page, "Let viewers and the call hear me")
     page.keyboard.press("Enter")
     expect(page.get_by_role("button", name="Mute", exact=True).first).to_be_visible()

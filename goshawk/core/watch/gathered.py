@@ -3,12 +3,18 @@
 from collections.abc import Mapping
 
 from goshawk.core.masking.index import sight_of
+from goshawk.core.measure.levels import SPEECH
 from goshawk.core.mix import HeardInputs, bands_of, contributions
 from goshawk.core.observed.monitor import HEARD_DBFS
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FeedName
 from goshawk.core.rules.health.moment import Moment
 from goshawk.core.watch import second as columns
+
+WORDS_EVERY_S = 10
+"""The index is that of the last seconds, so many, and as often."""
+
+_LEAST_WORDS_S = 2.0
 
 
 class Gathered:
@@ -52,6 +58,12 @@ def figures_of_second(
     if loudness_lufs is not None:
         found[columns.LOUDNESS] = loudness_lufs
     return found
+
+
+def spoken_s(heard: HeardInputs | None) -> float:
+    """How many seconds of it are speech; 0 if that is too little for an index."""
+    seconds = 0.0 if heard is None else float((heard.activity == SPEECH).sum()) / 100.0
+    return seconds if seconds >= _LEAST_WORDS_S else 0.0
 
 
 def words_of(rig: Rig, heard: HeardInputs) -> float | None:

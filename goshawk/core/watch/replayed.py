@@ -3,13 +3,11 @@ then. What a device did, and what was said while nothing was recorded, the track
 
 from collections.abc import Iterable
 
-import numpy as np
-
 from goshawk.core.graph.mixer import Mixer
-from goshawk.core.measure.levels import SPEECH
-from goshawk.core.mix import heard_inputs
+from goshawk.core.graph.stations import kept_sounds
 from goshawk.core.observed.moments import MomentMaker
 from goshawk.core.observed.monitor import Monitor
+from goshawk.core.observed.row_keeper import RowKeeper
 from goshawk.core.recording.document import Recording, rigs_heard
 from goshawk.core.recording.remix import BLOCK_FRAMES, remix_rig
 from goshawk.core.recording.tracks import is_as_it_came
@@ -18,15 +16,19 @@ from goshawk.core.rules.health.event import Event
 from goshawk.core.stage import Block, as_stereo
 from goshawk.core.watch import second as columns
 from goshawk.core.watch.evening_meter import EveningMeter
-from goshawk.core.watch.gathered import Gathered, figures_of_second, words_of
+from goshawk.core.watch.gathered import (
+    WORDS_EVERY_S,
+    Gathered,
+    figures_of_second,
+    spoken_s,
+    words_of,
+)
 from goshawk.core.watch.report import Anchor, Evening, SettingsChange, advice
 from goshawk.core.watch.second import History, Second
 from goshawk.units import SAMPLE_RATE_HZ
 
 READING_BLOCKS = 5
 """About a tenth of a second."""
-
-LEAST_WORDS_S = 2.0
 
 
 def evening_of(recording: Recording, pieces: Iterable[dict[str, Block]]) -> tuple[Evening, History]:
@@ -47,6 +49,7 @@ class _Replayed:
         self._gathered = Gathered()
         self._second = 0
         self._words: float | None = None
+        self._rows = RowKeeper()
 
     def run(self, pieces: Iterable[dict[str, Block]]) -> tuple[Evening, History]:
         frame = 0
@@ -65,9 +68,9 @@ class _Replayed:
             self._follow(frame + start)
             block = {name: one[start : start + count] for name, one in sounds.items()}
             self._mixer.process(block, count)
+            self._keep(frame + start, count)
             if n % READING_BLOCKS == READING_BLOCKS - 1 or start + count == frames:
                 self._read()
-        self._hear_words(sounds)
         return frame + frames
 
     def _follow(self, frame: int) -> None:
@@ -76,8 +79,15 @@ class _Replayed:
             self._rig = due[-1]
             self._mixer.apply(self._rig)
 
+    def _keep(self, frame: int, frames: int) -> None:
+        self._rows.follow(self._rig)
+        for name in kept_sounds(self._rig):
+            sound, late = self._mixer.sound(name, frames)
+            self._rows.push(name, frame - late, sound)
+
     def _read(self) -> None:
         readings = self._mixer.take_readings()
+        self._rows.push_activity(readings.first_hop, readings.activity)
         moment = self._maker.push(readings, self._rig)
         if moment is None:
             return
@@ -89,6 +99,8 @@ class _Replayed:
         ends_s = int(moment.at_s + moment.seconds)
         if ends_s > self._second:
             self._finish_second()
+            if self._second % WORDS_EVERY_S == 0:
+                self._hear_words()
             self._second = ends_s
 
     def _finish_second(self) -> None:
@@ -105,16 +117,10 @@ class _Replayed:
             values[columns.WORDS] = self._words
         self._history.put(Second(number=self._second, values=values))
 
-    def _hear_words(self, sounds: dict[str, Block]) -> None:
-        """Of these seconds, by the rig of their end."""
-        devices = {one.id: one.device for one in self._rig.inputs}
-        frames = len(next(iter(sounds.values())))
-        nothing = np.zeros((frames, 2), np.float32)
-        heard = heard_inputs(
-            self._rig, {name: sounds.get(device, nothing) for name, device in devices.items()}
-        )
-        speech_s = float((heard.activity == SPEECH).sum()) / 100.0
-        index = words_of(self._rig, heard) if speech_s >= LEAST_WORDS_S else None
+    def _hear_words(self) -> None:
+        heard = self._rows.heard(self._rig, WORDS_EVERY_S)
+        speech_s = spoken_s(heard)
+        index = words_of(self._rig, heard) if heard is not None and speech_s else None
         if index is not None:
             self._words = index
             self._meter.push_words(index, speech_s)

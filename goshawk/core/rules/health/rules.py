@@ -351,7 +351,9 @@ RULES = (
         "talk_unheard", talk_unheard, calm_s=6.0, can_last=is_anybody_shut_out, heard_as="came"
     ),
     HealthRule("device_lost", device_lost),
-    HealthRule("voice_missing", voice_missing, calm_s=6.0, can_last=does_nothing_arrive),
+    HealthRule(
+        "voice_missing", voice_missing, calm_s=6.0, can_last=does_nothing_arrive, heard_as="came"
+    ),
     HealthRule("device_silent", device_silent),
     HealthRule("clips", clips, calm_s=3.0),
     HealthRule("echo", echo, calm_s=12.0, seen_late_s=15.0, set_by=_WAYS),
