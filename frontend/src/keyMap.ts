@@ -3,6 +3,7 @@
 
 import { create } from "zustand";
 import { STAGE_LABELS } from "./api/facts.gen";
+import { stagePlace } from "./guidePlace";
 import { openGuide } from "./guideView";
 import { findStage, stagePath } from "./live/chains";
 import { levelsSentence } from "./live/levelsSentence";
@@ -66,13 +67,9 @@ function stopRecording() {
 export function openGuideHere() {
   const { task, stageId } = useView.getState();
   const stage = findStage(useLive.getState().state?.rig, stageId)?.slot.stage;
-  if (task === "Chain") openGuide("chain", stage ? guidePlace(stage) : "");
+  if (task === "Chain") openGuide("chain", stage ? stagePlace(stage) : "");
   else openGuide(task === "Sound check" ? "sound-check" : task.toLowerCase());
 }
-
-/** The heading of a stage in the guide. */
-export const guidePlace = (stage: keyof typeof STAGE_LABELS) =>
-  STAGE_LABELS[stage].toLowerCase().replace(/[^a-z0-9]+/g, "-");
 
 const sayLevels = () => speak(levelsSentence(readings.levels, useLive.getState().state?.rig));
 

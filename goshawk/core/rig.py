@@ -24,7 +24,15 @@ from goshawk.core.routing import (
     default_inputs,
     default_outputs,
 )
-from goshawk.core.settings import PLAIN_TEXT, DeviceName, Settings, choice, number, sentence_of
+from goshawk.core.settings import (
+    DELAY_READS,
+    PLAIN_TEXT,
+    DeviceName,
+    Settings,
+    choice,
+    number,
+    sentence_of,
+)
 from goshawk.core.watch_settings import WatchSettings
 from goshawk.errors import BadSetting
 
@@ -38,22 +46,93 @@ class Targets(Settings):
     """Where levels should sit in the Viewers feed."""
 
     voice_peaks_dbfs: float = number(
-        -7.0, -30.0, -1.0, "dBFS", "Voice peaks", "Where the voice's peaks should be.", step=0.5
+        -7.0,
+        -30.0,
+        -1.0,
+        "dBFS",
+        "Voice peaks",
+        "Where the voice's peaks should be.",
+        step=0.5,
+        reads=(
+            (-30, "leaves very much room above you"),
+            (-15, "leaves room for a loud laugh"),
+            (-9, "stands high, with a little room"),
+            (-4, "stands so high that the ceiling works hard"),
+        ),
     )
     voice_tolerance_db: float = number(
-        2.0, 0.5, 6.0, "dB", "Tolerance", "How far from the target is still on target.", step=0.5
+        2.0,
+        0.5,
+        6.0,
+        "dB",
+        "Tolerance",
+        "How far from the target is still on target.",
+        step=0.5,
+        reads=(
+            (0.5, "is strict: a turned head is beside it"),
+            (1.5, "lets a voice live"),
+            (3.5, "says so only when it is far off"),
+        ),
     )
     game_clearance_db: float = number(
-        12.0, 0.0, 40.0, "dB", "Over game", "How far the voice stands above the game.", step=0.5
+        12.0,
+        0.0,
+        40.0,
+        "dB",
+        "Over game",
+        "How far the voice stands above the game.",
+        step=0.5,
+        reads=(
+            (0, "lets it be as loud as you"),
+            (3, "keeps you just above it"),
+            (9, "keeps your words clear"),
+            (16, "keeps it far below you"),
+        ),
     )
     music_clearance_db: float = number(
-        18.0, 0.0, 40.0, "dB", "Over music", "How far the voice stands above the music.", step=0.5
+        18.0,
+        0.0,
+        40.0,
+        "dB",
+        "Over music",
+        "How far the voice stands above the music.",
+        step=0.5,
+        reads=(
+            (0, "lets it be as loud as you"),
+            (3, "keeps you just above it"),
+            (9, "keeps your words clear"),
+            (16, "keeps it far below you"),
+        ),
     )
     call_clearance_db: float = number(
-        4.0, 0.0, 40.0, "dB", "Over the call", "How far the voice stands above a caller.", step=0.5
+        4.0,
+        0.0,
+        40.0,
+        "dB",
+        "Over the call",
+        "How far the voice stands above a caller.",
+        step=0.5,
+        reads=(
+            (0, "lets it be as loud as you"),
+            (3, "keeps you just above it"),
+            (9, "keeps your words clear"),
+            (16, "keeps it far below you"),
+        ),
     )
     other_clearance_db: float = number(
-        12.0, 0.0, 40.0, "dB", "Over the rest", "How far the voice stands above the rest.", step=0.5
+        12.0,
+        0.0,
+        40.0,
+        "dB",
+        "Over the rest",
+        "How far the voice stands above the rest.",
+        step=0.5,
+        reads=(
+            (0, "lets it be as loud as you"),
+            (3, "keeps you just above it"),
+            (9, "keeps your words clear"),
+            (16, "keeps it far below you"),
+        ),
     )
 
     loudness_lufs: float = number(
@@ -64,6 +143,12 @@ class Targets(Settings):
         "Loudness",
         "How loud the whole should be, over the evening.",
         step=0.5,
+        reads=(
+            (-30, "is far softer than viewers are used to"),
+            (-24, "is as broadcasts are"),
+            (-19, "is as most streams are"),
+            (-13, "is very loud: the ceiling works hard"),
+        ),
     )
 
     def clearance_db(self, role: Role) -> float:
@@ -111,6 +196,12 @@ class Rig(Settings):
         "Device buffer",
         "How much lies between Goshawk and the computer's devices; 0: as little as the system allows.",
         step=1.0,
+        reads=(
+            (0, "lies as near as the system allows"),
+            (1, "lies near; a busy computer may drop out"),
+            (15, "is safe, and adds to the delay"),
+            (60, "adds much delay"),
+        ),
     )
     clock_device: DeviceName = Field(
         "",
@@ -128,6 +219,7 @@ class Rig(Settings):
         "The picture waits",
         "By how much your broadcast program already delays the picture.",
         step=1.0,
+        reads=DELAY_READS,
     )
     targets: Targets = Targets()
     recording: RecordSettings = RecordSettings()

@@ -6,7 +6,16 @@ from pydantic import Field, StringConstraints
 
 from goshawk.core.chain_slots import Chain, background_chain, check_chain, default_chain
 from goshawk.core.dsp.limiter import LOWEST_CEILING_DBTP
-from goshawk.core.settings import PLAIN_TEXT, DeviceName, Id, Settings, choice, number
+from goshawk.core.settings import (
+    DELAY_READS,
+    LEVEL_READS,
+    PLAIN_TEXT,
+    DeviceName,
+    Id,
+    Settings,
+    choice,
+    number,
+)
 
 FeedName = Literal["viewers", "you", "call", "archive"]
 FEEDS: tuple[FeedName, ...] = ("viewers", "you", "call", "archive")
@@ -36,7 +45,14 @@ class SendSettings(Settings):
 
     is_heard: bool = choice(False, "Heard", "Whether this listener hears this input.")
     level_db: float = number(
-        0.0, -60.0, 12.0, "dB", "Send", "How loudly this input goes to this listener.", step=0.5
+        0.0,
+        -60.0,
+        12.0,
+        "dB",
+        "Send",
+        "How loudly this input goes to this listener.",
+        step=0.5,
+        reads=LEVEL_READS,
     )
     tap: Tap = choice(
         "after_fader",
@@ -80,7 +96,13 @@ class InputSettings(Settings):
         "Left or right alone, heard on both sides; the sum (mean) of both; or a stereo pair.",
     )
     fader_db: float = number(
-        0.0, -60.0, 12.0, "dB", "Fader", "This input's level in every feed taken after its fader."
+        0.0,
+        -60.0,
+        12.0,
+        "dB",
+        "Fader",
+        "This input's level in every feed taken after its fader.",
+        reads=LEVEL_READS,
     )
     trim_db: float = number(
         0.0,
@@ -89,6 +111,13 @@ class InputSettings(Settings):
         "dB",
         "Trim",
         "What brings this input to its target; Goshawk sets it when asked, the fader stays yours.",
+        reads=(
+            (-40, "turns it far down"),
+            (-12, "turns it down"),
+            (-0.5, "leaves it as it comes"),
+            (0.6, "turns it up"),
+            (12, "turns it far up"),
+        ),
     )
     is_held: bool = choice(
         False, "Hold", "Keeps this input at its target by itself, slowly and by a few dB at most."
@@ -108,6 +137,7 @@ class InputSettings(Settings):
         "Delay",
         "Holds this input back, if it arrives earlier than what it belongs to.",
         step=1.0,
+        reads=DELAY_READS,
     )
     is_muted: bool = choice(False, "Mute", "Takes this input away from everyone.")
     is_private: bool = choice(
@@ -119,7 +149,15 @@ class InputSettings(Settings):
 class FeedSettings(Settings):
     """What one listener hears, as a whole."""
 
-    fader_db: float = number(0.0, -60.0, 12.0, "dB", "Feed fader", "The level of the whole feed.")
+    fader_db: float = number(
+        0.0,
+        -60.0,
+        12.0,
+        "dB",
+        "Feed fader",
+        "The level of the whole feed.",
+        reads=LEVEL_READS,
+    )
     is_muted: bool = choice(False, "Mute", "Silences the whole feed.")
     has_ceiling: bool = choice(True, "Ceiling", "Holds the whole feed under its ceiling.")
     ceiling_dbtp: float = number(
@@ -129,6 +167,13 @@ class FeedSettings(Settings):
         "dBTP",
         "Ceiling of the feed",
         "The whole feed never goes above this.",
+        reads=(
+            (-30, "stands very low"),
+            (-9, "leaves much room"),
+            (-4, "leaves room for encoders"),
+            (-1.5, "leaves little room for encoders"),
+            (-0.5, "leaves none: encoders may clip"),
+        ),
     )
     delay_ms: float = number(
         0.0,
@@ -138,6 +183,7 @@ class FeedSettings(Settings):
         "Delay",
         "Holds the whole feed back, to wait for a slower picture.",
         step=5.0,
+        reads=DELAY_READS,
     )
 
 
@@ -189,7 +235,13 @@ class OutputSettings(Settings):
     )
     device: DeviceName = Field("", title="Goes to")
     level_db: float = number(
-        0.0, -60.0, 12.0, "dB", "Level", "How loudly it leaves here, beside the feed's own fader."
+        0.0,
+        -60.0,
+        12.0,
+        "dB",
+        "Level",
+        "How loudly it leaves here, beside the feed's own fader.",
+        reads=LEVEL_READS,
     )
     delay_ms: float = number(
         0.0,
@@ -199,6 +251,7 @@ class OutputSettings(Settings):
         "Delay",
         "Holds this output back, to be in time with a slower one.",
         step=1.0,
+        reads=DELAY_READS,
     )
     is_muted: bool = choice(False, "Mute", "Nothing leaves here.")
 
@@ -254,6 +307,12 @@ class AtticSettings(Settings):
         "Preamp",
         "The stand-in interface's own gain, before its converter.",
         step=1.0,
+        reads=(
+            (0, "is for very loud sources"),
+            (20, "is for lively microphones"),
+            (40, "is for quiet microphones"),
+            (55, "is as much as there is; its own noise is heard"),
+        ),
     )
 
 
@@ -261,7 +320,14 @@ class PlayerSettings(Settings):
     """The music player's own knobs."""
 
     volume_db: float = number(
-        0.0, -60.0, 12.0, "dB", "Player's own volume", "The player's own volume knob.", step=1.0
+        0.0,
+        -60.0,
+        12.0,
+        "dB",
+        "Player's own volume",
+        "The player's own volume knob.",
+        step=1.0,
+        reads=LEVEL_READS,
     )
 
 
@@ -291,6 +357,12 @@ class LoudspeakerSettings(Settings):
         "Loudspeakers in the microphone",
         "How loudly the loudspeakers reach the microphone, at its preamp's default gain.",
         step=1.0,
+        reads=(
+            (-60, "is not heard in the microphone"),
+            (-40, "is hardly heard in the microphone"),
+            (-25, "is heard in pauses"),
+            (-8, "is heard under every word"),
+        ),
     )
 
 

@@ -80,6 +80,25 @@ class Settings(BaseModel):
         return value
 
 
+Reads = tuple[tuple[float, str], ...]
+"""What a number comes to, from each value on: ascending, from the lowest that may be set."""
+
+LEVEL_READS: Reads = (
+    (-60.0, "is nearly silent"),
+    (-30.0, "lies far below"),
+    (-9.0, "is softer than it comes"),
+    (-0.5, "is as loud as it comes"),
+    (0.6, "is louder than it comes"),
+    (6.5, "is much louder than it comes"),
+)
+DELAY_READS: Reads = (
+    (0.0, "is in time"),
+    (0.5, "waits, and hardly anybody notices"),
+    (25.0, "waits so long that lips and words may part"),
+    (200.0, "waits like an echo"),
+)
+
+
 def number(
     default: float,
     minimum: float,
@@ -88,13 +107,15 @@ def number(
     label: str,
     help: str,
     *,
+    reads: Reads,
     step: float = 0.1,
     taper: str = "linear",
 ) -> Any:
     """A number with its range, declared once.
 
     ``unit`` is what stands behind the number on screen; ``step`` is what one arrow key moves (a
-    tenth of it with Shift); ``taper`` is "linear" or "log" and shapes the slider's travel only.
+    tenth of it with Shift); ``taper`` is "linear" or "log" and shapes the slider's travel only; ``reads``
+    says what the present value does, behind "Now …:".
     """
     return Field(
         default,
@@ -102,7 +123,12 @@ def number(
         le=maximum,
         title=label,
         description=help,
-        json_schema_extra={"unit": unit, "step": step, "taper": taper},
+        json_schema_extra={
+            "unit": unit,
+            "step": step,
+            "taper": taper,
+            "reads": [[start, text] for start, text in reads],
+        },
     )
 
 

@@ -34,7 +34,19 @@ class Rule(Settings):
 
     is_on: bool = choice(True, "Told", "Whether it is told while you are on air.")
     patience_s: float = number(
-        5.0, 0.0, 600.0, "s", "After", "So long it has to last before it is told.", step=1.0
+        5.0,
+        0.0,
+        600.0,
+        "s",
+        "After",
+        "So long it has to last before it is told.",
+        step=1.0,
+        reads=(
+            (0, "is told at once"),
+            (1, "is told when it lasts a moment"),
+            (10, "is told when it does not pass by itself"),
+            (60, "is told when it has lasted for minutes"),
+        ),
     )
 
 
@@ -93,6 +105,18 @@ class WatchSettings(Settings):
         True, "Say it aloud", "A short tone and a few words in your ears, for nobody else."
     )
     aloud_db: float = number(
-        -12.0, -40.0, 0.0, "dB", "How loudly", "How loudly it is said in your ears.", step=1.0
+        -12.0,
+        -40.0,
+        0.0,
+        "dB",
+        "How loudly",
+        "How loudly it is said in your ears.",
+        step=1.0,
+        reads=(
+            (-40, "is hardly heard"),
+            (-24, "is soft"),
+            (-12, "stands clear of what you hear"),
+            (-5, "is loud"),
+        ),
     )
     rules: WatchRules = WatchRules()

@@ -5,7 +5,7 @@ from dataclasses import asdict
 from typing import Any
 
 from goshawk.core.chain_slots import STAGE_LABELS
-from goshawk.core.measure.long_term_spectrum import ZONES
+from goshawk.core.dsp.zones import ZONES
 from goshawk.core.routing import FEED_LABELS
 from goshawk.core.rules.balance import HOLD_RANGE_DB
 from goshawk.core.rules.wiring.lips import SOUND_EARLIER_MS, SOUND_LATER_MS

@@ -85,6 +85,12 @@ def test_every_number_can_be_set_to_its_ends_and_not_beyond(path: str) -> None:
     assert field["unit"] or path.endswith(("ratio", ".q"))
     assert field["description"].endswith(".")
     assert field["minimum"] <= field["default"] <= field["maximum"]
+    starts = [start for start, _ in field["reads"]]
+    assert starts == sorted(set(starts))
+    assert starts[0] <= field["minimum"], "the lowest value reads as something too"
+    assert len(starts) > 1
+    assert field["minimum"] < starts[1]
+    assert starts[-1] < field["maximum"]
 
 
 def test_names_ids_and_kinds_cannot_be_changed_into_something_else() -> None:

@@ -92,6 +92,7 @@ export type JsonSchema = {
   unit?: string;
   step?: number;
   taper?: "linear" | "log";
+  reads?: [number, string][];
 };
 
 export type SettingsSchema = Omit<Schemas["SettingsSchema"], "schema"> & { schema: JsonSchema };

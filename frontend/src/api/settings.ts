@@ -8,6 +8,8 @@ export type SettingInfo = Range & {
   help: string;
   unit: string;
   options: (string | number)[];
+  /** What a number comes to, from each value on. */
+  reads: [number, string][];
   defaultValue: unknown;
 };
 
@@ -53,6 +55,7 @@ export function settingInfo(known: SettingsSchema, rig: Rig, path: string): Sett
     step: schema.step ?? 1,
     taper: schema.taper ?? "linear",
     options: schema.enum ?? [],
+    reads: schema.reads ?? [],
     defaultValue: valueAt(known.defaults, path) ?? schema.default,
   };
 }

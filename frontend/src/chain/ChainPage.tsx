@@ -1,4 +1,4 @@
-import { guidePlace } from "../keyMap";
+import { stagePlace } from "../guidePlace";
 import { GuideButton } from "../ui/GuideButton";
 import { STAGE_LABELS } from "../api/facts.gen";
 import { useEffect, type ComponentType } from "react";
@@ -102,7 +102,7 @@ export function ChainPage() {
       <ChainBar input={input} />
       <div className="mb-2 flex items-center gap-3">
         <h2 className="text-[19px] font-semibold">{STAGE_LABELS[slot.stage]}</h2>
-        <GuideButton page="chain" at={guidePlace(slot.stage)} about="this stage" />
+        <GuideButton page="chain" at={stagePlace(slot.stage)} about="this stage" />
         <p className="min-w-0 text-quiet max-[1180px]:text-[13px] max-[1180px]:leading-tight min-[1180px]:truncate">
           {DOES[slot.stage]}
         </p>

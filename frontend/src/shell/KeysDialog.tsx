@@ -21,6 +21,7 @@ const FIXED = [
   ["Page up, Page down", "On a slider: ten steps"],
   ["Home, End", "On a slider: the ends of its range"],
   ["Delete", "On a slider: back to its default"],
+  ["F1", "On a slider: what it does, and what its present value does"],
 ] as const;
 
 export function KeysDialog({ children }: { children: ReactNode }) {

@@ -6,6 +6,8 @@ import { settingInfo, valueAt, type SettingInfo } from "../api/settings";
 import { nudgeSetting, setSetting, trySetting } from "../live/link";
 import { useLive } from "../live/store";
 import { digitsOf, parseNumber, signless, spoken } from "../units/format";
+import { nowSentence } from "../units/reads";
+import { SettingHelp } from "./SettingHelp";
 import { afterKey, fromTravel, settle, toTravel } from "../units/taper";
 
 type Props = {
@@ -28,6 +30,7 @@ export function useSetting(path: string): { value: unknown; info: SettingInfo } 
 export function Setting({ path, colour = "var(--voice)", label, shortLabel }: Props) {
   const setting = useSetting(path);
   const [dragged, setDragged] = useState<number | null>(null);
+  const [isHelping, setHelping] = useState(false);
   const latest = useRef<number | null>(null);
   if (!setting || typeof setting.value !== "number") return null;
   const { info } = setting;
@@ -47,6 +50,11 @@ export function Setting({ path, colour = "var(--voice)", label, shortLabel }: Pr
   const reset = () => setSetting(path, info.defaultValue as number);
 
   const onKeyDown = (event: KeyboardEvent) => {
+    if (event.key === "F1") {
+      event.preventDefault(); // The browser has a help of its own.
+      setHelping(true);
+      return;
+    }
     if (event.key === "Delete" || event.key === "Backspace") {
       event.preventDefault();
       reset();
@@ -59,9 +67,17 @@ export function Setting({ path, colour = "var(--voice)", label, shortLabel }: Pr
   };
 
   return (
-    <div className="pb-px" title={info.help} data-path={path}>
+    <div className="pb-px" data-path={path}>
       <div className="flex items-baseline justify-between">
-        <span className="text-[13px]">{shortLabel ?? name}</span>
+        <SettingHelp
+          path={path}
+          name={name}
+          shortName={shortLabel}
+          value={value}
+          info={info}
+          isOpen={isHelping}
+          onOpen={setHelping}
+        />
         <span className="flex items-baseline gap-1.5">
           <TypedNumber
             label={name}
@@ -95,7 +111,7 @@ export function Setting({ path, colour = "var(--voice)", label, shortLabel }: Pr
         <Slider.Thumb
           className="block size-3.5 rounded-full bg-text shadow"
           aria-label={name}
-          aria-description={info.help}
+          aria-description={`${info.help} ${nowSentence(value, info, digits)} F1 for more.`}
           aria-valuetext={spoken(value, info.unit, digits)}
         />
       </Slider.Root>

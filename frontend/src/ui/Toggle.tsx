@@ -16,6 +16,7 @@ export function Toggle({ path }: { path: string }) {
       </label>
       <Switch.Root
         id={id}
+        aria-description={setting.info.help}
         checked={setting.value === true}
         onCheckedChange={(isOn) => setSetting(path, isOn)}
         className="h-5 w-9 rounded-full bg-line p-0.5 data-[state=checked]:bg-voice"

@@ -29,22 +29,92 @@ class CompressorSettings(Settings):
     """Settings of the compressor."""
 
     threshold_dbfs: float = number(
-        -24.0, -60.0, 0.0, "dBFS", "Threshold", "Above this level the voice is turned down."
+        -24.0,
+        -60.0,
+        0.0,
+        "dBFS",
+        "Threshold",
+        "Above this level the voice is turned down.",
+        reads=(
+            (-60, "works on everything, the room too"),
+            (-36, "works on nearly every word"),
+            (-27, "works on usual words and loud ones"),
+            (-18, "works on loud words"),
+            (-8, "works on shouts only"),
+        ),
     )
     ratio: float = number(
-        3.0, 1.0, 20.0, ": 1", "Ratio", "So many dB above the threshold become one.", taper="log"
+        3.0,
+        1.0,
+        20.0,
+        ": 1",
+        "Ratio",
+        "So many dB above the threshold become one.",
+        taper="log",
+        reads=(
+            (1, "does nothing"),
+            (1.1, "evens gently"),
+            (2.5, "evens clearly, and stays natural"),
+            (5, "holds loud words firmly; it may pump"),
+            (10, "holds like a limiter"),
+        ),
     )
     knee_db: float = number(
-        6.0, 0.0, 24.0, "dB", "Knee", "How wide the bend at the threshold is.", step=0.5
+        6.0,
+        0.0,
+        24.0,
+        "dB",
+        "Knee",
+        "How wide the bend at the threshold is.",
+        step=0.5,
+        reads=(
+            (0, "begins hard at the threshold"),
+            (3, "begins gently"),
+            (12, "begins far below the threshold, and is hardly noticed"),
+        ),
     )
     attack_ms: float = number(
-        8.0, 0.1, 200.0, "ms", "Attack", "How quickly it turns down.", taper="log"
+        8.0,
+        0.1,
+        200.0,
+        "ms",
+        "Attack",
+        "How quickly it turns down.",
+        taper="log",
+        reads=(
+            (0.1, "catches every beginning; words lose their edge"),
+            (3, "lets the edge of a word through"),
+            (25, "lets loud beginnings through"),
+        ),
     )
     release_ms: float = number(
-        150.0, 10.0, 2000.0, "ms", "Release", "How quickly it lets go.", step=5.0, taper="log"
+        150.0,
+        10.0,
+        2000.0,
+        "ms",
+        "Release",
+        "How quickly it lets go.",
+        step=5.0,
+        taper="log",
+        reads=(
+            (10, "lets go within a syllable; it may sound rough"),
+            (80, "lets go between words"),
+            (350, "stays down for the rest of the sentence"),
+        ),
     )
     makeup_gain_db: float = number(
-        6.0, 0.0, 30.0, "dB", "Makeup gain", "Raises the whole voice after compression."
+        6.0,
+        0.0,
+        30.0,
+        "dB",
+        "Makeup gain",
+        "Raises the whole voice after compression.",
+        reads=(
+            (0, "adds nothing"),
+            (0.5, "makes up for gentle work"),
+            (8, "lifts the voice much, and the room with it"),
+            (16, "lifts the room into the words"),
+        ),
     )
     is_makeup_automatic: bool = choice(
         False, "Automatic makeup", "Makes up for half of what full scale would lose."
@@ -57,6 +127,12 @@ class CompressorSettings(Settings):
         "Mix",
         "How much of the compressed voice is in the result.",
         step=1.0,
+        reads=(
+            (0, "is not heard"),
+            (5, "lies under the untouched voice"),
+            (60, "is most of what is heard"),
+            (95, "is all that is heard"),
+        ),
     )
     side_chain_high_pass_hz: float = number(
         80.0,
@@ -67,6 +143,11 @@ class CompressorSettings(Settings):
         "Rumble and thumps below this do not turn the voice down.",
         step=5.0,
         taper="log",
+        reads=(
+            (20, "is moved by rumble too"),
+            (60, "is not moved by rumble"),
+            (150, "is not moved by thumps and bass"),
+        ),
     )
 
 

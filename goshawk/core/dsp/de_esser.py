@@ -42,6 +42,11 @@ class DeEsserSettings(Settings):
         "Where the s sounds begin.",
         step=50.0,
         taper="log",
+        reads=(
+            (2000, "acts on much of the voice: it may lisp"),
+            (4000, "acts on s and sh"),
+            (7000, "acts on the sharpest hiss only"),
+        ),
     )
     threshold_db: float = number(
         -8.0,
@@ -50,13 +55,56 @@ class DeEsserSettings(Settings):
         "dB",
         "Acts above",
         "How far the s sounds may come up to the rest of the voice.",
+        reads=(
+            (-30, "acts nearly always"),
+            (-16, "acts on most s sounds"),
+            (-8, "acts on sharp s sounds"),
+            (2, "acts on the very sharpest only"),
+        ),
     )
     amount_db: float = number(
-        8.0, 0.0, 24.0, "dB", "Takes at most", "The most it may take off an s.", step=0.5
+        8.0,
+        0.0,
+        24.0,
+        "dB",
+        "Takes at most",
+        "The most it may take off an s.",
+        step=0.5,
+        reads=(
+            (0, "takes nothing"),
+            (0.5, "takes a hint off sharp s sounds"),
+            (4, "softens sharp s sounds"),
+            (10, "softens them much: it may lisp"),
+        ),
     )
-    attack_ms: float = number(1.0, 0.1, 20.0, "ms", "Attack", "How quickly it acts.", taper="log")
+    attack_ms: float = number(
+        1.0,
+        0.1,
+        20.0,
+        "ms",
+        "Attack",
+        "How quickly it acts.",
+        taper="log",
+        reads=(
+            (0.1, "acts at once"),
+            (2.5, "lets the beginning of an s through"),
+            (8, "comes too late for most s sounds"),
+        ),
+    )
     release_ms: float = number(
-        60.0, 5.0, 500.0, "ms", "Release", "How quickly it lets go.", step=5.0, taper="log"
+        60.0,
+        5.0,
+        500.0,
+        "ms",
+        "Release",
+        "How quickly it lets go.",
+        step=5.0,
+        taper="log",
+        reads=(
+            (5, "lets go within the s; it may sound rough"),
+            (30, "lets go with the end of the s"),
+            (150, "dulls the vowel behind the s too"),
+        ),
     )
 
 

@@ -30,7 +30,20 @@ class DuckerSettings(Settings):
     """Settings of a ducker."""
 
     depth_db: float = number(
-        8.0, 0.0, 30.0, "dB", "Dips by", "How far it goes down under the voice.", step=0.5
+        8.0,
+        0.0,
+        30.0,
+        "dB",
+        "Dips by",
+        "How far it goes down under the voice.",
+        step=0.5,
+        reads=(
+            (0, "does not dip"),
+            (0.5, "dips a little"),
+            (5, "dips so that words stand clear"),
+            (12, "dips so far that it is missed"),
+            (22, "is nearly gone under words"),
+        ),
     )
     threshold_dbfs: float = number(
         -26.0,
@@ -40,15 +53,56 @@ class DuckerSettings(Settings):
         "Voice above",
         "It dips when the voice, after its gate, peaks above this.",
         step=0.5,
+        reads=(
+            (-80, "dips for any sound"),
+            (-45, "dips for quiet words"),
+            (-30, "dips for usual words"),
+            (-14, "dips for loud words only"),
+        ),
     )
     attack_ms: float = number(
-        20.0, 1.0, 500.0, "ms", "Attack", "How quickly it goes down.", step=1.0, taper="log"
+        20.0,
+        1.0,
+        500.0,
+        "ms",
+        "Attack",
+        "How quickly it goes down.",
+        step=1.0,
+        taper="log",
+        reads=(
+            (1, "dips at once; it may click"),
+            (8, "dips before the word stands"),
+            (100, "dips slowly: first words lie under it"),
+        ),
     )
     hold_ms: float = number(
-        300.0, 0.0, 3000.0, "ms", "Hold", "How long it stays down after the last word.", step=10.0
+        300.0,
+        0.0,
+        3000.0,
+        "ms",
+        "Hold",
+        "How long it stays down after the last word.",
+        step=10.0,
+        reads=(
+            (0, "comes up between syllables"),
+            (150, "stays down over the gaps between words"),
+            (800, "stays down over pauses"),
+        ),
     )
     release_ms: float = number(
-        450.0, 10.0, 5000.0, "ms", "Release", "How gently it comes back.", step=10.0, taper="log"
+        450.0,
+        10.0,
+        5000.0,
+        "ms",
+        "Release",
+        "How gently it comes back.",
+        step=10.0,
+        taper="log",
+        reads=(
+            (10, "comes back abruptly"),
+            (200, "comes back within half a second"),
+            (1200, "comes back so slowly that nobody hears it"),
+        ),
     )
     look_ahead_ms: float = number(
         2.0,
@@ -58,6 +112,11 @@ class DuckerSettings(Settings):
         "Look-ahead",
         "It begins to dip this much before the word; what the chain's own delay does not cover adds delay.",
         step=0.5,
+        reads=(
+            (0, "dips with the word"),
+            (0.5, "begins just before the word"),
+            (8, "begins well before the word"),
+        ),
     )
 
 

@@ -20,7 +20,8 @@ from goshawk.core.dsp.matched import (
     low_pass,
     low_shelf,
 )
-from goshawk.core.settings import Settings, choice, number
+from goshawk.core.dsp.zones import ZONES
+from goshawk.core.settings import Reads, Settings, choice, number
 from goshawk.core.stage import Floats
 
 MOST_GAIN_DB = 15.0
@@ -32,8 +33,29 @@ BELLS = 6
 SECTIONS = FIRST_BELL + BELLS
 
 
+def _zones_between(low_hz: float, high_hz: float) -> Reads:
+    """In which zone of a voice a frequency lies."""
+    there = [zone for zone in ZONES if zone.to_hz > low_hz and zone.from_hz < high_hz]
+    return tuple((max(low_hz, zone.from_hz), f"lies in {zone.name}") for zone in there)
+
+
 def _gain() -> Any:
-    return number(0.0, -MOST_GAIN_DB, MOST_GAIN_DB, "dB", "Gain", "Lifts or lowers this band.")
+    return number(
+        0.0,
+        -MOST_GAIN_DB,
+        MOST_GAIN_DB,
+        "dB",
+        "Gain",
+        "Lifts or lowers this band.",
+        reads=(
+            (-MOST_GAIN_DB, "takes it nearly away"),
+            (-8.0, "takes it well down"),
+            (-3.0, "takes a little"),
+            (-0.3, "leaves it as it is"),
+            (0.4, "lifts a little"),
+            (BOLD_BOOST_DB, "lifts boldly, and the room with it"),
+        ),
+    )
 
 
 class PassBand(Settings):
@@ -47,7 +69,20 @@ class HighPassBand(PassBand):
     """Takes away the lows."""
 
     frequency_hz: float = number(
-        80.0, 20.0, 400.0, "Hz", "Below", "Everything under this goes.", step=1.0, taper="log"
+        80.0,
+        20.0,
+        400.0,
+        "Hz",
+        "Below",
+        "Everything under this goes.",
+        step=1.0,
+        taper="log",
+        reads=(
+            (20, "takes what is felt more than heard"),
+            (60, "takes rumble"),
+            (110, "takes thumps; a deep voice becomes slimmer"),
+            (180, "makes most voices thin"),
+        ),
     )
 
 
@@ -63,6 +98,12 @@ class LowPassBand(PassBand):
         "Everything over this goes.",
         step=100.0,
         taper="log",
+        reads=(
+            (3000, "sounds like a telephone"),
+            (7000, "takes the s sounds"),
+            (12000, "takes air and hiss"),
+            (17000, "takes what few can hear"),
+        ),
     )
 
 
@@ -71,7 +112,15 @@ class LowShelfBand(Settings):
 
     is_on: bool = choice(True, "On", "Whether this band works.")
     frequency_hz: float = number(
-        150.0, 30.0, 1_000.0, "Hz", "Frequency", "Half its gain is here.", step=1.0, taper="log"
+        150.0,
+        30.0,
+        1_000.0,
+        "Hz",
+        "Frequency",
+        "Half its gain is here.",
+        step=1.0,
+        taper="log",
+        reads=_zones_between(30.0, 1_000.0),
     )
     gain_db: float = _gain()
 
@@ -89,6 +138,7 @@ class HighShelfBand(Settings):
         "Half its gain is here.",
         step=50.0,
         taper="log",
+        reads=_zones_between(1_000.0, 10_000.0),
     )
     gain_db: float = _gain()
 
@@ -106,10 +156,23 @@ class BellBand(Settings):
         "The middle of this band.",
         step=1.0,
         taper="log",
+        reads=_zones_between(20.0, 16_000.0),
     )
     gain_db: float = _gain()
     q: float = number(
-        1.4, 0.4, 12.0, "", "Q", "How narrow: 0.7 is two octaves, 4 a third of one.", taper="log"
+        1.4,
+        0.4,
+        12.0,
+        "",
+        "Q",
+        "How narrow: 0.7 is two octaves, 4 a third of one.",
+        taper="log",
+        reads=(
+            (0.4, "reaches over several octaves"),
+            (1, "reaches over an octave or more"),
+            (3, "reaches over a few notes"),
+            (7, "is a narrow cut, for one ringing note"),
+        ),
     )
 
 

@@ -38,10 +38,33 @@ class GateSettings(Settings):
     """Settings of the gate."""
 
     open_threshold_dbfs: float = number(
-        -47.0, -80.0, 0.0, "dBFS", "Opens above", "The gate opens when a peak rises above this."
+        -47.0,
+        -80.0,
+        0.0,
+        "dBFS",
+        "Opens above",
+        "The gate opens when a peak rises above this.",
+        reads=(
+            (-80, "opens for nearly anything, the room too"),
+            (-58, "opens for whispers"),
+            (-45, "opens for quiet words"),
+            (-32, "opens for clear words; quiet beginnings may be cut"),
+            (-18, "opens for loud words only"),
+        ),
     )
     close_threshold_dbfs: float = number(
-        -52.0, -80.0, 0.0, "dBFS", "Closes below", "The gate closes when peaks stay below this."
+        -52.0,
+        -80.0,
+        0.0,
+        "dBFS",
+        "Closes below",
+        "The gate closes when peaks stay below this.",
+        reads=(
+            (-80, "hardly ever closes"),
+            (-60, "closes when all is quiet"),
+            (-50, "closes soon after a word"),
+            (-36, "closes within soft endings"),
+        ),
     )
     range_db: float = number(
         18.0,
@@ -51,8 +74,28 @@ class GateSettings(Settings):
         "Takes away",
         "How much is taken away while closed; 80 is silence.",
         step=1.0,
+        reads=(
+            (6, "makes pauses a little softer"),
+            (12, "makes pauses clearly softer, and is hardly heard"),
+            (24, "makes pauses nearly silent; its opening may be heard"),
+            (50, "makes pauses silent"),
+        ),
     )
-    attack_ms: float = number(1.5, 0.1, 50.0, "ms", "Attack", "How quickly it opens.", taper="log")
+    attack_ms: float = number(
+        1.5,
+        0.1,
+        50.0,
+        "ms",
+        "Attack",
+        "How quickly it opens.",
+        taper="log",
+        reads=(
+            (0.1, "opens at once; a low voice may click"),
+            (0.8, "opens before the ear notices"),
+            (6, "fades in; hard beginnings lose their edge"),
+            (20, "swallows first sounds"),
+        ),
+    )
     hold_ms: float = number(
         140.0,
         0.0,
@@ -61,9 +104,27 @@ class GateSettings(Settings):
         "Hold",
         "How long it stays open after the last loud moment.",
         step=5.0,
+        reads=(
+            (0, "may flutter within a word"),
+            (60, "stays over the gaps within words"),
+            (180, "stays over the gaps between words"),
+            (450, "stays over short pauses"),
+        ),
     )
     release_ms: float = number(
-        180.0, 5.0, 2000.0, "ms", "Release", "How gently it closes.", step=5.0, taper="log"
+        180.0,
+        5.0,
+        2000.0,
+        "ms",
+        "Release",
+        "How gently it closes.",
+        step=5.0,
+        taper="log",
+        reads=(
+            (5, "closes abruptly"),
+            (80, "closes with the end of the word"),
+            (350, "closes slowly, with the room behind the word"),
+        ),
     )
     look_ahead_ms: float = number(
         2.0,
@@ -72,6 +133,11 @@ class GateSettings(Settings):
         "ms",
         "Look-ahead",
         "Opens this much before the sound arrives; adds delay.",
+        reads=(
+            (0, "opens with the word; adds no delay"),
+            (0.5, "opens just before the word"),
+            (5, "opens well before the word, and adds as much delay"),
+        ),
     )
     side_chain_high_pass_hz: float = number(
         80.0,
@@ -82,6 +148,11 @@ class GateSettings(Settings):
         "Rumble below this does not open the gate.",
         step=5.0,
         taper="log",
+        reads=(
+            (20, "listens to everything, rumble too"),
+            (60, "does not hear rumble"),
+            (150, "does not hear thumps and bass"),
+        ),
     )
 
     is_for_voice: bool = choice(

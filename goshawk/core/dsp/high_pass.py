@@ -29,6 +29,12 @@ class HighPassSettings(Settings):
         "Everything under this is taken away; stay under the voice's lowest tone.",
         step=1.0,
         taper="log",
+        reads=(
+            (40, "takes what is felt more than heard"),
+            (65, "takes rumble, and leaves a deep voice"),
+            (100, "takes thumps; a deep voice becomes slimmer"),
+            (140, "makes most voices thin"),
+        ),
     )
     slope_db_per_octave: Slope = choice(
         12, "Slope", "How steeply, in decibels per octave: 24 for a rumbling room."

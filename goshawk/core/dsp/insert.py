@@ -40,9 +40,25 @@ class InsertSettings(Settings):
         "Way out and back",
         "How long the sound is away; measured with a click.",
         step=0.1,
+        reads=(
+            (0, "is back at once"),
+            (1, "is away for a moment, in which the dry sound waits"),
+            (60, "adds much delay"),
+        ),
     )
     return_db: float = number(
-        0.0, -24.0, 24.0, "dB", "Return", "The level of what comes back.", step=0.5
+        0.0,
+        -24.0,
+        24.0,
+        "dB",
+        "Return",
+        "The level of what comes back.",
+        step=0.5,
+        reads=(
+            (-24, "comes back softer"),
+            (-0.5, "comes back as loud"),
+            (0.6, "comes back louder"),
+        ),
     )
 
 

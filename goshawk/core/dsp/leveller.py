@@ -40,12 +40,36 @@ class LevellerSettings(Settings):
     target_lufs: float = number(
         -20.5, -40.0, -6.0, "LUFS", "Brings speech to", "The loudness that speech is brought to.",
         step=0.5,
+        reads=((-40, "brings speech far below what viewers are used to"), (-25, "brings speech to a soft level, with room above"), (-18, "brings speech to a usual level for the net"), (-13, "brings speech very high: the limiter has to work"),),
     )  # fmt: skip
     range_db: float = number(
-        6.0, 0.0, 15.0, "dB", "By at most", "The most it may raise or lower.", step=0.5
+        6.0,
+        0.0,
+        15.0,
+        "dB",
+        "By at most",
+        "The most it may raise or lower.",
+        step=0.5,
+        reads=(
+            (0, "does nothing"),
+            (0.5, "evens a turned head"),
+            (4, "evens quiet and loud evenings"),
+            (9, "evens whispers and shouts, and lifts the room"),
+        ),
     )
     speed_db_per_s: float = number(
-        1.0, 0.1, 6.0, "dB/s", "Speed", "How quickly it moves; slow is not heard.", taper="log"
+        1.0,
+        0.1,
+        6.0,
+        "dB/s",
+        "Speed",
+        "How quickly it moves; slow is not heard.",
+        taper="log",
+        reads=(
+            (0.1, "moves so slowly that nobody hears it"),
+            (0.7, "moves within a sentence"),
+            (2.5, "moves within words; it is heard"),
+        ),
     )
     threshold_lufs: float = number(
         -45.0,
@@ -55,6 +79,11 @@ class LevellerSettings(Settings):
         "Rests below",
         "Quieter than this is a pause: the level is held.",
         step=1.0,
+        reads=(
+            (-70, "takes nearly everything for speech"),
+            (-52, "rests in pauses"),
+            (-38, "rests in soft speech too"),
+        ),
     )
 
 

@@ -58,6 +58,13 @@ class LimiterSettings(Settings):
         "dBTP",
         "Ceiling",
         "Nothing goes above this, not even between the samples.",
+        reads=(
+            (-30, "stands very low"),
+            (-9, "leaves much room above the voice"),
+            (-4, "leaves room for the sum and for encoders"),
+            (-1.5, "leaves little room for encoders"),
+            (-0.5, "leaves none: encoders may clip"),
+        ),
     )
     release_ms: float = number(
         80.0,
@@ -68,6 +75,11 @@ class LimiterSettings(Settings):
         "How quickly the level comes back after a peak.",
         step=5.0,
         taper="log",
+        reads=(
+            (5, "comes back within the wave; loud words may be rough"),
+            (40, "comes back between syllables"),
+            (250, "stays down after a peak"),
+        ),
     )
 
 

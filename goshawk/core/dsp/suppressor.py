@@ -129,6 +129,13 @@ class SuppressorSettings(Settings):
         "Takes away at most",
         "The most it may take off the noise; with what it knows of voices up to half as much again, where nobody speaks.",
         step=1.0,
+        reads=(
+            (0, "takes nothing"),
+            (1, "takes a hint off the room"),
+            (10, "takes the room down to where a game hides it"),
+            (18, "takes nearly all of a steady room"),
+            (27, "takes all it can; listen for a hollow voice"),
+        ),
     )
     emphasis_percent: float = number(
         60.0,
@@ -138,6 +145,11 @@ class SuppressorSettings(Settings):
         "Cleans pauses",
         "0 keeps all that might be voice; 100 makes the pauses as clean as it can.",
         step=5.0,
+        reads=(
+            (0, "keeps a little of the room, which hides its work"),
+            (35, "cleans pauses, and keeps soft endings"),
+            (75, "cleans pauses as well as it can; soft endings may go"),
+        ),
     )
     follow_s: float = number(
         10.0,
@@ -147,6 +159,11 @@ class SuppressorSettings(Settings):
         "Follows within",
         "How soon it has followed a change of the room.",
         taper="log",
+        reads=(
+            (1, "follows a change at once; a long vowel may pass for the room"),
+            (4, "follows a fan that turns up within seconds"),
+            (20, "follows slowly: for a room that stays as it is"),
+        ),
     )
     knows_voices_percent: float = number(
         50.0,
@@ -156,6 +173,12 @@ class SuppressorSettings(Settings):
         "Knows voices",
         "How far it goes by what voices are like. 0 goes by the room alone; more takes keys between words, people and traffic too.",
         step=5.0,
+        reads=(
+            (0, "goes by the room alone"),
+            (5, "takes a little of what is no voice"),
+            (40, "takes keys between words, and people nearby"),
+            (70, "takes most of what is no voice; listen to soft words"),
+        ),
     )
     clatter_db: float = number(
         24.0,
@@ -165,6 +188,12 @@ class SuppressorSettings(Settings):
         "Softens keys by",
         "The most it may take off keys and clicks; 0 leaves them.",
         step=1.0,
+        reads=(
+            (0, "leaves keys and clicks"),
+            (1, "takes the edge off keys"),
+            (12, "softens keys well"),
+            (22, "takes all of a click that it can tell"),
+        ),
     )
     room: LearnedRoom | None = Field(None, title="Learned room")
 

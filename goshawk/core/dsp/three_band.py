@@ -25,19 +25,74 @@ class BandSettings(Settings):
     """One band's compressor."""
 
     threshold_dbfs: float = number(
-        -30.0, -60.0, 0.0, "dBFS", "Threshold", "Above this level the band is turned down."
+        -30.0,
+        -60.0,
+        0.0,
+        "dBFS",
+        "Threshold",
+        "Above this level the band is turned down.",
+        reads=(
+            (-60, "works on everything in this band"),
+            (-38, "works on usual words"),
+            (-20, "works on loud words only"),
+        ),
     )
     ratio: float = number(
-        2.0, 1.0, 20.0, ": 1", "Ratio", "So many dB above the threshold become one.", taper="log"
+        2.0,
+        1.0,
+        20.0,
+        ": 1",
+        "Ratio",
+        "So many dB above the threshold become one.",
+        taper="log",
+        reads=(
+            (1, "does nothing"),
+            (1.1, "evens this band gently"),
+            (3, "evens this band firmly"),
+            (8, "holds this band like a limiter"),
+        ),
     )
     attack_ms: float = number(
-        10.0, 0.1, 200.0, "ms", "Attack", "How quickly it turns down.", taper="log"
+        10.0,
+        0.1,
+        200.0,
+        "ms",
+        "Attack",
+        "How quickly it turns down.",
+        taper="log",
+        reads=(
+            (0.1, "catches every beginning"),
+            (5, "lets the edge of a word through"),
+            (30, "lets loud beginnings through"),
+        ),
     )
     release_ms: float = number(
-        120.0, 10.0, 2000.0, "ms", "Release", "How quickly it lets go.", step=5.0, taper="log"
+        120.0,
+        10.0,
+        2000.0,
+        "ms",
+        "Release",
+        "How quickly it lets go.",
+        step=5.0,
+        taper="log",
+        reads=(
+            (10, "lets go within a syllable"),
+            (80, "lets go between words"),
+            (350, "stays down for the rest of the sentence"),
+        ),
     )
     makeup_gain_db: float = number(
-        0.0, 0.0, 12.0, "dB", "Makeup gain", "Raises the band after compression."
+        0.0,
+        0.0,
+        12.0,
+        "dB",
+        "Makeup gain",
+        "Raises the band after compression.",
+        reads=(
+            (0, "adds nothing"),
+            (0.5, "lifts this band a little"),
+            (5, "lifts this band clearly"),
+        ),
     )
 
     @property
@@ -52,11 +107,24 @@ class ThreeBandSettings(Settings):
     """Settings of the three-band compressor."""
 
     lower_hz: float = number(
-        200.0, 60.0, 1_000.0, "Hz", "Low up to", "Where low meets middle.", step=5.0, taper="log"
+        200.0,
+        60.0,
+        1_000.0,
+        "Hz",
+        "Low up to",
+        "Where low meets middle.",
+        step=5.0,
+        taper="log",
+        reads=(
+            (60, "makes low what is under the voice"),
+            (150, "makes low the chest of the voice"),
+            (400, "makes low half of the voice"),
+        ),
     )
     upper_hz: float = number(
         3_000.0, 1_000.0, 12_000.0, "Hz", "High from", "Where middle meets high.",
         step=50.0, taper="log",
+        reads=((1000, "makes high all but the vowels"), (2200, "makes high consonants and air"), (6000, "makes high only s sounds and air"),),
     )  # fmt: skip
     low: BandSettings = Field(BandSettings(), title="Low")
     middle: BandSettings = Field(BandSettings(), title="Middle")

@@ -22,7 +22,19 @@ class TrimSettings(Settings):
     """Settings of the trim."""
 
     gain_db: float = number(
-        0.0, -30.0, 40.0, "dB", "Gain", "Lifts or lowers the microphone before the other stages."
+        0.0,
+        -30.0,
+        40.0,
+        "dB",
+        "Gain",
+        "Lifts or lowers the microphone before the other stages.",
+        reads=(
+            (-30, "turns it down"),
+            (-1, "leaves it nearly as it came"),
+            (1, "lifts it a little"),
+            (12, "lifts it much, and the noise with it"),
+            (25, "makes up for a preamp that is far too low; turn that up instead"),
+        ),
     )
     is_polarity_inverted: bool = choice(
         False, "Invert polarity", "Turns the wave upside down, to match a second microphone."

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.core.dsp.bands import BAND_CENTRES_HZ, band_weights
+from goshawk.core.dsp.zones import Zone
 from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.stage import Floats
 from goshawk.units import power_to_db
@@ -29,27 +30,6 @@ ALIGNED_HZ = (200.0, 5000.0)
 _FFT_FRAMES = 4096
 _PIECE_HOPS = 8
 _WINDOW = np.hanning(_FFT_FRAMES)
-
-
-@dataclass(frozen=True)
-class Zone:
-    """A part of a voice's spectrum with a name of its own."""
-
-    name: str
-    from_hz: float
-    to_hz: float
-
-
-ZONES = (
-    Zone("rumble", 20.0, 80.0),
-    Zone("body", 80.0, 250.0),
-    Zone("mud", 250.0, 500.0),
-    Zone("boxiness", 500.0, 1000.0),
-    Zone("clarity", 1000.0, 3000.0),
-    Zone("harshness", 3000.0, 5000.0),
-    Zone("sibilance", 5000.0, 10_000.0),
-    Zone("air", 10_000.0, 20_000.0),
-)
 
 
 def mean_power(sound: Floats, wanted: NDArray[np.bool_]) -> Floats | None:

@@ -4,11 +4,11 @@ from typing import Any
 
 import numpy as np
 
+from goshawk.core.dsp.zones import ZONES
 from goshawk.core.measure.levels import SPEECH
 from goshawk.core.measure.long_term_spectrum import (
     REFERENCE_DB,
     THIRD_CENTRES_HZ,
-    ZONES,
     mean_power,
     thirds_db,
     zone_db,

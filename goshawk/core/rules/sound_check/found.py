@@ -3,9 +3,9 @@
 import numpy as np
 from pydantic import BaseModel
 
+from goshawk.core.dsp.zones import ZONES
 from goshawk.core.measure.long_term_spectrum import (
     THIRD_CENTRES_HZ,
-    ZONES,
     above_reference_db,
     common_resonance,
     zone_db,

@@ -4,7 +4,8 @@ import math
 
 from goshawk.core.dsp.de_esser import DeEsserSettings
 from goshawk.core.dsp.equaliser import BellBand, EqualiserSettings
-from goshawk.core.measure.long_term_spectrum import RESONANCE_OVER_DB, ZONES, Resonance, zone_db
+from goshawk.core.dsp.zones import ZONES
+from goshawk.core.measure.long_term_spectrum import RESONANCE_OVER_DB, Resonance, zone_db
 from goshawk.core.rules.finding import minus
 from goshawk.core.rules.sound_check.advice import Advice, left_out
 from goshawk.core.rules.sound_check.found import ZONE_APART_DB
