@@ -7,8 +7,22 @@ from pathlib import Path
 import pytest
 
 from goshawk.core.chain_slots import SLOTS, STAGE_LABELS
+from goshawk.core.record_settings import RecordSettings
+from goshawk.core.rig import Rig, Targets
+from goshawk.core.routing import (
+    AtticSettings,
+    CallServiceSettings,
+    FeedSettings,
+    FileSettings,
+    InputSettings,
+    LoudspeakerSettings,
+    OutputSettings,
+    PlayerSettings,
+    SendSettings,
+    YouFeedSettings,
+)
 from goshawk.core.settings import Settings
-from goshawk.core.watch_settings import RULE_NAMES
+from goshawk.core.watch_settings import RULE_NAMES, Rule, WatchSettings
 
 ROOT = Path(__file__).parents[1]
 PAGES = {
@@ -46,6 +60,26 @@ def test_every_stage_and_each_of_its_settings_has_its_place(stage: str) -> None:
     model = SLOTS[stage].model_fields["settings"].annotation
     for title in titles(model):
         assert f"**{title}**" in text, f"{title} of {stage}"
+
+
+OUTSIDE_STAGES: dict[str, tuple[type[Settings], ...]] = {
+    "wiring": (
+        InputSettings, SendSettings, FeedSettings, YouFeedSettings, OutputSettings, Rig, AtticSettings, PlayerSettings,
+        CallServiceSettings, LoudspeakerSettings, FileSettings,
+    ),
+    "balance": (Targets,),
+    "record": (RecordSettings,),
+    "watch": (WatchSettings, Rule),
+}  # fmt: skip
+OF_THE_PROGRAM = {"Id", "Preset Id", "Version", "Inputs", "Outputs", "Dismissed", "Hold", "MIDI"}
+"""What nobody sets as such, or is explained on another page."""
+
+
+@pytest.mark.parametrize("page", list(OUTSIDE_STAGES))
+def test_every_setting_outside_the_chain_has_its_place(page: str) -> None:
+    for model in OUTSIDE_STAGES[page]:
+        for title in set(titles(model)) - OF_THE_PROGRAM:
+            assert f"**{title}**" in PAGES[page], f"{title} of {model.__name__}"
 
 
 def test_every_finding_and_every_event_has_its_place() -> None:
