@@ -36,7 +36,7 @@ export function App() {
   const isGuideOpen = useGuide(({ isOpen }) => isOpen);
   const Page = PAGES[task];
   return (
-    <div className="grid h-full min-h-[640px] grid-cols-[134px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]">
+    <div className="grid h-full min-h-[640px] min-w-[900px] grid-cols-[134px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]">
       <Rail />
       <div className="flex min-h-0 min-w-0 flex-col">
         <div className="relative shrink-0">

@@ -41,7 +41,7 @@ def _figure(value: float | None, unit: str, digits: int = 1) -> str:
 
 _COLOURS = {
     "voice": "#b86a00",
-    "game": "#2f68a8",
+    "game": "#2c63a2",
     "music": "#4b7a2e",
     "call": "#8a4a98",
     "noise": "#5f6b76",

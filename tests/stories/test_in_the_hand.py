@@ -2,6 +2,7 @@
 
 import re
 import sqlite3
+from pathlib import Path
 
 import pytest
 from playwright.sync_api import Locator, Page, expect
@@ -241,3 +242,18 @@ def test_the_guide_opens_at_what_is_shown_and_is_searched(page: Page) -> None:
     assert violations(page) == []
     page.keyboard.press("Escape")
     expect(guide).to_have_count(0)
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1024, 700), (640, 400)], ids=str)
+def test_everything_can_be_reached_and_hit_on_any_screen(page: Page, size: tuple[int, int]) -> None:
+    """The last is a screen of 1280 x 800 at a zoom of 200 %."""
+    page.set_viewport_size({"width": size[0], "height": size[1]})
+    look = (Path(__file__).parent / "targets.js").read_text()
+    tasks = page.get_by_role("navigation", name="Tasks").get_by_role("button")
+    for n in range(tasks.count()):
+        tasks.nth(n).click()
+        expect(tasks.nth(n)).to_have_attribute("aria-current", "page")
+        page.wait_for_timeout(400)  # pictures have come
+        found = page.evaluate(look)
+        assert found["count"] > 20
+        assert (found["small"], found["lost"]) == ([], []), tasks.nth(n).text_content()

@@ -58,7 +58,7 @@ export function Notch({ path, label, side, x, frame }: Props) {
       aria-valuenow={value}
       aria-valuetext={spoken(value, info.unit, digitsOf(info.step))}
       title={info.help}
-      className="absolute flex h-5 -translate-1/2 cursor-ns-resize! touch-none items-center"
+      className="absolute flex h-6 -translate-1/2 cursor-ns-resize! touch-none items-center"
       style={{ left: x, top: y, width: WIDTH }}
       onKeyDown={onKeyDown}
       onDoubleClick={() => setSetting(path, info.defaultValue as number)}
@@ -81,7 +81,7 @@ export function Notch({ path, label, side, x, frame }: Props) {
       </svg>
       <span
         className={`absolute left-1/2 -translate-x-1/2 rounded bg-ground/70 px-1 text-[11px] font-semibold whitespace-nowrap ${
-          side === "above" ? "bottom-[17px]" : "top-[17px]"
+          side === "above" ? "bottom-[19px]" : "top-[19px]"
         }`}
       >
         {label} <span className="figures">{signless(value, 1)}</span>

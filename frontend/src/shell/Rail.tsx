@@ -168,7 +168,7 @@ function ListenBox() {
           <Slider.Range className="absolute h-1 rounded bg-voice" />
         </Slider.Track>
         <Slider.Thumb
-          className="block size-3.5 rounded-full bg-text"
+          className="thumb"
           aria-label="How loud this page plays"
           aria-valuetext={spoken(playbackDb, "dB", 0)}
         />

@@ -12,7 +12,7 @@ export function IconButton({ label, isOff, onClick, children }: Props) {
       title={label}
       disabled={isOff}
       onClick={onClick}
-      className="rounded p-1 hover:bg-raised disabled:opacity-40"
+      className="grid min-h-6 min-w-6 place-items-center rounded p-1 hover:bg-raised disabled:opacity-40"
     >
       {children}
     </button>

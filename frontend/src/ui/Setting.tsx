@@ -109,7 +109,7 @@ export function Setting({ path, colour = "var(--voice)", label, shortLabel }: Pr
           <Slider.Range className="absolute h-1 rounded" style={{ background: colour }} />
         </Slider.Track>
         <Slider.Thumb
-          className="block size-3.5 rounded-full bg-text shadow"
+          className="thumb"
           aria-label={name}
           aria-description={`${info.help} ${nowSentence(value, info, digits)} F1 for more.`}
           aria-valuetext={spoken(value, info.unit, digits)}

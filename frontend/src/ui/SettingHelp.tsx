@@ -33,7 +33,7 @@ export function SettingHelp({ path, name, shortName, value, info, isOpen, onOpen
           tabIndex={-1}
           title={info.help}
           aria-label={`Help: ${name}`}
-          className="min-w-0 truncate text-left text-[13px] decoration-quiet decoration-dotted underline-offset-4 hover:underline"
+          className="-my-1 min-w-0 truncate py-1 text-left text-[13px] decoration-quiet decoration-dotted underline-offset-4 hover:underline"
         >
           {shortName ?? name}
         </button>
