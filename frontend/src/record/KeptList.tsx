@@ -65,16 +65,18 @@ export function KeptList() {
       {kept && kept.length > 0 && !found.length && (
         <p className="text-[13px] text-quiet">Nothing of that name.</p>
       )}
-      <ul className="flex max-h-[330px] flex-col gap-0.5 overflow-auto">
-        {found.slice(0, SHOWN_AT_ONCE).map((one) => (
-          <Row
-            key={one.id}
-            one={one}
-            isShown={one.id === shown}
-            onRemove={() => void remove(one)}
-          />
-        ))}
-      </ul>
+      {found.length > 0 && (
+        <ul className="flex max-h-[330px] flex-col gap-0.5 overflow-auto">
+          {found.slice(0, SHOWN_AT_ONCE).map((one) => (
+            <Row
+              key={one.id}
+              one={one}
+              isShown={one.id === shown}
+              onRemove={() => void remove(one)}
+            />
+          ))}
+        </ul>
+      )}
     </section>
   );
 }

@@ -89,7 +89,7 @@ function SpokenReach() {
     return () => window.clearTimeout(timer);
   }, [now]);
   return (
-    <p role="status" aria-label="Reach" className="sr-only">
+    <p role="status" className="sr-only">
       {said}
     </p>
   );

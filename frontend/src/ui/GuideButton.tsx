@@ -9,7 +9,7 @@ export function GuideButton({ page, at = "", about }: Props) {
     <button
       type="button"
       aria-label={`Guide: ${about}`}
-      title={`What the guide says of ${about}`}
+      title={`Guide: ${about}`}
       onClick={() => openGuide(page, at)}
       className="size-6 shrink-0 rounded-full bg-raised text-[13px] font-semibold text-quiet hover:bg-line hover:text-text"
     >

@@ -31,6 +31,7 @@ export function Setting({ path, colour = "var(--voice)", label, shortLabel }: Pr
   const setting = useSetting(path);
   const [dragged, setDragged] = useState<number | null>(null);
   const [isHelping, setHelping] = useState(false);
+  const thumb = useRef<HTMLSpanElement>(null);
   const latest = useRef<number | null>(null);
   if (!setting || typeof setting.value !== "number") return null;
   const { info } = setting;
@@ -67,7 +68,7 @@ export function Setting({ path, colour = "var(--voice)", label, shortLabel }: Pr
   };
 
   return (
-    <div className="pb-px" data-path={path}>
+    <div className="pb-px" title={info.help} data-path={path}>
       <div className="flex items-baseline justify-between">
         <SettingHelp
           path={path}
@@ -77,6 +78,7 @@ export function Setting({ path, colour = "var(--voice)", label, shortLabel }: Pr
           info={info}
           isOpen={isHelping}
           onOpen={setHelping}
+          returnTo={thumb}
         />
         <span className="flex items-baseline gap-1.5">
           <TypedNumber
@@ -109,9 +111,14 @@ export function Setting({ path, colour = "var(--voice)", label, shortLabel }: Pr
           <Slider.Range className="absolute h-1 rounded" style={{ background: colour }} />
         </Slider.Track>
         <Slider.Thumb
+          ref={thumb}
           className="thumb"
           aria-label={name}
           aria-description={`${info.help} ${nowSentence(value, info, digits)} F1 for more.`}
+          // On a logarithmic slider Radix would say the place, not the value.
+          aria-valuemin={info.minimum}
+          aria-valuemax={info.maximum}
+          aria-valuenow={value}
           aria-valuetext={spoken(value, info.unit, digits)}
         />
       </Slider.Root>

@@ -1,6 +1,7 @@
 /** A setting's name, which opens its help: what it is for, what its present value does, and its range. */
 
 import { Popover } from "radix-ui";
+import type { RefObject } from "react";
 import { openGuide } from "../guideView";
 import { settingPlace } from "../guidePlace";
 import { useLive } from "../live/store";
@@ -18,9 +19,20 @@ type Props = {
   info: SettingInfo;
   isOpen: boolean;
   onOpen: (isOpen: boolean) => void;
+  /** Where the focus belongs when it closes. */
+  returnTo: RefObject<HTMLElement | null>;
 };
 
-export function SettingHelp({ path, name, shortName, value, info, isOpen, onOpen }: Props) {
+export function SettingHelp({
+  path,
+  name,
+  shortName,
+  value,
+  info,
+  isOpen,
+  onOpen,
+  returnTo,
+}: Props) {
   const rig = useLive((live) => live.state?.rig);
   const digits = digitsOf(info.step);
   const place = rig ? settingPlace(path, rig) : null;
@@ -31,7 +43,6 @@ export function SettingHelp({ path, name, shortName, value, info, isOpen, onOpen
         <button
           type="button"
           tabIndex={-1}
-          title={info.help}
           aria-label={`Help: ${name}`}
           className="-my-1 min-w-0 truncate py-1 text-left text-[13px] decoration-quiet decoration-dotted underline-offset-4 hover:underline"
         >
@@ -41,6 +52,10 @@ export function SettingHelp({ path, name, shortName, value, info, isOpen, onOpen
       <Popover.Portal>
         <Popover.Content
           aria-label={`Help on ${name}`}
+          onCloseAutoFocus={(event) => {
+            event.preventDefault();
+            returnTo.current?.focus();
+          }}
           align="start"
           sideOffset={6}
           collisionPadding={10}
