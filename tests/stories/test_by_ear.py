@@ -61,6 +61,8 @@ def test_every_task_is_said_in_its_order_and_all_that_is_operated_has_a_name(
     for n, (task, parts) in enumerate(PARTS.items()):
         tasks.nth(n).click()
         page.get_by_role("main", name=task).get_by_role("button").first.wait_for()
+        if task == "Watch":
+            page.get_by_role("main").get_by_role("listitem").first.wait_for()
         page.wait_for_timeout(400)
         said: list[str] = page.evaluate(WALK, 600)
         assert said[0] == f"main, {task}"
