@@ -1,6 +1,5 @@
 """A long recording, written faster than time by what writes it on air; then what a page asks of it first."""
 
-import resource
 import tempfile
 import time
 from collections.abc import Callable
@@ -24,6 +23,7 @@ from goshawk.recorder.writing import Writing
 from goshawk.store.recordings.folder import load_document, read_peaks
 from goshawk.store.recordings.names import new_id
 from goshawk.store.recordings.shelf import Shelf
+from goshawk.system.processes import most_resident_mb
 from goshawk.units import SAMPLE_RATE_HZ
 
 SOUND_S = 20
@@ -61,13 +61,13 @@ def run_bench_recording(
         writing = Writing(document, place, place, "{date}", lambda text, _: say(text), waits=True)
         writing.start()
         began, spent = time.monotonic(), time.process_time()
-        resident_early_mb = 0
+        resident_early_mb: int | None = None
         for n in range(pieces):
             at = n * PIECE_FRAMES % (SOUND_S * SAMPLE_RATE_HZ)
             heard = [one[at : at + PIECE_FRAMES] for one in sounds]
             writing.give(HeardPiece(n * PIECE_FRAMES, heard, [], is_new_session=False))
             if n == pieces // 10:
-                resident_early_mb = _most_resident_mb()
+                resident_early_mb = most_resident_mb()
             if n % max(1, pieces // 8) == 0:
                 say(f"{n / pieces * hours:.1f} h …")
         writing.end()
@@ -93,12 +93,8 @@ def run_bench_recording(
             "core_percent": round(spent / (hours * 3600.0) * 100.0, 2),
             "times_faster": round(hours * 3600.0 / took_s, 1),
             "resident_mb_at_a_tenth": resident_early_mb,
-            "resident_mb_at_the_end": _most_resident_mb(),
+            "resident_mb_at_the_end": most_resident_mb(),
             "list_ms": round(list_ms, 1),
             "picture_ms": round(picture_ms, 1),
             "picture_points": len(picture),
         }
-
-
-def _most_resident_mb() -> int:
-    return round(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024)

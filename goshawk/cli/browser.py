@@ -1,7 +1,5 @@
 """Opening the browser at the application's address, where there is a screen to open it on."""
 
-import os
-import sys
 import threading
 import time
 import urllib.request
@@ -9,13 +7,6 @@ import webbrowser
 
 PATIENCE_S = 240.0
 """The first start compiles."""
-
-
-def has_screen() -> bool:
-    """Whether a browser that is opened can be seen; over a bare terminal it would take the terminal."""
-    if sys.platform in ("win32", "darwin"):
-        return True
-    return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
 
 
 def open_when_there(url: str) -> None:

@@ -9,9 +9,9 @@ from goshawk.core.rig import Rig
 from goshawk.core.rig_changes import own_rig
 from goshawk.devices.cards import as_devices, list_cards
 from goshawk.devices.catalog import INPUT_DEVICES, OUTPUT_DEVICES
-from goshawk.devices.scheduling import grants_realtime
 from goshawk.devices.sound_server.control import SoundServer
 from goshawk.errors import NoSoundServer, SoundServerRefused
+from goshawk.system.scheduling import grants_realtime
 
 PRACTICE = "Practice"
 

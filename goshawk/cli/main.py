@@ -84,12 +84,13 @@ def _serve_with(spawned: Any, port: int, data_dir: Path, *, is_own: bool, opens:
     )
     import uvicorn
 
-    from goshawk.cli.browser import has_screen, open_when_there
+    from goshawk.cli.browser import open_when_there
     from goshawk.cli.devices import first_rig
     from goshawk.core.rig import Rig
     from goshawk.store.database import database_path, open_database
     from goshawk.store.ownership import take
     from goshawk.store.rigs import load_active_rig
+    from goshawk.system.desktop import has_screen
     from goshawk.web.app import create_app
 
     with plain_errors():

@@ -1,8 +1,6 @@
 """``goshawk record``: a rig played and recorded without a page."""
 
 import asyncio
-import contextlib
-import signal
 from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
@@ -17,6 +15,7 @@ from goshawk.errors import BadInput, RecorderLost
 from goshawk.recorder import messages
 from goshawk.recorder.client import RecorderClient
 from goshawk.store.recordings.names import new_id
+from goshawk.system.desktop import on_end_asked
 from goshawk.units import SAMPLE_RATE_HZ
 
 LONGEST_S = 86_400.0
@@ -77,9 +76,7 @@ async def record(
 
     recorder = RecorderClient(engine.memory.name, heard, lost)
     loop = asyncio.get_running_loop()
-    for number in (signal.SIGINT, signal.SIGTERM):
-        with contextlib.suppress(NotImplementedError):
-            loop.add_signal_handler(number, lambda: recorder.tell(messages.End()))
+    on_end_asked(loop, lambda: recorder.tell(messages.End()))
     # The recorder is there first, so that not a frame of the beginning is missing.
     recorder.start(begin)
     await engine.start()

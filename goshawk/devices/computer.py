@@ -13,7 +13,7 @@ from goshawk.core.routing import FEEDS, VIRTUAL, FeedName, OutputSettings
 from goshawk.devices.capture import Capture
 from goshawk.devices.endpoint import PAIR, SERVER, Direction, Endpoint, is_real
 from goshawk.devices.opener import Opener
-from goshawk.devices.scheduling import grants_realtime
+from goshawk.system.scheduling import grants_realtime
 from goshawk.units import frames_to_ms
 
 SMALLEST_BUFFER_BLOCKS = 3

@@ -10,8 +10,8 @@ from collections.abc import Iterable
 from goshawk.core.dsp.frame_ring import DROPOUTS, TARGET
 from goshawk.devices.cards import CardStreams
 from goshawk.devices.endpoint import CARD, GROWTH, SERVER, Endpoint
-from goshawk.devices.scheduling import take_realtime
 from goshawk.devices.sound_server.streams import ServerStreams
+from goshawk.system.scheduling import take_realtime
 
 log = logging.getLogger(__name__)
 

@@ -8,7 +8,6 @@ import asyncio
 import contextlib
 import logging
 import select
-import socket
 import subprocess
 import time
 from collections.abc import Callable
@@ -23,6 +22,7 @@ from goshawk.core.rig import Rig
 from goshawk.engine import messages
 from goshawk.engine.plan import Comparing, Plan
 from goshawk.engine.spawn import Spawned, spawn
+from goshawk.system.links import Packets
 from goshawk.timeline.memory import Memory, sweep
 from goshawk.timeline.readings import EngineReading
 from goshawk.units import SAMPLE_RATE_HZ
@@ -73,7 +73,7 @@ class EngineClient:
         self._on_notice = on_notice
         self._on_insert, self._on_plan = on_insert, on_plan
         self._process: subprocess.Popen[bytes] | None = None
-        self._end: socket.socket | None = None
+        self._end: Packets | None = None
         self._is_ready = False
         self._heard_at = self._ready_at = 0.0
         self._watch: asyncio.Task[None] | None = None
@@ -201,7 +201,7 @@ class EngineClient:
 
     def push_microphone(self, rate_hz: int, channels: int, samples: bytes) -> None:
         """The browser's microphone: interleaved float32. It gives way to all else when the engine is slow."""
-        if self._end and messages.has_room(self._end):
+        if self._end and self._end.has_room:
             self._send(messages.Microphone(rate_hz, channels, samples))
 
     def stop_microphone(self) -> None:
@@ -284,10 +284,17 @@ class EngineClient:
             self._is_ready = False
         except msgspec.MsgspecError:  # One bad message must not end the link to the engine.
             log.exception("a message of the audio process could not be understood")
+        else:
+            if end.has_more:  # The system does not tell of these any more.
+                asyncio.get_running_loop().call_soon(self._read_more, end)
         if seen:
             self.seen_number, self.heard_frames = seen.plan, seen.end_frame
             self._follow_plan()
             self._on_seen(seen.engine)
+
+    def _read_more(self, end: Packets) -> None:
+        if end is self._end:
+            self._read()
 
     async def _watch_over(self) -> None:
         in_a_row = 0

@@ -1,19 +1,16 @@
 """What goes over the socket between the audio process and the web process: few, small, typed.
 
-A message is one packet (SOCK_SEQPACKET keeps their borders). Both ends send without waiting: a packet that does not fit
+A message is one packet. Both ends send without waiting: a packet that does not fit
 is dropped, so that a slow reader never makes the sound late. What must arrive is the plan: it is sent until it is seen.
 Sound and readings do not go this way but through shared memory (``goshawk.timeline``).
 """
 
-import fcntl
-import socket
-import sys
-import termios
 import zlib
 
 import msgspec
 
 from goshawk.engine.plan import Plan
+from goshawk.system.links import Packets
 from goshawk.timeline.readings import EngineReading
 
 LARGEST_PACKET_BYTES = 200_000
@@ -125,45 +122,20 @@ _to_engine: msgspec.msgpack.Decoder[ToEngine] = msgspec.msgpack.Decoder(ToEngine
 _from_engine: msgspec.msgpack.Decoder[FromEngine] = msgspec.msgpack.Decoder(FromEngine)
 
 
-def send(end: socket.socket, message: ToEngine | FromEngine) -> bool:
+def send(end: Packets, message: ToEngine | FromEngine) -> bool:
     """Send one; False if the other end is too slow to take it, or it is too large. Raises OSError if the other end is
     gone."""
     packet = _encoder.encode(message)
-    if len(packet) > LARGEST_PACKET_BYTES:
-        return False
-    try:
-        end.send(packet)
-    except BlockingIOError:
-        return False
-    return True
+    return len(packet) <= LARGEST_PACKET_BYTES and end.send(packet)
 
 
-def has_room(end: socket.socket) -> bool:
-    """Whether little of what was sent waits to be read: what can be left out is sent only then, so that the rest
-    gets through."""
-    waiting = int.from_bytes(fcntl.ioctl(end, termios.TIOCOUTQ, b"\0" * 4), sys.byteorder)
-    return waiting < end.getsockopt(socket.SOL_SOCKET, socket.SO_SNDBUF) // 4
-
-
-def _received(end: socket.socket) -> bytes | None:
-    try:
-        packet = end.recv(LARGEST_PACKET_BYTES * 2)
-    except BlockingIOError:
-        return None
-    except ConnectionError:
-        raise EOFError from None
-    if not packet:
-        raise EOFError
-    return packet
-
-
-def receive_in_engine(end: socket.socket) -> ToEngine | None:
+def receive_in_engine(end: Packets) -> ToEngine | None:
     """The next message to the engine; None if none waits. Raises EOFError if the other end is gone."""
-    packet = _received(end)
+    packet = end.receive(LARGEST_PACKET_BYTES * 2)
     return None if packet is None else _to_engine.decode(packet)
 
 
-def receive_from_engine(end: socket.socket) -> FromEngine | None:
+def receive_from_engine(end: Packets) -> FromEngine | None:
     """The next message of the engine; None if none waits. Raises EOFError if the other end is gone."""
-    packet = _received(end)
+    packet = end.receive(LARGEST_PACKET_BYTES * 2)
     return None if packet is None else _from_engine.decode(packet)

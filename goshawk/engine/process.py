@@ -14,11 +14,12 @@ import time
 
 import numpy as np
 
-from goshawk.devices.scheduling import take_realtime
 from goshawk.engine import messages
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
 from goshawk.engine.plan_maker import PlanMaker
+from goshawk.system.links import Packets, packets
+from goshawk.system.scheduling import take_realtime
 from goshawk.timeline.memory import SESSION, TEST_CLOCK, Memory
 from goshawk.timeline.readings import EngineReading, ReadingsWriter
 from goshawk.timeline.sound import SoundWriter
@@ -103,7 +104,7 @@ class Clock:
 class AudioProcess:
     """Ties the loop to the clock, the socket and the shared memory."""
 
-    def __init__(self, end: socket.socket, memory: Memory, plan: Plan) -> None:
+    def __init__(self, end: Packets, memory: Memory, plan: Plan) -> None:
         self._end, self._memory = end, memory
         self._loop = AudioLoop(plan)
         self._readings = ReadingsWriter(memory)
@@ -241,10 +242,10 @@ class AudioProcess:
             messages.send(self._end, messages.Said(sentence))
 
 
-def run(descriptor: int, memory_name: str) -> None:
+def run(link: socket.socket, memory_name: str) -> None:
     """Entry of the audio process: the plan is what comes first. At its end, however the web process has ended, nothing
     of the shared memory is left."""
-    end = socket.socket(fileno=descriptor)
+    end = packets(link)
     memory = Memory.open(memory_name)
     try:
         _play(end, memory)
@@ -252,7 +253,7 @@ def run(descriptor: int, memory_name: str) -> None:
         memory.remove_if_left()
 
 
-def _play(end: socket.socket, memory: Memory) -> None:
+def _play(end: Packets, memory: Memory) -> None:
     with contextlib.suppress(KeyboardInterrupt, EOFError):
         while (message := messages.receive_in_engine(end)) is None:
             select.select([end], [], [])
@@ -260,7 +261,3 @@ def _play(end: socket.socket, memory: Memory) -> None:
             audio = AudioProcess(end, memory, message.read())
             audio.make_plans_beside()
             audio.run()
-
-
-if __name__ == "__main__":
-    run(int(sys.argv[1]), sys.argv[2])

@@ -16,6 +16,7 @@ from goshawk.core.sound_check import run_with_sound
 from goshawk.core.stage import Block
 from goshawk.errors import GoshawkError
 from goshawk.store.work_folder import HEARD_SIDES, heard_path, private_folder
+from goshawk.system.scheduling import give_way
 from goshawk.units import SAMPLE_RATE_HZ, db_to_linear
 
 _MOST_LINEAR = 0.9
@@ -27,8 +28,7 @@ NICENESS = 5
 
 def stay_behind() -> None:
     """The sound on air goes before this work, and it ends with the process that started it, however that ends."""
-    if hasattr(os, "nice"):
-        os.nice(NICENESS)
+    give_way(NICENESS)
     parent = multiprocessing.parent_process()
     if parent:
         threading.Thread(target=_end_with, args=(parent,), daemon=True).start()

@@ -4,7 +4,6 @@ lost."""
 import asyncio
 import contextlib
 import logging
-import socket
 import subprocess
 from collections.abc import Awaitable, Callable
 from typing import Any
@@ -12,7 +11,7 @@ from typing import Any
 from goshawk.errors import GoshawkError, ObserverLost
 from goshawk.links import put
 from goshawk.observer import wishes
-from goshawk.processes import start_process
+from goshawk.system.processes import start_process
 
 log = logging.getLogger(__name__)
 
@@ -98,9 +97,8 @@ class ObserverClient:
             pause_s = min(LONGEST_PAUSE_S, pause_s * 2.0)
 
     async def _run_one(self) -> None:
-        ours, theirs = socket.socketpair()
-        self._process = start_process("goshawk.observer.process", theirs, self._memory_name)
-        reader, self._writer = await asyncio.open_unix_connection(sock=ours, limit=1 << 20)
+        self._process, end = start_process("goshawk.observer.process", self._memory_name)
+        reader, self._writer = await asyncio.open_connection(sock=end, limit=1 << 20)
         try:
             self._send(self._begin())
             for message in self._newest.values():

@@ -12,6 +12,7 @@ from goshawk.errors import GoshawkError, ObserverLost
 from goshawk.links import put
 from goshawk.observer import wishes
 from goshawk.observer.desk import Desk
+from goshawk.system.scheduling import give_way
 from goshawk.timeline.memory import HURRIED_PLACE, TEST_CLOCK, Memory
 
 log = logging.getLogger(__name__)
@@ -67,7 +68,7 @@ async def _answer(desk: Desk, link: _Link, ask: wishes.Ask) -> None:
 
 
 async def _serve(end: socket.socket, memory: Memory) -> None:
-    reader, writer = await asyncio.open_unix_connection(sock=end, limit=1 << 20)
+    reader, writer = await asyncio.open_connection(sock=end, limit=1 << 20)
     link = _Link(writer)
     begin = await wishes.next_to_observer(reader)
     assert isinstance(begin, wishes.Begin)
@@ -94,14 +95,8 @@ async def _serve(end: socket.socket, memory: Memory) -> None:
         os._exit(0)  # Work in threads must not hold up the end.
 
 
-def run(descriptor: int, memory_name: str) -> None:
+def run(link: socket.socket, memory_name: str) -> None:
     """Entry of the process."""
-    os.nice(NICENESS)
+    give_way(NICENESS)
     with contextlib.suppress(EOFError, ConnectionError, KeyboardInterrupt):
-        asyncio.run(_serve(socket.socket(fileno=descriptor), Memory.open(memory_name)))
-
-
-if __name__ == "__main__":
-    import sys
-
-    run(int(sys.argv[1]), sys.argv[2])
+        asyncio.run(_serve(link, Memory.open(memory_name)))

@@ -3,13 +3,12 @@
 import asyncio
 import contextlib
 import logging
-import socket
 import subprocess
 from collections.abc import Awaitable, Callable
 
 from goshawk.links import put
-from goshawk.processes import start_process
 from goshawk.recorder import messages
+from goshawk.system.processes import start_process
 
 log = logging.getLogger(__name__)
 
@@ -69,9 +68,8 @@ class RecorderClient:
         self.finished.set()
 
     async def _run_one(self, begin: messages.Begin) -> bool:
-        ours, theirs = socket.socketpair()
-        self._process = start_process("goshawk.recorder.process", theirs, self._memory_name)
-        reader, self._writer = await asyncio.open_unix_connection(sock=ours, limit=1 << 20)
+        self._process, end = start_process("goshawk.recorder.process", self._memory_name)
+        reader, self._writer = await asyncio.open_connection(sock=end, limit=1 << 20)
         put(self._writer, begin)
         if self.is_ending:
             put(self._writer, messages.End())

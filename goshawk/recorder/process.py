@@ -12,11 +12,11 @@ import contextlib  # noqa: E402
 import logging  # noqa: E402
 import os  # noqa: E402
 import socket  # noqa: E402
-import sys  # noqa: E402
 
 from goshawk.links import put  # noqa: E402
 from goshawk.recorder import messages  # noqa: E402
 from goshawk.recorder.session import Session  # noqa: E402
+from goshawk.system.scheduling import give_way  # noqa: E402
 from goshawk.timeline.memory import (  # noqa: E402
     LOGGED,
     RECORDER_PLACE,
@@ -83,7 +83,7 @@ class _Recorder:
 
 
 async def _serve(end: socket.socket, memory: Memory) -> None:
-    reader, writer = await asyncio.open_unix_connection(sock=end, limit=1 << 20)
+    reader, writer = await asyncio.open_connection(sock=end, limit=1 << 20)
     begin = await messages.next_to_recorder(reader)
     assert isinstance(begin, messages.Begin)
     recorder = _Recorder(memory, begin, writer)
@@ -111,17 +111,13 @@ async def _obey(reader: asyncio.StreamReader, session: Session) -> None:
                     session.end()
 
 
-def run(descriptor: int, memory_name: str) -> None:
+def run(link: socket.socket, memory_name: str) -> None:
     """Entry of the process."""
     os.umask(0o077)
-    os.nice(NICENESS)
+    give_way(NICENESS)
     memory = Memory.open(memory_name)
     try:
         with contextlib.suppress(EOFError, ConnectionError, KeyboardInterrupt):
-            asyncio.run(_serve(socket.socket(fileno=descriptor), memory))
+            asyncio.run(_serve(link, memory))
     finally:
         memory.remove_if_left()
-
-
-if __name__ == "__main__":
-    run(int(sys.argv[1]), sys.argv[2])

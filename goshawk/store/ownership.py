@@ -1,12 +1,12 @@
 """One program at a time works on a folder of saved things: two would overwrite each other's changes."""
 
-import fcntl
 import json
 import os
 from pathlib import Path
 from typing import IO, Any
 
 from goshawk.errors import StoreUnusable
+from goshawk.system.locks import lock
 
 LOCK_NAME = "goshawk.lock"
 
@@ -38,9 +38,7 @@ def take(data_dir: Path) -> Ownership:
         raise StoreUnusable(
             f"The folder {data_dir} cannot be used ({error.strerror}). Choose another with --data-dir."
         ) from None
-    try:
-        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
+    if not lock(file):
         file.close()
         raise StoreUnusable(
             f"Another Goshawk{owner(data_dir)} works on {data_dir}. Use that one, or choose another "

@@ -10,14 +10,14 @@ import time
 from collections.abc import Iterator
 from multiprocessing import resource_tracker
 from multiprocessing.shared_memory import SharedMemory
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.errors import TimelineLost
-from goshawk.processes import is_alive
+from goshawk.system.desktop import shared_memories
+from goshawk.system.processes import is_alive
 
 TEST_CLOCK = "GOSHAWK_TEST_CLOCK"
 """An environment variable, set for tests alone: the engine's clock can then be driven, faster than time, but no faster
@@ -154,8 +154,8 @@ class Memory:
 
 
 def sweep() -> None:
-    """Remove what killed processes have left. On systems that show shared memory as files; others tidy up themselves."""
-    for path in Path("/dev/shm").glob(f"{_PREFIX}*"):
+    """Remove what killed processes have left."""
+    for path in shared_memories(_PREFIX):
         owner = path.name.removeprefix(_PREFIX).partition("-")[0]
         if owner.isdigit() and not is_alive(int(owner)):
             path.unlink(missing_ok=True)

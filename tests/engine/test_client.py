@@ -1,7 +1,6 @@
 """The engine's client: the plan arrives whatever the socket holds, and no engine can hold up the web process."""
 
 import asyncio
-import socket
 from collections.abc import Iterator
 from typing import Any
 
@@ -17,7 +16,8 @@ from goshawk.engine import client as client_module
 from goshawk.engine import messages
 from goshawk.engine.client import SEND_AGAIN_S, TAKEN_AT_ONCE, UNSEEN_S, EngineClient
 from goshawk.engine.plan import Comparing, Plan
-from goshawk.engine.spawn import Spawned, make_pair
+from goshawk.engine.spawn import Spawned
+from goshawk.system.links import Packets, packet_pair
 from goshawk.timeline.memory import Memory
 from goshawk.timeline.readings import EngineReading
 from tests.playing import engine_reading
@@ -41,7 +41,7 @@ class Linked:
         self.seen: list[EngineReading] = []
         self.notices: list[str] = []
         self.client = EngineClient(Rig(), self.seen.append, self.notices.append, spawned())
-        ours, self.engine = make_pair()
+        ours, self.engine = packet_pair()
         self.client._end, self.client._is_ready = ours, True
 
     def plans(self) -> list[Plan]:
@@ -71,7 +71,7 @@ def linked(time: Time) -> Iterator[Linked]:
     linked = Linked()
     yield linked
     for end in (linked.client._end, linked.engine):
-        assert isinstance(end, socket.socket)
+        assert isinstance(end, Packets)
         end.close()
 
 

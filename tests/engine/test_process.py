@@ -1,6 +1,5 @@
 """The audio process on a clock that the test turns: late blocks, slow readers, floods, bad files."""
 
-import socket
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -16,7 +15,7 @@ from goshawk.core.routing import FeedName
 from goshawk.engine import messages, process
 from goshawk.engine.plan import Plan
 from goshawk.engine.process import AudioProcess, Clock
-from goshawk.engine.spawn import make_pair
+from goshawk.system.links import Packets, packet_pair
 from goshawk.timeline.memory import RING_FRAMES, Memory
 from goshawk.timeline.readings import Readings, ReadingsReader
 from goshawk.timeline.sound import SoundReader
@@ -71,9 +70,12 @@ def test_after_a_long_stall_the_missed_time_is_given_up_and_counted(time: Time) 
     assert clock.late_blocks <= 1
 
 
-@pytest.fixture
-def ends() -> Iterator[tuple[socket.socket, socket.socket]]:
-    ours, theirs = make_pair()
+Ends = tuple[Packets, Packets]
+
+
+@pytest.fixture(params=[True, False], ids=["native", "portable"])
+def ends(request: pytest.FixtureRequest) -> Iterator[Ends]:
+    ours, theirs = packet_pair(keeps_borders=request.param)
     yield ours, theirs
     ours.close()
     theirs.close()
@@ -100,7 +102,7 @@ def run_blocks(audio: AudioProcess, count: int) -> None:
     audio._loop.run_block = block  # type: ignore[method-assign]
 
 
-def taken(end: socket.socket, kind: type[T]) -> list[T]:
+def taken(end: Packets, kind: type[T]) -> list[T]:
     """What the engine said of one kind; the rest is gone."""
     found: list[T] = []
     while message := messages.receive_from_engine(end):
@@ -109,9 +111,7 @@ def taken(end: socket.socket, kind: type[T]) -> list[T]:
     return found
 
 
-def test_rigs_are_taken_readings_and_sound_are_published(
-    time: Time, ends: tuple[socket.socket, socket.socket]
-) -> None:
+def test_rigs_are_taken_readings_and_sound_are_published(time: Time, ends: Ends) -> None:
     ours, theirs = ends
     memory = Memory.local()
     audio = AudioProcess(theirs, memory, Plan())
@@ -149,9 +149,7 @@ def test_rigs_are_taken_readings_and_sound_are_published(
     assert len(taken(ours, messages.Seen)) == pytest.approx(4, abs=1)
 
 
-def test_a_reader_that_never_reads_makes_nothing_late(
-    time: Time, ends: tuple[socket.socket, socket.socket]
-) -> None:
+def test_a_reader_that_never_reads_makes_nothing_late(time: Time, ends: Ends) -> None:
     """Neither the socket nor the shared memory is ever waited for, and who was slow sees what is missing."""
     _, theirs = ends
     memory = Memory.local()
@@ -170,9 +168,7 @@ def test_a_reader_that_never_reads_makes_nothing_late(
     assert log.lost > 400
 
 
-def test_a_flood_is_taken_a_few_messages_a_block(
-    time: Time, ends: tuple[socket.socket, socket.socket]
-) -> None:
+def test_a_flood_is_taken_a_few_messages_a_block(time: Time, ends: Ends) -> None:
     ours, theirs = ends
     audio = AudioProcess(theirs, Memory.local(), Plan())
     piece = messages.Microphone(48_000, 1, np.zeros(480, np.float32).tobytes())
@@ -186,7 +182,7 @@ def test_a_flood_is_taken_a_few_messages_a_block(
 
 
 def test_a_damaged_file_is_said_and_the_sound_goes_on(
-    time: Time, ends: tuple[socket.socket, socket.socket], tmp_path: Path
+    time: Time, ends: Ends, tmp_path: Path
 ) -> None:
     ours, theirs = ends
     (tmp_path / "bad.npy").write_bytes(b"nothing")
@@ -206,9 +202,7 @@ def test_a_damaged_file_is_said_and_the_sound_goes_on(
     assert audio._loop.rack.statuses()["file"]["state"] == "no file"
 
 
-def test_commands_cough_fault_and_measure(
-    time: Time, ends: tuple[socket.socket, socket.socket]
-) -> None:
+def test_commands_cough_fault_and_measure(time: Time, ends: Ends) -> None:
     """A cough silences the voice, a device can be unplugged, and a click comes back as it was said."""
     ours, theirs = ends
     memory = Memory.local()
@@ -244,9 +238,7 @@ def test_commands_cough_fault_and_measure(
     assert measured[0]["you"] is None, "the microphone is not in what you hear"
 
 
-def test_the_process_ends_when_told_or_when_it_is_alone(
-    time: Time, ends: tuple[socket.socket, socket.socket]
-) -> None:
+def test_the_process_ends_when_told_or_when_it_is_alone(time: Time, ends: Ends) -> None:
     ours, theirs = ends
     audio = AudioProcess(theirs, Memory.local(), Plan())
     messages.send(ours, messages.Quit())

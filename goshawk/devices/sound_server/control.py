@@ -17,7 +17,7 @@ from goshawk.core.computer import MICROPHONE, Computer, ComputerDevice, Program,
 from goshawk.core.settings import visible
 from goshawk.devices.endpoint import PAIR, SERVER
 from goshawk.errors import NoSoundServer, SoundServerRefused
-from goshawk.processes import is_alive
+from goshawk.system.processes import is_alive
 
 OWNER = "goshawk.owner"
 KEY = "goshawk.key"

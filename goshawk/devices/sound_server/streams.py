@@ -15,8 +15,8 @@ from typing import Any
 from goshawk.core.computer import STREAM
 from goshawk.core.dsp.frame_ring import FIRST, IS_PRIMED
 from goshawk.devices.endpoint import GROWTH, MOST_SERVER_MS, Endpoint
-from goshawk.devices.scheduling import realtime
 from goshawk.devices.sound_server import libpulse as pa
+from goshawk.system.scheduling import realtime
 from goshawk.units import SAMPLE_RATE_HZ
 
 TRY_AGAIN_S = 0.5

@@ -4,7 +4,6 @@ While it is being recorded, the document says how it began and the journal (a li
 one write at the end of a file. When it is finished, and when it is mended, the document says it all and the journal goes."""
 
 import contextlib
-import fcntl
 import json
 import os
 import tempfile
@@ -29,6 +28,7 @@ from goshawk.core.recording.document import (
 from goshawk.core.recording.overview import PEAKS_NAME, Peaks
 from goshawk.errors import BadRecording
 from goshawk.store.work_folder import private_folder
+from goshawk.system.locks import lock
 
 JOURNAL_NAME = "journal.jsonl"
 LABELS_NAME = "marks.txt"
@@ -122,7 +122,7 @@ class RunningFolder:
         self.path = parent / name
         self.path.mkdir(mode=0o700)
         self._journal = (self.path / JOURNAL_NAME).open("a", encoding="utf-8")
-        fcntl.flock(self._journal, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        lock(self._journal)
         self._peaks = PeaksWriter(self.path, len(document.tracks))
         write_document(self.path, document)
 
@@ -159,9 +159,7 @@ def private_folder_if_new(path: Path) -> None:
 def lock_left(folder: Path) -> IO[str] | None:
     """The journal of a recording that was left running, locked until it is closed; None if somebody still writes it."""
     file = (folder / JOURNAL_NAME).open("a", encoding="utf-8")
-    try:
-        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
+    if not lock(file):
         file.close()
         return None
     return file

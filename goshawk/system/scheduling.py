@@ -1,7 +1,8 @@
-"""Real-time scheduling of threads, where the system grants it."""
+"""Who goes first: real-time scheduling of threads, where the system grants it, and processes that give way."""
 
 import contextlib
 import os
+import sys
 from collections.abc import Iterator
 from functools import cache
 
@@ -36,3 +37,15 @@ def grants_realtime() -> bool:
     """Whether the system grants this process real-time scheduling."""
     with realtime(1) as is_granted:
         return is_granted
+
+
+def give_way(steps: int) -> None:
+    """Give way to everything that matters more, for as long as this process runs."""
+    if sys.platform == "win32":
+        import ctypes
+
+        kernel = ctypes.windll.kernel32  # type: ignore[attr-defined,unused-ignore]
+        below_normal = 0x4000
+        kernel.SetPriorityClass(kernel.GetCurrentProcess(), below_normal)
+    else:
+        os.nice(steps)

@@ -1,0 +1,19 @@
+"""Entry of every process that the application starts: python -m goshawk.child MODULE PLACE MEMORY
+
+It takes its end of the link before it loads what takes time, then calls the module's ``run`` with it and with the name of the
+shared memory."""
+
+import sys
+from importlib import import_module
+
+from goshawk.system.links import find
+
+
+def main() -> None:
+    module, place, memory_name = sys.argv[1:4]
+    end = find(place)
+    import_module(module).run(end, memory_name)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,112 @@
+"""What differs by system stands in one place, and both ways between processes do the same."""
+
+import re
+import socket
+from collections.abc import Iterator
+from pathlib import Path
+from threading import Thread
+
+import pytest
+
+from goshawk.system import links
+from goshawk.system.links import FramedPackets, Packets, find, offer, packet_pair
+from goshawk.system.locks import lock
+
+ROOT = Path(__file__).parents[1]
+OF_ONE_SYSTEM = re.compile(
+    r"SEQPACKET|AF_UNIX|pass_fds|/dev/shm|\bfcntl\b|\bsignal\.SIG|\bos\.nice\b|sched_setscheduler|\bresource\.|termios|open_unix|os\.kill"
+)
+
+
+def test_nothing_else_asks_which_system_it_runs_on() -> None:
+    found = [
+        f"{file.relative_to(ROOT)}: {line.strip()}"
+        for file in (ROOT / "goshawk").rglob("*.py")
+        if "system" not in file.relative_to(ROOT).parts
+        for line in file.read_text().splitlines()
+        if OF_ONE_SYSTEM.search(line)
+    ]
+    assert found == []
+
+
+@pytest.fixture(params=[True, False], ids=["native", "portable"])
+def pair(request: pytest.FixtureRequest) -> Iterator[tuple[Packets, Packets]]:
+    ours, theirs = packet_pair(keeps_borders=request.param)
+    yield ours, theirs
+    ours.close()
+    theirs.close()
+
+
+def test_packets_keep_their_borders_and_a_slow_reader_holds_nobody_up(
+    pair: tuple[Packets, Packets],
+) -> None:
+    ours, theirs = pair
+    assert theirs.receive(1000) is None
+    given = [bytes([n % 256]) * (1 + 977 * n % 60_000) for n in range(400)]
+    sent, taken = [], []
+    for packet in given:
+        if ours.send(packet):
+            sent.append(packet)
+    # It does not take all, says so, and loses nothing of what it took.
+    assert 0 < len(sent) < len(given)
+    assert not ours.has_room
+    for _ in range(len(given)):
+        ours.receive(10)  # What did not go in one piece goes on.
+        while packet := theirs.receive(70_000):
+            taken.append(packet)
+    assert taken == sent
+    assert ours.has_room
+    ours.close()
+    with pytest.raises(EOFError):
+        theirs.receive(1000)
+
+
+def test_over_a_stream_a_length_that_cannot_be_ends_the_link() -> None:
+    one, other = socket.socketpair()
+    framed = FramedPackets(other)
+    one.sendall(b"\xff\xff\xff\x7f" + b"x" * 100)
+    with pytest.raises(EOFError):
+        framed.receive(1000)
+    one.close()
+    framed.close()
+
+
+def test_only_who_knows_the_secret_is_taken_for_the_child(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("GOSHAWK_PORTABLE", "1")
+    link = offer(keeps_borders=True)
+    assert link.handles == ()
+    found: list[socket.socket] = []
+    waiting = Thread(target=lambda: found.append(link.taken(lambda: True)))
+    waiting.start()
+    port = int(link.place.partition(":")[2])
+    for guess in (b"", b"0" * 32, next(iter(link.environment.values()))[:-1].encode() + b"x"):
+        with socket.create_connection(("127.0.0.1", port)) as stranger:
+            stranger.sendall(guess)
+            stranger.shutdown(socket.SHUT_WR)
+            assert stranger.recv(1) == b""
+    for name, value in link.environment.items():
+        monkeypatch.setenv(name, value)
+    ours = find(link.place)
+    waiting.join()
+    ours.sendall(b"here")
+    assert found[0].recv(10) == b"here"
+    ours.close()
+    found[0].close()
+
+
+def test_a_child_that_ends_before_it_connects_is_not_waited_for(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setenv("GOSHAWK_PORTABLE", "1")
+    monkeypatch.setattr(links, "PATIENCE_S", 5.0)
+    with pytest.raises(OSError, match="did not connect"):
+        offer(keeps_borders=False).taken(lambda: False)
+
+
+def test_a_file_is_locked_for_one_alone(tmp_path: Path) -> None:
+    path = tmp_path / "ours"
+    with path.open("a+") as one, path.open("a+") as other:
+        assert lock(one)
+        assert not lock(other)
+    with path.open("a+") as again:
+        assert lock(again)
