@@ -16,6 +16,9 @@ from goshawk.store.recordings.folder import load_document
 from tests.server.running import Server
 from tools.kill_recordings import run, running, wait_for
 
+ENVIRONMENT = {"GOSHAWK_PORTABLE": "1"}
+"""Here the processes are tied together by the way that goes on every system; elsewhere in the tests by this system's own."""
+
 
 def fetched(server: Server, path: str, **headers: str) -> tuple[int, bytes]:
     request = urllib.request.Request(server.url + path, headers=headers)
