@@ -1,4 +1,4 @@
-import { lazy, Suspense } from "react";
+import { lazy, Suspense, useEffect, useRef } from "react";
 import { BalancePage } from "./balance/BalancePage";
 import { ChainPage } from "./chain/ChainPage";
 import { LevelPath } from "./levelpath/LevelPath";
@@ -34,6 +34,11 @@ export function App() {
   const task = useView((view) => view.task);
   const isReady = useLive((live) => live.state !== null && live.known !== null);
   const isGuideOpen = useGuide(({ isOpen }) => isOpen);
+  const arrivals = useView((view) => view.arrivals);
+  const main = useRef<HTMLElement>(null);
+  useEffect(() => {
+    if (arrivals) main.current?.focus({ preventScroll: true });
+  }, [arrivals]);
   const Page = PAGES[task];
   return (
     <div className="grid h-full min-h-[640px] min-w-[900px] grid-cols-[134px_minmax(0,1fr)] grid-rows-[minmax(0,1fr)]">
@@ -49,7 +54,9 @@ export function App() {
             <LevelPath isTall={task === "Chain"} />
             <main
               key={task}
-              className="min-h-0 flex-1 overflow-auto px-[18px] pt-3 pb-4"
+              ref={main}
+              tabIndex={-1}
+              className="min-h-0 flex-1 overflow-auto outline-none px-[18px] pt-3 pb-4"
               aria-label={task}
             >
               <Page />

@@ -13,7 +13,7 @@ import { cough, toggleBreak, toggleMute } from "./live/silence";
 import { hearAs } from "./live/sound";
 import { speak } from "./live/speak";
 import { useLive } from "./live/store";
-import { openTask, TASKS, useView } from "./view";
+import { goToTask, TASKS, useView } from "./view";
 
 export type Action = {
   id: string;
@@ -78,7 +78,7 @@ export const ACTIONS: Action[] = [
     id: `task.${task}`,
     does: `Open ${task}`,
     usual: String(n + 1),
-    run: () => openTask(task),
+    run: () => goToTask(task),
   })),
   { id: "levels", does: "Say the levels that matter", usual: "l", run: sayLevels },
   { id: "mute", does: "Mute your voice for everyone, or end it", usual: "m", run: toggleMute },

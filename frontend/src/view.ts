@@ -21,6 +21,8 @@ type View = {
   wiring: WiringView;
   /** The input whose settings are open in Wiring. */
   inputId: string | null;
+  /** How often a task was gone to by keyboard. */
+  arrivals: number;
   /** The device whose knobs are open in Wiring. */
   deviceId: string;
   /** The input whose chain is shown; "" is the main voice. */
@@ -34,6 +36,7 @@ export const useView = create<View>(() => ({
   task: "Chain",
   wiring: "Who hears what",
   inputId: null,
+  arrivals: 0,
   deviceId: "attic",
   chosenId: "",
   stageId: "gate",
@@ -42,6 +45,9 @@ export const useView = create<View>(() => ({
 }));
 
 export const openTask = (task: Task) => useView.setState({ task });
+/** By keyboard: the keyboard goes on from there. */
+export const goToTask = (task: Task) =>
+  useView.setState(({ arrivals }) => ({ task, arrivals: arrivals + 1 }));
 export const openStage = (stageId: string) => useView.setState({ task: "Chain", stageId });
 /** Show an input's chain, from its first stage on. */
 export const openChain = (chosenId: string) =>

@@ -19,9 +19,10 @@ from goshawk.core.measure.stage_work import (
     first_syllable_losses,
     limiter_work,
 )
+from goshawk.core.mix import heard_inputs
 from goshawk.core.preset import read_preset
 from goshawk.core.rendering import equal_loudness_gains_db, render, seamless
-from goshawk.core.rig import Rig
+from goshawk.core.rig import Rig, changed
 from goshawk.core.rig_changes import with_chain
 from goshawk.core.routing import FEEDS
 from goshawk.core.stage import Block
@@ -51,6 +52,22 @@ def test_a_loop_goes_to_you_alone_and_the_live_microphone_to_nobody() -> None:
     back = mix(mixer, live, 480)
     assert strength(back, LOOPED) < 1e-3, "nothing of the loop reaches the viewers afterwards"
     assert strength(back[RATE_HZ // 4 :], LIVE) == pytest.approx(0.1, rel=0.01)
+
+
+def test_a_loop_and_a_replay_play_on_without_a_device() -> None:
+    rig = rig_with(**BARE)
+    mixer = Mixer(rig, 480)
+    silence = {"attic": np.zeros((RATE_HZ // 2, 2), np.float32)}
+    mixer.set_loop(tone(LOOPED, -20, 0.4, channels=2))
+    mix(mixer, silence, 480, "you")
+    nowhere = changed(rig, "inputs.voice.device", "")
+    mixer.apply(nowhere)
+    heard = mix(mixer, silence, 480, "you")[RATE_HZ // 4 :]
+    assert strength(heard, LOOPED) == pytest.approx(0.1, abs=1e-3)
+    # What was recorded is measured and replayed, too, while no device is chosen.
+    sounds = {one.id: tone(LOOPED, -20, 1.0, channels=2) for one in nowhere.inputs}
+    rows = heard_inputs(nowhere, sounds).rows
+    assert strength(rows["voice"][RATE_HZ // 2 :], LOOPED) == pytest.approx(0.1, abs=1e-3)
 
 
 def test_raw_and_another_chain_are_compared_without_a_gap() -> None:

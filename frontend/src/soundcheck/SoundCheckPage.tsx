@@ -88,8 +88,8 @@ function Result({ check }: { check: SoundCheck }) {
 
 function Computing({ run: { text, share } }: { run: NonNullable<SoundCheck["run"]> }) {
   return (
-    <div role="status" className="flex items-center gap-3 text-[13px]">
-      {text} …
+    <div className="flex items-center gap-3 text-[13px]">
+      <span role="status">{text} …</span>
       <Progress label="Computing" share={share} />
       <Button onClick={() => void run("/run", "DELETE")}>Cancel</Button>
     </div>

@@ -1,6 +1,6 @@
-/** One of a few: a row of buttons of which one is on (a radio group to a screen reader). */
+/** One of a few: a row of buttons of which one is on; arrows choose, as in every radio group. */
 
-import { ToggleGroup } from "radix-ui";
+import { RadioGroup } from "radix-ui";
 
 type Props<Value extends string> = {
   label: string;
@@ -11,8 +11,7 @@ type Props<Value extends string> = {
 
 export function Choice<Value extends string>({ label, value, options, onChange }: Props<Value>) {
   return (
-    <ToggleGroup.Root
-      type="single"
+    <RadioGroup.Root
       aria-label={label}
       className={`inline-flex gap-0.5 bg-raised p-0.5 ${options.length > 4 ? "flex-wrap rounded-2xl" : "rounded-full"}`}
       value={value}
@@ -22,14 +21,14 @@ export function Choice<Value extends string>({ label, value, options, onChange }
       }}
     >
       {options.map((option) => (
-        <ToggleGroup.Item
+        <RadioGroup.Item
           key={option.value}
           value={option.value}
-          className="rounded-full px-2.5 py-1 text-[13px] whitespace-nowrap min-[1180px]:px-3.5 data-[state=on]:bg-voice-strong data-[state=on]:font-semibold data-[state=on]:text-on-voice"
+          className="rounded-full px-2.5 py-1 text-[13px] whitespace-nowrap min-[1180px]:px-3.5 data-[state=checked]:bg-voice-strong data-[state=checked]:font-semibold data-[state=checked]:text-on-voice"
         >
           {option.label}
-        </ToggleGroup.Item>
+        </RadioGroup.Item>
       ))}
-    </ToggleGroup.Root>
+    </RadioGroup.Root>
   );
 }

@@ -124,8 +124,8 @@ function BufferPanel() {
       )}
       {search.trials.length > 0 && <Trials trials={search.trials} mostShare={search.most_share} />}
       {advice && (
-        <div role="status" className="mt-2 flex items-center gap-3 text-[13px]">
-          <p>{advice.text}</p>
+        <div className="mt-2 flex items-center gap-3 text-[13px]">
+          <p role="status">{advice.text}</p>
           {advice.block_frames !== setting.value && (
             <Button
               look="main"

@@ -201,8 +201,8 @@ function Minute() {
 function Advice({ advice }: { advice: GainAdvice | undefined }) {
   const mend = advice?.mend;
   return (
-    <div role="status" className="flex items-center gap-3 text-[15px]">
-      <p className={advice?.is_clipping ? "text-over-strong" : ""}>
+    <div className="flex items-center gap-3 text-[15px]">
+      <p role="status" className={advice?.is_clipping ? "text-over-strong" : ""}>
         {advice?.is_clipping && "▲ "}
         {advice?.text ?? "–"}
       </p>

@@ -20,6 +20,15 @@ const CHANNELS = [
   { value: "stereo", label: "stereo" },
 ];
 
+export const panelId = "chosen-input";
+export const rowId = (inputId: string) => `input-${inputId}`;
+
+/** The keyboard goes on where it came from. */
+function close(inputId: string) {
+  openInput(null);
+  document.getElementById(rowId(inputId))?.focus();
+}
+
 /** One input: its name, what it is, and where its sound comes from. */
 export function InputPanel({ input }: { input: InputSettings }) {
   const chained = useLive((live) => live.state?.rig.chained);
@@ -27,7 +36,17 @@ export function InputPanel({ input }: { input: InputSettings }) {
   const isChained = chained === input.id;
   const device = useLive((live) => live.state?.devices.find(({ id }) => id === input.device));
   return (
-    <section aria-label={`Input ${input.name}`} className="rounded-lg bg-panel p-3.5 text-[13px]">
+    <section
+      id={panelId}
+      tabIndex={-1}
+      aria-label={`Input ${input.name}`}
+      onKeyDown={(event) => {
+        // Lists that open from here close themselves first.
+        const isHere = event.currentTarget.contains(event.target as Node);
+        if (event.key === "Escape" && isHere && !event.defaultPrevented) close(input.id);
+      }}
+      className="rounded-lg bg-panel p-3.5 text-[13px] outline-none"
+    >
       <div className="flex items-center gap-1">
         <NameField key={input.name} path={`${path}.name`} name={input.name} />
         <IconButton label="Move up" onClick={() => move(input, -1)}>
@@ -45,7 +64,7 @@ export function InputPanel({ input }: { input: InputSettings }) {
         >
           <Trash2 size={15} />
         </IconButton>
-        <IconButton label="Close" onClick={() => openInput(null)}>
+        <IconButton label="Close" onClick={() => close(input.id)}>
           <X size={15} />
         </IconButton>
       </div>
@@ -119,7 +138,10 @@ function NameField({ path, name }: { path: string; name: string }) {
       }}
       onKeyDown={(event) => {
         if (event.key === "Enter") event.currentTarget.blur();
-        if (event.key === "Escape") setDraft(name);
+        if (event.key === "Escape") {
+          event.preventDefault(); // It takes the name back, and does not close what it stands in.
+          setDraft(name);
+        }
       }}
       className="min-w-0 flex-1 rounded bg-transparent px-1 text-base font-semibold hover:bg-raised focus:bg-raised"
     />

@@ -1,3 +1,4 @@
+import { panelId, rowId } from "./InputPanel";
 import { FEED_LABELS } from "../api/facts.gen";
 import type { DeviceStatus, FeedName, InputSettings } from "../api/client";
 import { readings, useLevels } from "../live/readings";
@@ -78,8 +79,13 @@ function Row({ input, isChained }: { input: InputSettings; isChained: boolean })
       >
         <button
           type="button"
+          id={rowId(input.id)}
           aria-expanded={isOpen}
-          onClick={() => openInput(isOpen ? null : input.id)}
+          onClick={() => {
+            openInput(isOpen ? null : input.id);
+            // What it opens stands far behind in the page.
+            if (!isOpen) requestAnimationFrame(() => document.getElementById(panelId)?.focus());
+          }}
           className="block w-full py-2 pl-2.5 text-left hover:underline"
         >
           <span

@@ -314,7 +314,7 @@ class Mixer:
         for name, source in self._sources.items():
             source[:frames] = sound.get(name, self._silence[:frames])
         if self.main and self._playback.playing != "devices":
-            self._play_main(self._sources[self.main.settings.device][:frames])
+            self._play_main(self._source(self.main.settings.device)[:frames])
         began = self._stopwatch()
         program.run(frames)
         self._ran_s += self._stopwatch() - began
