@@ -125,7 +125,7 @@ def test_targets_holds_and_the_replay_by_keyboard_alone(page: Page, server: Serv
     was, now = (float(over_game.nth(side).inner_text().replace("−", "-")) for side in (0, 1))
     assert now - was > 15
     page.get_by_role("radio", name="As it was").focus()
-    page.keyboard.press("Enter")
+    page.keyboard.press("Space")
     expect(page.get_by_role("radio", name="As it was")).to_be_checked()
     tab_to(page, "End replay")
     page.keyboard.press("Enter")

@@ -70,7 +70,7 @@ def test_with_the_stand_in_by_keyboard_alone(page: Page, server: Server) -> None
     for view in ("Spectrum", "Proof"):
         page.keyboard.press("ArrowRight")
         expect(page.get_by_role("radio", name=view)).to_be_focused()
-    page.keyboard.press("Enter")
+    page.keyboard.press("Space")
     assert abs(proved(page, "Usual peaks") + 7) < 1.5
     assert abs(proved(page, "From low to big voice") - 10) < 2
     assert proved(page, "Cut first syllables") == 0
