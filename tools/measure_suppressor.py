@@ -117,6 +117,21 @@ def keys_of(voice: str, knows: float) -> tuple[float, float, float, float]:
     return between, under, clicks_under, -20 * np.log10(kept)
 
 
+def strokes_of(voice: str, knows: float, snr_db: int) -> tuple[float, float]:
+    """By how much strokes fall under words, and how much of the voice is lost with them: their shares in what goes out, by least
+    squares."""
+    clean, noisy = mixed((voice, "keyboard", snr_db))
+    heard = suppressed(noisy, SuppressorSettings(room=room_of(noisy), knows_voices_percent=knows))
+    count = len(clean) // 480 * 480
+    is_spoken = np.repeat((clean[:count].reshape(-1, 480) ** 2).mean(axis=1) > 1e-4, 480)
+    out, own, strokes = (
+        sound[:count][is_spoken].astype(np.float64) for sound in (heard, clean, noisy - clean)
+    )
+    parts = np.stack([own, strokes])
+    of_voice, of_strokes = np.linalg.solve(parts @ parts.T, parts @ out)
+    return -20 * np.log10(abs(of_strokes)), -20 * np.log10(of_voice)
+
+
 def clean_of(voice: str, knows: float) -> tuple[float, float]:
     clean = np.pad(judged_voice(voice), (int(LEAD_S * RATE_HZ), 0))
     heard = suppressed(clean, SuppressorSettings(knows_voices_percent=knows))
@@ -156,15 +171,23 @@ def main() -> None:
                 ]
                 print(f"| {kind}, {snr} dB | {' | '.join(cells)} |")
         print(
-            "\n| knows voices | keys between words | under words | clicks under words | lost of the voice | clean: PESQ, level |"
+            "\n| knows voices | keys between words | under words | clicks under words | lost of the voice | keyboard under words, 5 / 20 dB | "
+            "lost of the voice | clean: PESQ, level |"
         )
-        print("|---|---|---|---|---|---|")
+        print("|---|---|---|---|---|---|---|---|")
         for knows in settings:
             keys_found = np.mean(list(pool.map(partial(keys_of, knows=knows), FOLDERS)), axis=0)
+            strokes = [
+                np.mean(
+                    list(pool.map(partial(strokes_of, knows=knows, snr_db=snr), FOLDERS)), axis=0
+                )
+                for snr in SNRS_DB
+            ]
             clean = np.array(list(pool.map(partial(clean_of, knows=knows), FOLDERS)))
             between, under, clicks, lost = keys_found
             print(
                 f"| {knows:.0f} % | −{between:.1f} dB | −{under:.1f} dB | −{clicks:.1f} dB | {lost:.2f} dB "
+                f"| −{strokes[0][0]:.1f} / −{strokes[1][0]:.1f} dB | {strokes[0][1]:.2f} / {strokes[1][1]:.2f} dB "
                 f"| {clean[:, 0].min():.2f}, {clean[:, 1].min():+.2f} dB |",
                 flush=True,
             )

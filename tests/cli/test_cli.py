@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -182,7 +183,7 @@ def test_render_takes_a_preset_apart_learns_the_room_and_is_aligned(tmp_path: Pa
     alone = ("--only", "suppressor")
     learned = rendered(*alone, "--room", tmp_path / "room.wav")
     assert len(learned) == 48_000
-    assert np.std(learned[4800:9600]) < 0.2 * np.std(rendered(*alone)[4800:9600])
+    assert np.std(learned[4800:9600]) < 0.5 * np.std(rendered(*alone)[4800:9600])
     whole = rendered(
         "--set", "suppressor.reduction_db=0", "--set", "suppressor.clatter_db=0", *alone
     )
@@ -269,7 +270,7 @@ def test_a_check_of_takes_gives_the_chain_its_reasons_and_the_promised_sound(
     measured = said("measure", target)
     assert measured["integrated_lufs"] == pytest.approx(found["after"]["integrated_lufs"], abs=0.1)
     text = goshawk("soundcheck", *options(), "--talk-only").stdout
-    assert "Nothing would cover its opening and closing" in text
+    assert re.search("Nothing would cover its opening and closing|nothing to close on", text)
 
     # What is doubtful is said and done; what tells nothing is refused.
     swapped = goshawk("soundcheck", *options(low=takes["big"], big=takes["low"]))

@@ -141,7 +141,8 @@ def main() -> None:
         return torch.from_numpy(np.stack(found))
 
     began, step, running = time.monotonic(), 0, 0.0
-    while (share := (time.monotonic() - began) / (60.0 * minutes)) < 1.0:
+    # No minutes at all: only the sums for weights that were made elsewhere.
+    while minutes and (share := (time.monotonic() - began) / (60.0 * minutes)) < 1.0:
         for group in optimiser.param_groups:
             group["lr"] = RATE * min(1.0, step / 50.0) * 0.5 * (1.0 + math.cos(math.pi * share))
         piece = LONG_PIECE if share > LONG_FROM else SHORT_PIECE

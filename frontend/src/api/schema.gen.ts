@@ -5851,7 +5851,7 @@ export interface components {
             knows_voices_percent: number;
             /**
              * Takes away at most
-             * @description The most it may take off the noise; with what it knows of voices up to half as much again, where nobody speaks.
+             * @description The most it may take off the noise; what it knows of voices lets it take more where nobody speaks.
              * @default 24
              */
             reduction_db: number;

@@ -28,7 +28,7 @@ MOST_UP_DB, RANGE_DB = 8.0, 48.0
 """A gain lies between so much up and, from there, so much down; the suppressor lifts nothing."""
 
 WEIGHTS_FILE = "voice_model.npz"
-WEIGHTS_SHA256 = "f8a3aefe1bb792d16a9352c37b74e8f5de1ae11b70f19a810075a3cc802b3d84"
+WEIGHTS_SHA256 = "1fe70422c72989d7e998e73a025440cd106732864c91f0bbfd89a4b7c470bc34"
 
 _SHAPES = {
     "into": (UNITS, FEATURES),
