@@ -80,8 +80,10 @@ def test_it_takes_no_more_than_it_may_and_follows_a_change_of_the_room() -> None
     clean, noisy = in_noise("ferryman", "fan", 10)
     for most_db in (0.0, 6.0, 12.0):
         settings = SuppressorSettings(room=room_of(noisy), reduction_db=most_db)
-        # What it knows of voices may take a quarter more at the usual 50 %.
-        assert score(clean, noisy, suppressed(noisy, settings)).pauses_db < 1.25 * most_db + 0.5
+        # What it knows of voices may take three quarters more at the usual 50 %, where nobody speaks.
+        assert score(clean, noisy, suppressed(noisy, settings)).pauses_db < 1.75 * most_db + 0.5
+        by_room = settings.model_copy(update={"knows_voices_percent": 0.0})
+        assert score(clean, noisy, suppressed(noisy, by_room)).pauses_db < most_db + 0.5
     hiss = noise("hiss", 20) * np.float32(1e-3)
     louder = hiss.copy()
     louder[5 * RATE_HZ :] *= 2.5
