@@ -346,8 +346,8 @@ def _hop(
         values[SPEAKS] = advance(model, seen, states[counts[TURN]], scratch, more_db)
         # Where nobody speaks, or has just spoken, it is taken twice: no voice is harmed there.
         values[SPOKE] = max(values[SPEAKS], SPOKE_PER_HOP * values[SPOKE])
-        power = values[KNOWS] * (1.0 + (1.0 - values[SPOKE]) ** 4)
-        _take_more(bins[GAIN], more_db, power, values[LEAST_OF_BOTH], below, share)
+        knows = values[KNOWS] * (1.0 + (1.0 - values[SPOKE]) ** 4)
+        _take_more(bins[GAIN], more_db, knows, values[LEAST_OF_BOTH], below, share)
     _follow_gains(bins[GAIN], taken[IN_ALL])
     _scale(spectra, bins[GAIN])
     _overlap(np.fft.irfft(spectra, WINDOW_FRAMES), counts[AT], windows[1], ready)
