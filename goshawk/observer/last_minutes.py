@@ -56,7 +56,7 @@ class LastMinutes:
                 "Switch on “Record too” to hear any moment again."
             )
         if way not in self._gains_db:
-            self._gains_db[way] = gain_to_goal_db(
-                loudness_lufs(kept.newest(round(REFERENCE_S * SAMPLE_RATE_HZ)))
-            )
-        write_heard(target, kept.cut(first, first + frames), self._gains_db[way])
+            found = loudness_lufs(kept.newest(round(REFERENCE_S * SAMPLE_RATE_HZ)))
+            if found is not None:
+                self._gains_db[way] = gain_to_goal_db(found)
+        write_heard(target, kept.cut(first, first + frames), self._gains_db.get(way, 0.0))
