@@ -36,7 +36,10 @@ def main() -> None:
         for name in ("Suppressor", "Gate", "EQ", "Compressor"):
             stage(page, name)
             page.wait_for_timeout(1500)  # until its spectra have come
+            if name == "Compressor":  # with a setting's own help
+                page.get_by_role("button", name="Help: Threshold").click()
             take(f"chain-{name.lower()}")
+        page.keyboard.press("Escape")
         page.get_by_role("button", name="Guide: this stage").click()
         page.get_by_role("searchbox", name="Search the guide").wait_for()
         take("guide")
