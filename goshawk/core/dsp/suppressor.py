@@ -261,13 +261,21 @@ AT, HOPS, SOUNDING, TURN = range(4)
 """Places in the counts: column of the rings where the next frame goes, hops since the noise began to be followed,
 hops in a row in which something sounded, and whose turn it is of the voice model's states."""
 
-LONGEST, IS_LEARNED, LEAST_GAIN, EMPHASIS, KNOWS, LEAST_OF_BOTH, SPEAKS, SPOKE = range(8)
+LONGEST, IS_LEARNED, LEAST_GAIN, EMPHASIS, KNOWS, LEAST_OF_BOTH, SPEAKS, SPOKE, TALK = range(9)
 """Places in the values: hops over which the noise is followed, whether it was learned, the least gain, the
 emphasis from 0 to 1, the power to which the voice model's gain is taken, the least gain with it, and how likely it says
-that somebody speaks, now and a moment ago."""
+that somebody speaks: now, a moment ago, and over the last seconds."""
 
 SPOKE_PER_HOP = 0.93
 """What is left of that from hop to hop: a fifth after 0.1 s."""
+
+TALK_RISES, TALK_FALLS = 1.0 / (2.0 * HOPS_PER_S), 1.0 / (4.0 * HOPS_PER_S)
+LEAST_TALK = 0.15
+"""In talk with pauses of three seconds the mean stays over twice this; music, in which now and then something passes for a voice,
+stays about it."""
+
+WORDLESS_SHARE = 0.1
+"""Of the voice model's power, where nobody talks."""
 
 BY_ROOM, IN_ALL = range(2)
 """Rows of what is shown: the mean gain that the room alone gives, and that with what is known of voices."""
@@ -344,9 +352,14 @@ def _hop(
         )  # fmt: skip
         counts[TURN] = (counts[TURN] + 1) % TURNS
         values[SPEAKS] = advance(model, seen, states[counts[TURN]], scratch, more_db)
-        # Where nobody speaks, or has just spoken, it is taken twice: no voice is harmed there.
+        # In the pauses of somebody who talks it is taken twice: no voice is harmed there. What goes on for seconds without a
+        # word may be music, and is all but left alone.
         values[SPOKE] = max(values[SPEAKS], SPOKE_PER_HOP * values[SPOKE])
-        knows = values[KNOWS] * (1.0 + (1.0 - values[SPOKE]) ** 4)
+        rises = values[SPEAKS] > values[TALK]
+        values[TALK] += (TALK_RISES if rises else TALK_FALLS) * (values[SPEAKS] - values[TALK])
+        is_talk = min(1.0, max(0.0, values[TALK] / LEAST_TALK - 1.0))
+        least = WORDLESS_SHARE + (1.0 - WORDLESS_SHARE) * is_talk
+        knows = values[KNOWS] * (least + is_talk * (1.0 - values[SPOKE]) ** 4)
         _take_more(bins[GAIN], more_db, knows, values[LEAST_OF_BOTH], below, share)
     _follow_gains(bins[GAIN], taken[IN_ALL])
     _scale(spectra, bins[GAIN])
@@ -424,7 +437,7 @@ class Suppressor(Stage[SuppressorSettings]):
         self._minima = np.zeros((SUB_WINDOWS, BINS))
         self._clatter = ClatterSoftener(channels, max_frames)
         self._counts = np.zeros(4, np.int64)
-        self._values = np.zeros(8)
+        self._values = np.zeros(9)
         self._lets_clicks_pass = False
         self._mono = np.zeros(WINDOW_FRAMES)
         self._bands = np.zeros((3 + PAST_HOPS, BANDS))
@@ -490,6 +503,7 @@ class Suppressor(Stage[SuppressorSettings]):
         self._taken.fill(1.0)
         self._bands[1 : 1 + PAST_HOPS] = LEAST_DB
         self._values[SPEAKS] = self._values[SPOKE] = 0.0
+        self._values[TALK] = 2.0 * LEAST_TALK
 
     def reset(self) -> None:
         self._history.fill(0.0)
