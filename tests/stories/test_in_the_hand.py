@@ -257,3 +257,32 @@ def test_everything_can_be_reached_and_hit_on_any_screen(page: Page, size: tuple
         found = page.evaluate(look)
         assert found["count"] > 20
         assert (found["small"], found["lost"]) == ([], []), tasks.nth(n).text_content()
+
+
+def test_the_keyboard_goes_on_where_it_has_arrived_and_a_setting_says_what_it_does(
+    page: Page,
+) -> None:
+    page.keyboard.press("1")
+    expect(page.get_by_role("main", name="Wiring")).to_be_focused()
+    row = page.get_by_role("button", name=re.compile("^Voice .*name, role"))
+    row.focus()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("region", name="Input Voice")).to_be_focused()
+    page.keyboard.press("Escape")
+    expect(row).to_be_focused()
+    open_stage(page, "Gate")
+    slider = setting(page, "Takes away")
+    slider.focus()
+    page.keyboard.press("F1")
+    told = page.get_by_role("dialog", name="Help on Takes away")
+    expect(told).to_contain_text("How much is taken away while closed")
+    expect(told).to_contain_text(
+        re.compile(r"Now 18 dB: makes pauses clearly softer.*From 6 to 80 dB")
+    )
+    page.keyboard.press("Escape")
+    expect(slider).to_be_focused()
+    page.keyboard.press("End")
+    page.keyboard.press("F1")
+    expect(told).to_contain_text("Now 80 dB: makes pauses silent")
+    told.get_by_role("button", name="In the guide").click()
+    expect(page.get_by_role("heading", name="Gate", exact=True).last).to_be_visible()

@@ -4,6 +4,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import soundfile
+import soxr
 
 from goshawk.core.chain_slots import GateSlot, SuppressorSlot
 from goshawk.core.dsp import voice_model
@@ -13,9 +15,10 @@ from goshawk.core.dsp.voice_features import BANDS, FEATURES
 from goshawk.core.dsp.voice_model import UNITS, DamagedModel, advance, packed, weights
 from goshawk.core.graph.chain import RunningChain
 from goshawk.core.graph.taken_alone import TakenAlone
-from tests.judge import in_noise, level_db, room_of, score, spoken, suppressed
+from tests.judge import in_noise, level_db, pauses, room_of, score, spoken, suppressed
 from tests.material import RATE_HZ, VOICES, clatter_fall_db, keys, noise
 
+SOUNDS = Path(__file__).parents[3] / "goshawk" / "devices" / "sounds"
 PYTORCH = Path(__file__).parents[2] / "data" / "voice_model_check.npz"
 """What PyTorch made of some seconds of features with the shipped weights (tools/train_suppressor/put_in.py)."""
 
@@ -76,6 +79,28 @@ def test_it_is_better_than_the_room_alone(kind: str, snr_db: float, least: float
         assert by_both.pauses_db > by_room.pauses_db
         better.append(by_both.pesq - by_room.pesq)
     assert np.mean(better) > least
+
+
+def test_music_without_a_word_comes_back_within_seconds() -> None:
+    music, rate_hz = soundfile.read(SOUNDS / "music.flac", dtype="float32", always_2d=True)
+    sound = soxr.resample(music.mean(axis=1), rate_hz, RATE_HZ)[: 12 * RATE_HZ]
+    fan = noise("fan", 12)[: len(sound)] * 10 ** (-66 / 20)
+    heard = suppressed((sound + fan).astype(np.float32), SuppressorSettings(room=room_of(fan)))
+    losses = [
+        level_db(sound[from_s * RATE_HZ :]) - level_db(heard[from_s * RATE_HZ :])
+        for from_s in (0, 7)
+    ]
+    assert losses[1] < 4.0
+    assert losses[0] < 8.0
+    # Under somebody who talks it is no voice, and goes in the pauses.
+    clean = spoken("miller")[: len(sound)]
+    talk = (clean + 0.1 * sound[: len(clean)]).astype(np.float32)
+    where = pauses(clean)
+    talk, heard = (
+        talk[: len(where)],
+        suppressed(talk, SuppressorSettings(room=room_of(fan)))[: len(where)],
+    )
+    assert level_db(talk[where]) - level_db(heard[where]) > 10.0
 
 
 def test_keys_between_words_all_but_go_and_a_clean_voice_stays() -> None:
