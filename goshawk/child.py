@@ -3,6 +3,9 @@
 It takes its end of the link before it loads what takes time, then calls the module's ``run`` with it and with the name of the
 shared memory."""
 
+import atexit
+import logging
+import os
 import sys
 from importlib import import_module
 
@@ -13,6 +16,13 @@ def main() -> None:
     module, place, memory_name = sys.argv[1:4]
     end = find(place)
     import_module(module).run(end, memory_name)
+    # It has put everything away. The interpreter would take half a second more to take itself and the compiler apart, for
+    # which whoever ends or starts anew would wait.
+    logging.shutdown()
+    atexit._run_exitfuncs()
+    sys.stdout.flush()
+    sys.stderr.flush()
+    os._exit(0)
 
 
 if __name__ == "__main__":

@@ -12,6 +12,7 @@ import numpy as np
 import soundfile
 import soxr
 from numpy.typing import NDArray
+from scipy.fft import next_fast_len
 
 RATE_HZ = 48_000
 VOICES = ("keeper", "ferryman", "miller", "porter")
@@ -41,7 +42,10 @@ def speech_rms(sound: Mono) -> float:
 def noise(name: str, seconds: float, seed: int = 7) -> Mono:
     """A steady noise of unit RMS, shape (frames,)."""
     rng = np.random.default_rng(seed)
-    frames = int(seconds * RATE_HZ)
+    wanted = int(seconds * RATE_HZ)
+    frames = next_fast_len(
+        wanted, real=True
+    )  # with a large prime factor it takes ten times as long
     white = rng.standard_normal(frames)
     spectrum = np.fft.rfft(white)
     hz = np.fft.rfftfreq(frames, 1 / RATE_HZ)
@@ -68,6 +72,7 @@ def noise(name: str, seconds: float, seed: int = 7) -> Mono:
             sound = 0.4 * drops / drops.std() + rush / rush.std()
         case _:
             raise ValueError(f"no noise called {name}")
+    sound = sound[:wanted]
     return (sound / sound.std()).astype(np.float32)
 
 

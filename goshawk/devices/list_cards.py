@@ -3,9 +3,13 @@ PortAudio sees what was plugged in lately only when it is initialised."""
 
 import sys
 
-import msgspec
+import goshawk
 
-from goshawk.devices.cards import list_cards
+goshawk.runs_kernels = False  # a list every few seconds is not to cost what loading kernels does
+
+import msgspec  # noqa: E402
+
+from goshawk.devices.cards import list_cards  # noqa: E402
 
 if __name__ == "__main__":
     sys.stdout.buffer.write(msgspec.json.encode(list_cards()))
