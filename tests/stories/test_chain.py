@@ -3,6 +3,7 @@
 import json
 import re
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -190,11 +191,18 @@ def test_every_input_has_a_chain_by_mouse_and_by_keyboard(page: Page, server: Se
     detail.get_by_role("radio", name="Delay").click()
     detail.get_by_role("textbox", name="Music delay").fill("120")
     page.keyboard.press("Enter")
-    inputs = server.ask("/api/state", "GET")["rig"]["inputs"]
-    assert [one["name"] for one in inputs if one["delay_ms"] == 120.0] == ["Music"]
-    game = next(one for one in inputs if one["id"] == "game")
+
+    def inputs() -> list[Any]:
+        found: list[Any] = server.ask("/api/state", "GET")["rig"]["inputs"]
+        return found
+
+    def is_late() -> bool:
+        return [one["name"] for one in inputs() if one["delay_ms"] == 120.0] == ["Music"]
+
+    eventually(page, is_late)
+    game = next(one for one in inputs() if one["id"] == "game")
     assert [slot["stage"] for slot in game["chain"]] == ["eq", "compressor", "ducker"]
-    main = next(one for one in inputs if one["id"] == "voice")
+    main = next(one for one in inputs() if one["id"] == "voice")
     before = server.ask("/api/schema", "GET")["defaults"]["inputs"][0]
     assert main["chain"] == before["chain"], "the main voice's chain stays as it was"
     page.keyboard.press("3")

@@ -261,10 +261,13 @@ AT, HOPS, SOUNDING, TURN = range(4)
 """Places in the counts: column of the rings where the next frame goes, hops since the noise began to be followed,
 hops in a row in which something sounded, and whose turn it is of the voice model's states."""
 
-LONGEST, IS_LEARNED, LEAST_GAIN, EMPHASIS, KNOWS, LEAST_OF_BOTH, SPEAKS, SPOKE, TALK = range(9)
+(
+    LONGEST, IS_LEARNED, LEAST_GAIN, EMPHASIS, KNOWS, LEAST_OF_BOTH, SPEAKS, SPOKE, TALK, STANDS, VOICE, HEARD, VALUES,
+) = range(13)  # fmt: skip
 """Places in the values: hops over which the noise is followed, whether it was learned, the least gain, the
-emphasis from 0 to 1, the power to which the voice model's gain is taken, the least gain with it, and how likely it says
-that somebody speaks: now, a moment ago, and over the last seconds."""
+emphasis from 0 to 1, the power to which the voice model's gain is taken, the least gain with it, how likely it says
+that somebody speaks: now, a moment ago, and over the last seconds; in what share of the last hops something loud sounded, the
+power of the voice, and in how many hops it was heard."""
 
 SPOKE_PER_HOP = 0.93
 """What is left of that from hop to hop: a fifth after 0.1 s."""
@@ -273,6 +276,21 @@ TALK_RISES, TALK_FALLS = 1.0 / (2.0 * HOPS_PER_S), 1.0 / (4.0 * HOPS_PER_S)
 LEAST_TALK = 0.15
 """In talk with pauses of three seconds the mean stays over twice this; music, in which now and then something passes for a voice,
 stays about it."""
+
+TALK_EXPECTED = 4.0 * LEAST_TALK
+"""At first, so that the room is taken before the first word as it is between words."""
+
+TALK_ENDS = 1.0 / (0.2 * HOPS_PER_S)
+STANDS_PER_HOP = 1.0 / (0.15 * HOPS_PER_S)
+STANDS_ALWAYS = 0.9
+OVER_ROOM_POWER, UNDER_VOICE_POWER = 10.0, 1.0 / 6.0
+"""What sounds so far over the room, and no farther under the voice, without a gap, as strokes of keys do not, and is no word, ends talk
+within a second: music."""
+
+VOICE_PER_HOP, LEAST_SPEAKS = 1.0 / HOPS_PER_S, 0.5
+LEAST_HEARD = 0.5 * HOPS_PER_S
+VOICE_POWER = float(db_to_power(-26.0)) * FULL_POWER * BINS
+"""Of a voice that was not heard for so long yet."""
 
 WORDLESS_SHARE = 0.1
 """Of the voice model's power, where nobody talks."""
@@ -307,6 +325,26 @@ def _take_more(
         b = below[k]
         db = more_db[b] + share[k] * (more_db[b + 1] - more_db[b])
         gains[k] = max(least_gain, gains[k] * exp2(_OCTAVES_PER_DB * knows * min(0.0, db)))
+
+
+@kernel
+def _follow_talk(values: Floats, power: float, noise: float) -> float:
+    """Whether somebody talks, in these seconds, from 0 to 1, after a hop of such power over such noise."""
+    speaks = values[SPEAKS]
+    values[SPOKE] = max(speaks, SPOKE_PER_HOP * values[SPOKE])
+    if speaks > LEAST_SPEAKS:
+        values[VOICE] += VOICE_PER_HOP * (power - values[VOICE])
+        values[HEARD] = min(LEAST_HEARD, values[HEARD] + 1.0)
+    is_loud = power > UNDER_VOICE_POWER * values[VOICE]
+    if (
+        values[HEARD] == LEAST_HEARD or values[IS_LEARNED] == 1.0
+    ):  # Else music may pass for the room.
+        is_loud = is_loud and power > OVER_ROOM_POWER * noise
+    values[STANDS] += STANDS_PER_HOP * ((1.0 if is_loud else 0.0) - values[STANDS])
+    falls = TALK_ENDS if values[STANDS] > STANDS_ALWAYS else TALK_FALLS
+    values[TALK] += (TALK_RISES if speaks > values[TALK] else falls) * (speaks - values[TALK])
+    is_talk: float = min(1.0, max(0.0, values[TALK] / LEAST_TALK - 1.0))
+    return is_talk
 
 
 @kernel
@@ -352,12 +390,9 @@ def _hop(
         )  # fmt: skip
         counts[TURN] = (counts[TURN] + 1) % TURNS
         values[SPEAKS] = advance(model, seen, states[counts[TURN]], scratch, more_db)
-        # In the pauses of somebody who talks it is taken twice: no voice is harmed there. What goes on for seconds without a
-        # word may be music, and is all but left alone.
-        values[SPOKE] = max(values[SPEAKS], SPOKE_PER_HOP * values[SPOKE])
-        rises = values[SPEAKS] > values[TALK]
-        values[TALK] += (TALK_RISES if rises else TALK_FALLS) * (values[SPEAKS] - values[TALK])
-        is_talk = min(1.0, max(0.0, values[TALK] / LEAST_TALK - 1.0))
+        is_talk = _follow_talk(values, power.sum(), bins[NOISE].sum())
+        # In the pauses of somebody who talks it is taken twice: no voice is harmed there. What goes on without a word may be
+        # music, and is all but left alone.
         least = WORDLESS_SHARE + (1.0 - WORDLESS_SHARE) * is_talk
         knows = values[KNOWS] * (least + is_talk * (1.0 - values[SPOKE]) ** 4)
         _take_more(bins[GAIN], more_db, knows, values[LEAST_OF_BOTH], below, share)
@@ -437,7 +472,7 @@ class Suppressor(Stage[SuppressorSettings]):
         self._minima = np.zeros((SUB_WINDOWS, BINS))
         self._clatter = ClatterSoftener(channels, max_frames)
         self._counts = np.zeros(4, np.int64)
-        self._values = np.zeros(9)
+        self._values = np.zeros(VALUES)
         self._lets_clicks_pass = False
         self._mono = np.zeros(WINDOW_FRAMES)
         self._bands = np.zeros((3 + PAST_HOPS, BANDS))
@@ -502,8 +537,8 @@ class Suppressor(Stage[SuppressorSettings]):
         self._more_db.fill(0.0)
         self._taken.fill(1.0)
         self._bands[1 : 1 + PAST_HOPS] = LEAST_DB
-        self._values[SPEAKS] = self._values[SPOKE] = 0.0
-        self._values[TALK] = 2.0 * LEAST_TALK
+        self._values[SPEAKS:VALUES] = 0.0
+        self._values[TALK], self._values[VOICE] = TALK_EXPECTED, VOICE_POWER
 
     def reset(self) -> None:
         self._history.fill(0.0)

@@ -232,6 +232,14 @@ class RunningChain:
             elif isinstance(place.stage, Gate):
                 place.stage.hear_of_voice(speaks)
 
+    @property
+    def speaks(self) -> Floats | None:
+        """How likely somebody speaks in each frame, as the last suppressor says; None if there is none."""
+        found = [
+            place.stage.speaks for place in self._places if isinstance(place.stage, Suppressor)
+        ]
+        return found[-1] if found else None
+
     def process(self, block: Block) -> Block:
         """Pass a block of shape (frames, channels) through all stages, in place."""
         if self._program is None:

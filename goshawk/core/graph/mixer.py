@@ -402,7 +402,10 @@ class Mixer:
         main.leave(program, *self._matrix.sides[main.row])
 
     def _add_chain(self, program: Program, strip: Strip, block: Block) -> None:
-        """An input's chain, measured behind every stage."""
+        """An input's chain, measured behind every stage; what it knows of voices, for what listens to this input."""
+        speaks = strip.chain.speaks
+        listening = [strip.activity, *([self._activity] if strip.is_main else [])]
+        noting = [step for one in listening for step in one.hearing_of_voice(speaks)]
         for place in strip.chain:
             name = place.slot.id
             program.group = name
@@ -411,6 +414,8 @@ class Mixer:
             program.add(block, strip.stage_meters[name].cleaning)
             if strip.is_main and name == self._key_place:
                 program.add(block, Step(_take_key, self._key, self._key_is_open))
+        program.group = "" if strip.is_main else STRIPS
+        program.add(block, *noting)
 
     def _let_go(self) -> None:
         for strip in [one for one in self._leaving if self._matrix.is_silent(one.row)]:

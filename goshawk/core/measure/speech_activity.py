@@ -7,6 +7,9 @@ Statistics", IEEE Trans. Speech Audio Process. 9(5), 2001; here on one band). Sp
 power stands ON_DB above the floor in three of four hops, so that a key's click does not count;
 it ends when it stayed below OFF_DB for TAIL_HOPS.
 
+Where a suppressor that knows voices hears the same sound, nothing counts that it takes for none: typing, breath. It says so of what
+it has heard by then, and a voice is held for a syllable's gap.
+
 A microphone always has noise: a hop with a run of digital silence is a dropout, or a source that has not begun. It
 is neither speech nor pause, and the floor is kept over it; after LONGEST_GAP_HOPS it is looked for anew.
 """
@@ -44,6 +47,10 @@ NOTHING_FRAMES = 120
 
 LONGEST_GAP_HOPS = 1000
 
+LEAST_VOICE = 0.1
+VOICE_PER_HOP = 0.86
+"""What is left, from hop to hop, of how likely it was a voice: a fifth after 0.1 s."""
+
 _LEAST_FLOOR = db_to_power(LEAST_FLOOR_DBFS)
 _BIAS = db_to_power(MINIMUM_BIAS_DB)
 _ON = db_to_power(ON_DB)
@@ -51,12 +58,13 @@ _OFF = db_to_power(OFF_DB)
 _LOW_PASS = 1.0 - math.exp(-2.0 * math.pi * 4000.0 / SAMPLE_RATE_HZ)
 
 SUM, COUNT, LOW, SMOOTH, RECENT, IN_WINDOW, SUB, LOUD, SPEAKING, QUIET, DONE = range(11)
-NOTHING, IS_GAP, GAPS = range(11, 14)
-"""Frames of nothing so far; whether this hop holds too many; such hops in a row."""
+NOTHING, IS_GAP, GAPS, VOICE, FIELDS = range(11, 16)
+"""Frames of nothing so far; whether this hop holds too many; such hops in a row; how likely a voice was heard
+lately; and how many numbers there are."""
 
 
 @kernel
-def _decide(state: Floats, minima: Floats, kept: NDArray[np.int8]) -> None:
+def _decide(state: Floats, minima: Floats, kept: NDArray[np.int8], voice: Floats) -> None:
     """A hop is complete: its power is in SUM. LOUD holds the last four comparisons as bits."""
     if state[IS_GAP] > 0.0:
         state[GAPS] += 1.0
@@ -86,14 +94,16 @@ def _decide(state: Floats, minima: Floats, kept: NDArray[np.int8]) -> None:
     for i in range(SUB_WINDOWS):
         least = min(least, minima[i])
     floor = max(least * _BIAS, _LEAST_FLOOR)
+    state[VOICE] = max(voice[0], VOICE_PER_HOP * state[VOICE])
+    is_voice = state[VOICE] >= LEAST_VOICE
     loud = (int(state[LOUD]) << 1) & 15
-    if power > floor * _ON:
+    if is_voice and power > floor * _ON:
         loud |= 1
     state[LOUD] = loud
     count = (loud & 1) + (loud >> 1 & 1) + (loud >> 2 & 1) + (loud >> 3 & 1)
     if count >= 3:
         state[SPEAKING] = 1.0
-    if power > floor * _OFF:
+    if is_voice and power > floor * _OFF:
         state[QUIET] = 0.0
     else:
         state[QUIET] += 1.0
@@ -108,7 +118,13 @@ def _decide(state: Floats, minima: Floats, kept: NDArray[np.int8]) -> None:
 
 @kernel
 def _listen(
-    block: Block, k: Floats, z: Floats, state: Floats, minima: Floats, kept: NDArray[np.int8]
+    block: Block,
+    k: Floats,
+    z: Floats,
+    state: Floats,
+    minima: Floats,
+    kept: NDArray[np.int8],
+    voice: Floats,
 ) -> None:
     for n in range(block.shape[0]):
         mono = 0.0
@@ -124,8 +140,16 @@ def _listen(
         state[SUM] += state[LOW] * state[LOW]
         state[COUNT] += 1.0
         if state[COUNT] >= HOP_FRAMES:
-            _decide(state, minima, kept)
+            _decide(state, minima, kept, voice)
             state[SUM] = state[COUNT] = state[IS_GAP] = 0.0
+
+
+@kernel
+def _note(block: Block, speaks: Floats, voice: Floats) -> None:
+    """How likely somebody speaks in this block, for the next."""
+    voice[0] = 0.0
+    for n in range(block.shape[0]):
+        voice[0] = max(voice[0], speaks[n])
 
 
 class SpeechActivity:
@@ -134,16 +158,27 @@ class SpeechActivity:
     def __init__(self) -> None:
         self._k = high_pass_coefficients(150.0)
         self._z = np.zeros(2)
-        self._state = np.zeros(14)
+        self._state = np.zeros(FIELDS)
         self._minima = np.full(SUB_WINDOWS, np.inf)
         self._kept = np.zeros(KEPT_HOPS, np.int8)
         self._state[RECENT] = np.inf
-        self.step = Step(_listen, self._k, self._z, self._state, self._minima, self._kept)
+        self._voice = np.ones(1)
+        self.step = Step(
+            _listen, self._k, self._z, self._state, self._minima, self._kept, self._voice
+        )
         """Hears a block, and leaves it as it is."""
 
     def listen(self, block: Block) -> None:
         """Hear a block of the microphone, shape (frames, channels); leaves it as it is."""
         self.step.run(block)
+
+    def hearing_of_voice(self, speaks: Floats | None) -> list[Step]:
+        """What is to be done behind the suppressor that says in ``speaks``, shape (max_frames,), how likely somebody speaks in each
+        frame of a block; None: nobody says, and all that is loud may be a voice."""
+        if speaks is None:
+            self._voice[0] = 1.0
+            return []
+        return [Step(_note, speaks, self._voice)]
 
     def join(self, other: "SpeechActivity") -> None:
         """Count hops as another does that has been listening."""

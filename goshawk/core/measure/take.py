@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from goshawk.core.dsp.suppressor import Suppressor, SuppressorSettings
 from goshawk.core.measure.levels import HOP_FRAMES, PAUSE, SPEECH
 from goshawk.core.measure.long_term_spectrum import Resonance, mean_power, resonances, thirds_db
 from goshawk.core.measure.loudness import loudness_lufs
@@ -14,11 +15,13 @@ from goshawk.core.measure.room import SETTLE_S
 from goshawk.core.measure.speech_activity import SpeechActivity
 from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.stage import Block, Floats
+from goshawk.core.steps import run_all
 from goshawk.units import (
     CLIPPED_DBFS,
     SAMPLE_RATE_HZ,
     SILENCE_DBFS,
     amplitudes_to_db,
+    db_to_linear,
     power_to_db,
 )
 
@@ -29,6 +32,9 @@ LEAST_TAKE_S = 0.5
 
 
 SETTLE_HOPS = round(SETTLE_S * SAMPLE_RATE_HZ) // HOP_FRAMES
+
+HEARD_AT_DBFS, MOST_LOUDER_DB = -22.0, 50.0
+"""At this level the loudest of a take comes to what knows voices, as of a preamp that is set well."""
 
 LOWEST_LEVEL_DBFS, HIGHEST_LEVEL_DBFS = -90, 0
 OUTLINE_POINTS = 160
@@ -100,18 +106,23 @@ def hops_of(sound: Block) -> tuple[Floats, Floats]:
 
 
 def activity_of(sound: Block) -> Activity:
-    """Activity of each hop of a take, heard twice so that the floor is known from its start."""
-    listener = SpeechActivity()
-    whole = len(sound) // HOP_FRAMES
-    chunk = 32 * HOP_FRAMES
-    listener.listen(np.ascontiguousarray(sound[: whole * HOP_FRAMES]))
-    said: list[Activity] = []
-    for start in range(0, whole, 32):
-        piece = np.ascontiguousarray(sound[start * HOP_FRAMES :][:chunk])
-        piece = piece[: len(piece) // HOP_FRAMES * HOP_FRAMES]
+    """Activity of each hop of a take, of what is a voice (see ``Suppressor.speaks``); heard twice so that the floor is known from its
+    start."""
+    listener, count = SpeechActivity(), len(sound) // HOP_FRAMES
+    knowing = Suppressor(SuppressorSettings(), sound.shape[1], HOP_FRAMES)
+    noting = listener.hearing_of_voice(knowing.speaks)
+    said = np.zeros(count, np.int8)
+    # A preamp that is turned far down must not make a voice none.
+    highest_dbfs = float(np.percentile(hops_of(sound)[0], 95)) if count else 0.0
+    louder = np.float32(db_to_linear(min(MOST_LOUDER_DB, HEARD_AT_DBFS - highest_dbfs)))
+    for number in range(2 * count):
+        start = number % count * HOP_FRAMES
+        piece = np.ascontiguousarray(sound[start : start + HOP_FRAMES])
         listener.listen(piece)
-        said.append(listener.decisions(whole + start, len(piece) // HOP_FRAMES))
-    return np.concatenate(said) if said else np.zeros(0, np.int8)
+        said[number % count] = listener.decisions(number, 1)[0]
+        passed = piece * louder
+        run_all((*knowing.steps, *noting), passed)
+    return said
 
 
 def power_level_db(levels_dbfs: Floats) -> float | None:

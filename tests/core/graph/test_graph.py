@@ -9,7 +9,7 @@ import pytest
 
 from goshawk.cli.offline import render_chain
 from goshawk.core.graph.mixer import Mixer
-from goshawk.core.measure.levels import StationLevels
+from goshawk.core.measure.levels import SPEECH, StationLevels
 from goshawk.core.observed.monitor import Monitor
 from goshawk.core.preset import Preset, read_preset
 from goshawk.core.rig import Rig, changed, changed_together
@@ -29,6 +29,7 @@ from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
 from goshawk.errors import BadPreset, BadSetting
 from tests.conftest import BARE, RATE_HZ, mix, peak_db, random_sound, rig_with, tone
+from tests.material import keys, noise, voice
 from tests.playing import engine_reading
 
 
@@ -330,6 +331,29 @@ def test_each_finding_fires_and_its_mend_ends_it() -> None:
     assert findings(mended, loud) == {}
 
     assert "limiter_works_hard" in findings(Rig(), at(-65, -45, -30, 4, 6))
+
+
+@pytest.mark.parametrize("knows_percent", [0.0, 50.0])
+def test_typing_is_no_speech_to_a_chain_that_knows_voices(knows_percent: float) -> None:
+    strokes, words = 0.15 * keys(6.0), voice("miller")[: 6 * RATE_HZ]
+    heard = np.concatenate([np.zeros(2 * RATE_HZ), strokes, words])
+    heard = heard + 5e-4 * noise("fan", len(heard) / RATE_HZ)[: len(heard)]
+    sound = np.repeat(heard[:, None], 2, 1).astype(np.float32)
+    mixer = Mixer(
+        rig_with(inputs__voice__chain__suppressor__settings__knows_voices_percent=knows_percent),
+        1024,
+    )
+    said = []
+    for start in range(0, len(sound) - 1024, 1024):
+        mixer.process({"attic": sound[start : start + 1024].copy()}, 1024)
+        said.append(mixer.take_readings().activity)
+    is_speech = np.concatenate(said) == SPEECH
+    while_typing, while_talking = is_speech[200:790].mean(), is_speech[800:1380].mean()
+    assert while_talking > 0.6
+    if knows_percent:
+        assert while_typing < 0.02
+    else:
+        assert while_typing > 0.1, "the material is no test"
 
 
 def test_presets_are_read_whole_or_refused_with_the_field_named() -> None:
