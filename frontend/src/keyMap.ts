@@ -42,7 +42,8 @@ function isRecording(): boolean {
   return (useLive.getState().recording?.stage ?? "off") !== "off";
 }
 
-function putMark() {
+/** Marks this moment in the recording, and says so. */
+export function putMark() {
   if (!isRecording()) {
     speak("Nothing is being recorded");
     return;

@@ -151,6 +151,9 @@ class Server:
     def begin_anew(self) -> None:
         """Take back whatever an earlier story changed."""
         self.ask("/api/test-clock/back", timeout=120.0)
+        for name, one in self.ask("/api/levels", "GET")["devices"].items():
+            if one.get("state") == "unplugged":
+                self.ask(f"/api/devices/{name}/faults", body={"fault": "heal"})
         self.refused("/api/watch/end")  # where somebody is on air, it is done
         for one in self.ask("/api/evenings", "GET"):
             self.ask(f"/api/evenings/{one['id']}", "DELETE")

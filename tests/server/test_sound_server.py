@@ -173,13 +173,20 @@ def test_a_program_is_heard_along_while_it_plays_on_where_it_does(
 def test_a_delay_is_measured_where_the_device_plays_and_odd_names_are_listed(
     server: Server, sound: PrivateServer
 ) -> None:
-    for number in range(12):
+    for number in range(40):
         odd = f'device.description=odd\u202e{number}\\t"x"'
         sound.run(
             "pactl", "load-module", "module-null-sink", f"sink_name=odd{number}",
             f"sink_properties={odd}",
         )  # fmt: skip
-    waited(lambda: len(computer(server)["devices"]) >= 26)
+
+    def listed(direction: str) -> int:
+        return sum(
+            "odd" in one["label"] and one["direction"] == direction
+            for one in computer(server)["devices"]
+        )
+
+    waited(lambda: listed("in") == listed("out") == 40)
     assert not any("\u202e" in one["label"] for one in computer(server)["devices"])
     server.change("device_buffer_ms", BUFFER_MS)
     server.change("inputs.voice.device", "loudspeakers:voice")

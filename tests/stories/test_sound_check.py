@@ -61,6 +61,7 @@ def test_with_the_stand_in_by_keyboard_alone(page: Page, server: Server) -> None
     tab_to(page, "Take all four")
     page.keyboard.press("Enter")
     expect(page.get_by_label("Taking: Room")).to_contain_text("Stay quiet")
+    expect(page.get_by_label("Taking: Room")).to_be_focused()
     with server.hurried():
         expect(page.get_by_label("Taking: Low voice")).to_contain_text("Recording", timeout=LONG_MS)
         expect(page.get_by_role("progressbar", name="Computing")).to_be_visible(timeout=LONG_MS)
@@ -92,7 +93,7 @@ def test_with_the_stand_in_by_keyboard_alone(page: Page, server: Server) -> None
     expect(page.get_by_role("button", name="Accept all")).to_be_visible(timeout=LONG_MS)
     page.keyboard.press("Escape")  # the figures' small area is still open
     page.get_by_role("button", name="Accept all").press("Enter")
-    page.get_by_text("Accepted; undo takes it back").wait_for()
+    expect(page.get_by_text("Accepted; undo takes it back")).to_be_focused()
     page.keyboard.press("3")
     path = page.get_by_label("Level path", exact=True)
     expect(path.get_by_role("button", name=re.compile("^High-pass"))).to_contain_text("70")

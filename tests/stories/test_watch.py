@@ -95,7 +95,7 @@ def test_an_evening_is_watched_told_large_and_reported(page: Page, server: Serve
     expect(page.get_by_text("on air for")).to_be_visible()
     wait_for("a recording", lambda: server.ask("/api/recordings/current", "GET")["seconds"])
     server.pass_time(25.0)
-    page.keyboard.press("k")
+    page.get_by_role("button", name="Mark now").click()
     page.keyboard.press("p")  # a break
     server.pass_time(12.0)
     # Told large over every task, on the lamp, and in the window's title.
@@ -159,6 +159,8 @@ def test_by_keyboard_alone_over_a_restart(page: Page, server: Server) -> None:
     tab_to(page, "Go on air")
     page.keyboard.press("Enter")
     expect(page.get_by_text("on air for")).to_be_visible()
+    # What was pressed is gone: the keyboard goes on at the title of what has come instead.
+    expect(page.get_by_role("heading", name="Watch")).to_be_focused()
     server.pass_time(20.0)
     page.keyboard.press("m")
     server.pass_time(14.0)
@@ -179,6 +181,7 @@ def test_by_keyboard_alone_over_a_restart(page: Page, server: Server) -> None:
     tab_to(page, "End and report")
     page.keyboard.press("Enter")
     expect(page.get_by_label("Next time")).to_contain_text("You talked once")
+    expect(page.get_by_role("heading", level=2)).to_be_focused()
     tab_to(page, re.compile("^Back"))
     page.keyboard.press("Enter")
     expect(page.get_by_label("Evenings").get_by_role("listitem")).to_have_count(1)

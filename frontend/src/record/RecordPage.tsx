@@ -1,8 +1,5 @@
 import { GuideButton } from "../ui/GuideButton";
-import { useKeyHint } from "../keyMap";
-import { ask } from "../live/link";
-import { useLive } from "../live/store";
-import { Button } from "../ui/Button";
+import { MarkNow } from "../ui/MarkNow";
 import { KeptList } from "./KeptList";
 import { ListenBack } from "./ListenBack";
 import { RunningPanel } from "./RunningPanel";
@@ -10,9 +7,7 @@ import { TracksMenu } from "./TracksMenu";
 import { useShown } from "./kept";
 
 export function RecordPage() {
-  const isOn = useLive((live) => (live.recording?.stage ?? "off") !== "off");
   const shown = useShown();
-  const hint = useKeyHint("mark");
   return (
     <>
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
@@ -23,13 +18,7 @@ export function RecordPage() {
         </p>
         <div className="ml-auto flex items-center gap-1.5">
           <TracksMenu />
-          <Button
-            disabled={!isOn}
-            title={`A mark at this moment${hint}`}
-            onClick={() => ask({ type: "put_mark", name: "" })}
-          >
-            Mark now
-          </Button>
+          <MarkNow />
         </div>
       </div>
       <RunningPanel />

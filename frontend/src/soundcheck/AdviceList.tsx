@@ -7,6 +7,7 @@ import { useId, useState, type FormEvent } from "react";
 import type { Advice, Outcome, SoundCheck, Wish } from "../api/client";
 import { useLive } from "../live/store";
 import { Button } from "../ui/Button";
+import { useFocusIfLost } from "../ui/focusIfLost";
 import { Choice } from "../ui/Choice";
 import { Popover } from "../ui/Popover";
 import { parseNumber } from "../units/format";
@@ -170,14 +171,18 @@ function Adjust({ advice, wish }: { advice: Advice; wish: Wish }) {
 }
 
 /** Take everything that is switched on into the chain. */
+function Accepted() {
+  const place = useFocusIfLost<HTMLParagraphElement>();
+  return (
+    <p ref={place} tabIndex={-1} role="status" className="text-[13px] text-quiet outline-none">
+      Accepted; undo takes it back
+    </p>
+  );
+}
+
 export function AcceptAll({ check }: { check: SoundCheck }) {
   const isRunning = useLive((live) => live.state?.is_engine_running ?? false);
-  if (check.is_accepted)
-    return (
-      <p role="status" className="text-[13px] text-quiet">
-        Accepted; undo takes it back
-      </p>
-    );
+  if (check.is_accepted) return <Accepted />;
   return (
     <Button
       look="main"

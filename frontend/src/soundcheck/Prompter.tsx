@@ -3,6 +3,7 @@
 import type { TakeKind } from "../api/client";
 import { readings, useLevels } from "../live/readings";
 import { Button } from "../ui/Button";
+import { useFocusIfLost } from "../ui/focusIfLost";
 import { LevelBar } from "../ui/LevelBar";
 import { Progress } from "../ui/Progress";
 import { decibels } from "../units/format";
@@ -10,14 +11,17 @@ import { run, TAKES } from "./takes";
 
 export function Prompter({ kind, isStandIn }: { kind: TakeKind; isStandIn: boolean }) {
   const take = useLevels()?.take;
+  const place = useFocusIfLost<HTMLElement>();
   const { name, task, lines } = TAKES[kind];
   const level = readings.livePeak("microphone");
   const begins = take?.begins_in_s ?? 0;
   const left = take ? Math.max(0, take.wanted_s - take.elapsed_s) : 0;
   return (
     <section
+      ref={place}
+      tabIndex={-1}
       aria-label={`Taking: ${name}`}
-      className="flex flex-col items-center rounded-lg bg-panel px-8 py-6 text-center"
+      className="outline-none flex flex-col items-center rounded-lg bg-panel px-8 py-6 text-center"
     >
       <p className="text-[15px] text-quiet">
         {isStandIn ? "The stand-in does this for you. " : ""}

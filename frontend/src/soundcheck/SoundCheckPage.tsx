@@ -6,6 +6,7 @@ import type { Outcome, SoundCheck } from "../api/client";
 import { useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
+import { useFocusIfLost } from "../ui/focusIfLost";
 import { Progress } from "../ui/Progress";
 import { AcceptAll, AdviceList, WishBar } from "./AdviceList";
 import { HearTakes } from "./HearTakes";
@@ -87,8 +88,9 @@ function Result({ check }: { check: SoundCheck }) {
 }
 
 function Computing({ run: { text, share } }: { run: NonNullable<SoundCheck["run"]> }) {
+  const place = useFocusIfLost<HTMLDivElement>();
   return (
-    <div className="flex items-center gap-3 text-[13px]">
+    <div ref={place} tabIndex={-1} className="outline-none flex items-center gap-3 text-[13px]">
       <span role="status">{text} …</span>
       <Progress label="Computing" share={share} />
       <Button onClick={() => void run("/run", "DELETE")}>Cancel</Button>
@@ -104,9 +106,15 @@ const VIEWS = [
 
 function Found({ check, outcome }: { check: SoundCheck; outcome: Outcome }) {
   const [view, setView] = useState("levels");
+  const place = useFocusIfLost<HTMLElement>();
   return (
     <div className="grid grid-cols-[minmax(0,5fr)_minmax(0,7fr)] items-start gap-3">
-      <section aria-label="Your voice" className="rounded-lg bg-panel p-3">
+      <section
+        ref={place}
+        tabIndex={-1}
+        aria-label="Your voice"
+        className="outline-none rounded-lg bg-panel p-3"
+      >
         <div className="mb-2 flex items-center justify-between gap-2">
           <h3 className="text-[15px] font-semibold">Your voice</h3>
           <Choice label="Show" value={view} options={VIEWS} onChange={setView} />

@@ -11,6 +11,7 @@ import { Progress } from "../ui/Progress";
 import { openTask } from "../view";
 import { Evenings } from "./Evenings";
 import { Rules } from "./Rules";
+import { Title } from "./Title";
 
 export function Before() {
   const items = useLive((live) => live.watch?.before);
@@ -23,7 +24,7 @@ export function Before() {
   return (
     <>
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
-        <h2 className="text-[19px] font-semibold">Watch</h2>
+        <Title>Watch</Title>
         <GuideButton page="watch" about="this task" />
         <p className="text-quiet">
           before you go on air: {items?.length ? `${items.length} things, looked at for you` : "…"}

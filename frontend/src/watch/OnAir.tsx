@@ -7,6 +7,7 @@ import { ask } from "../live/link";
 import { pause, usePlayer } from "../live/recordingPlayer";
 import { useLive } from "../live/store";
 import { TroubleCard } from "../pictures/TroubleCard";
+import { MarkNow } from "../ui/MarkNow";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { clock } from "../units/format";
@@ -14,6 +15,7 @@ import { timeOf, useEvenings } from "./evenings";
 import { hearMoment, type HearAt } from "./hearMoment";
 import { LanesPicture } from "./Lanes";
 import { MomentList } from "./MomentList";
+import { Title } from "./Title";
 
 const SPANS = [
   { value: "0", label: "all" },
@@ -49,13 +51,14 @@ export function OnAir() {
   return (
     <div className="flex h-full min-h-[480px] flex-col">
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
-        <h2 className="text-[19px] font-semibold">Watch</h2>
+        <Title>Watch</Title>
         <GuideButton page="watch" about="this task" />
         <p className="text-quiet">
           on air for <span className="figures text-[13px]">{clock(seconds)}</span>
         </p>
         <span className="ml-auto" />
         {isPlaying && <Button onClick={pause}>Stop hearing it</Button>}
+        {recording?.id && <MarkNow />}
         <Button
           title="One strip for a corner of the screen"
           onClick={() =>

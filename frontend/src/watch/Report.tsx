@@ -11,6 +11,7 @@ import { dayOf, deleteEvening, did, showEvening, timeOf, useEvenings } from "./e
 import { hearMoment, type HearAt } from "./hearMoment";
 import { LanesPicture } from "./Lanes";
 import { MomentList } from "./MomentList";
+import { Title } from "./Title";
 
 const POINTS = 420;
 
@@ -35,7 +36,7 @@ export function Report({ id }: { id: string }) {
         <Button aria-label="Back to before you go on air" onClick={() => showEvening("")}>
           <ChevronLeft aria-hidden size={15} className="-ml-1 inline" /> Back
         </Button>
-        <h2 className="min-w-0 truncate text-[19px] font-semibold">{evening.title}</h2>
+        <Title>{evening.title}</Title>
         <p className="text-quiet">
           {dayOf(evening.started_utc)}, {clock(evening.seconds)} on air
           {evening.was_cut && ", cut short"}

@@ -24,7 +24,9 @@ KEY = "goshawk.key"
 _OUR_NAME = "Goshawk"
 HOST = "Sound server"
 NORMAL_VOLUME = 1.0
-MOST_LISTED = 64
+MOST_LISTED = 128
+"""Of inputs, of outputs, and of programs: microphones before what other devices play."""
+
 TIMEOUT_S = 2.0
 _MONITOR = ".monitor"
 
@@ -71,15 +73,17 @@ class SoundServer:
         own_sinks = {one.index: key for one in sinks if (key := self._key_of(one))}
         own_sources = {one.index: key for one in sources if (key := self._key_of(one))}
         monitors = {one.monitor_source: one for one in sinks}
-        devices: list[ComputerDevice] = []
+        inputs: list[ComputerDevice] = []
+        outputs: list[ComputerDevice] = []
         for one in sources:
             watched = monitors.get(one.index)
             if KEY not in one.proplist and not (watched and KEY in watched.proplist):
                 is_default = one.name == info.default_source_name
-                devices += _pairs(one, "in", is_default, watched is not None)
+                inputs += _pairs(one, "in", is_default, watched is not None)
         for one in sinks:
             if KEY not in one.proplist:
-                devices += _pairs(one, "out", one.name == info.default_sink_name, False)
+                outputs += _pairs(one, "out", one.name == info.default_sink_name, False)
+        inputs.sort(key=lambda one: one.is_monitor)
         programs = [
             *(self._program(one, True, one.sink, own_sinks, sinks, clients) for one in playing),
             *(
@@ -89,7 +93,7 @@ class SoundServer:
         ]
         return Computer(
             server=str(info.server_name),
-            devices=tuple(devices[:MOST_LISTED]),
+            devices=(*inputs[:MOST_LISTED], *outputs[:MOST_LISTED]),
             programs=tuple(one for one in programs if one)[:MOST_LISTED],
             virtual=tuple(self._virtual(sinks, sources)),
         )
