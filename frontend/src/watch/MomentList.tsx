@@ -25,7 +25,9 @@ function lasted(event: WatchEvent, nowS: number): string {
   const seconds = (event.ended_s ?? nowS) - event.began_s;
   const long = seconds >= 90 ? `${Math.round(seconds / 60)} min` : `${seconds.toFixed(1)} s`;
   const times = event.count > 1 ? `, ${event.count} times` : "";
-  return event.ended_s == null ? `still so, for ${long}${times}` : `${long}${times}`;
+  if (event.ended_s == null) return `Still so, for ${long}${times}.`;
+  // What was lost and is over at once has no length worth saying.
+  return seconds < 0.1 && !times ? "" : `${long}${times}.`;
 }
 
 export function momentsOf(events: WatchEvent[], marks: Mark[], nowS: number): Moment[] {
@@ -34,7 +36,7 @@ export function momentsOf(events: WatchEvent[], marks: Mark[], nowS: number): Mo
       key: `event ${event.number}`,
       atS: event.began_s,
       title: event.title,
-      text: `${lasted(event, nowS)}. ${event.text} ${event.help}`.trim(),
+      text: `${lasted(event, nowS)} ${event.text} ${event.help}`.trim(),
       isOver: true,
       way: event.heard_as,
     })),

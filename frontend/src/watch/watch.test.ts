@@ -66,8 +66,11 @@ describe("moments", () => {
       "A mark",
       "Game is over you",
     ]);
-    expect(found[0]?.text).toMatch(/^still so, for 2 min, 3 times\./);
+    expect(found[0]?.text).toMatch(/^Still so, for 2 min, 3 times\./);
     expect(found[2]?.text).toMatch(/^12\.5 s\./);
+    // What is over at once has no length.
+    const lost = event({ began_s: 5, ended_s: 5.04, text: "Some was not made." });
+    expect(momentsOf([lost], [], 220)[0]?.text).toMatch(/^Some was not made/);
   });
 
   it("are told by the time of the day", () => {
