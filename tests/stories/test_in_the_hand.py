@@ -2,6 +2,7 @@
 
 import re
 import sqlite3
+from itertools import combinations
 from pathlib import Path
 
 import pytest
@@ -104,15 +105,20 @@ def test_at_its_narrowest_names_stay_apart_and_switches_in_one_line(page: Page) 
     page.keyboard.press("3")
     expect(page.get_by_text("HPF", exact=True)).to_be_visible()
     stations = page.get_by_label("Level path").locator("button[aria-pressed]")
-    boxes = [
-        one.bounding_box()
-        for one in stations.locator("span:not(.sr-only):not(:has(span))").all()
-        if one.is_visible() and one.inner_text()
-    ]
-    found = [box for box in boxes if box]
+    # All at one moment: what is shown there moves.
+    found = stations.locator("span:not(.sr-only):not(:has(span))").evaluate_all(
+        """(all) => all.filter((one) => one.checkVisibility() && one.textContent).map((one) => {
+            const { x, y, width, height } = one.getBoundingClientRect();
+            return { x, y, width, height, text: one.textContent };
+        })"""
+    )
     assert len(found) > 20
-    for i, one in enumerate(found):
-        assert not any(intersects(one, other) for other in found[i + 1 :]), i
+    crossing = [
+        (one["text"], other["text"])
+        for one, other in combinations(found, 2)
+        if intersects(one, other)
+    ]
+    assert crossing == []
     for task, label in (("1", "Part of the wiring"), ("4", "Measured over")):
         page.keyboard.press(task)
         radios = page.get_by_label(label, exact=True).get_by_role("radio")
