@@ -4,7 +4,6 @@ It takes its end of the link before it loads what takes time, then calls the mod
 shared memory."""
 
 import atexit
-import logging
 import os
 import sys
 from importlib import import_module
@@ -18,7 +17,6 @@ def main() -> None:
     import_module(module).run(end, memory_name)
     # It has put everything away. The interpreter would take half a second more to take itself and the compiler apart, for
     # which whoever ends or starts anew would wait.
-    logging.shutdown()
     atexit._run_exitfuncs()
     sys.stdout.flush()
     sys.stderr.flush()

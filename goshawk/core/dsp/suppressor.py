@@ -287,8 +287,9 @@ OVER_ROOM_POWER, UNDER_VOICE_POWER = 10.0, 1.0 / 6.0
 """What sounds so far over the room, and no farther under the voice, without a gap, as strokes of keys do not, and is no word, ends talk
 within a second: music."""
 
-VOICE_PER_HOP, LEAST_SPEAKS = 1.0 / HOPS_PER_S, 0.5
-LEAST_HEARD = 0.5 * HOPS_PER_S
+VOICE_PER_HOP, LEAST_SPEAKS, LEAST_HEARD = 1.0 / HOPS_PER_S, 0.5, 0.5 * HOPS_PER_S
+"""The voice's power is a mean of a second of hops that are likelier voice than not; after half a second of them it is known."""
+
 VOICE_POWER = float(db_to_power(-26.0)) * FULL_POWER * BINS
 """Of a voice that was not heard for so long yet."""
 
@@ -336,9 +337,8 @@ def _follow_talk(values: Floats, power: float, noise: float) -> float:
         values[VOICE] += VOICE_PER_HOP * (power - values[VOICE])
         values[HEARD] = min(LEAST_HEARD, values[HEARD] + 1.0)
     is_loud = power > UNDER_VOICE_POWER * values[VOICE]
-    if (
-        values[HEARD] == LEAST_HEARD or values[IS_LEARNED] == 1.0
-    ):  # Else music may pass for the room.
+    # Before a voice was heard, what was not learned may be music that passes for the room.
+    if values[HEARD] == LEAST_HEARD or values[IS_LEARNED] == 1.0:
         is_loud = is_loud and power > OVER_ROOM_POWER * noise
     values[STANDS] += STANDS_PER_HOP * ((1.0 if is_loud else 0.0) - values[STANDS])
     falls = TALK_ENDS if values[STANDS] > STANDS_ALWAYS else TALK_FALLS
