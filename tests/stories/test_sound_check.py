@@ -62,6 +62,11 @@ def test_with_the_stand_in_by_keyboard_alone(page: Page, server: Server) -> None
     page.keyboard.press("Enter")
     expect(page.get_by_label("Taking: Room")).to_contain_text("Stay quiet")
     expect(page.get_by_label("Taking: Room")).to_be_focused()
+    tab_to(page, "Cancel")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("region", name="What follows", exact=True)).to_be_focused()
+    tab_to(page, "Take all four")
+    page.keyboard.press("Enter")
     with server.hurried():
         expect(page.get_by_label("Taking: Low voice")).to_contain_text("Recording", timeout=LONG_MS)
         expect(page.get_by_role("progressbar", name="Computing")).to_be_visible(timeout=LONG_MS)

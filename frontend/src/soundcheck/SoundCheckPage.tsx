@@ -70,8 +70,18 @@ function Result({ check }: { check: SoundCheck }) {
       </div>
     );
   }
+  return <NotYet check={check} />;
+}
+
+function NotYet({ check }: { check: SoundCheck }) {
+  const place = useFocusIfLost<HTMLElement>();
   return (
-    <section className="rounded-lg bg-panel p-8 text-center text-[13px]">
+    <section
+      ref={place}
+      tabIndex={-1}
+      aria-label="What follows"
+      className="rounded-lg bg-panel p-8 text-center text-[13px] outline-none"
+    >
       {check.failure && <p className="mb-3 text-over-strong">▲ {check.failure}</p>}
       {hasAll(check) ? (
         <Button look="main" onClick={() => void run("/run", "POST", check.wish)}>
