@@ -56,6 +56,9 @@ FIGURES_WINDOW_S = 10
 ENCODER_PEAK_FRAMES = 3 * SAMPLE_RATE_HZ
 """Of so much of the newest sound."""
 
+SAME_DELAY_MS = 1.0
+"""A buffer that grew by less leaves what was measured as right as it was."""
+
 
 def compared_sounds(rig: Rig) -> dict[str, str]:
     """The sounds in which the same is looked for, by the name of the input or station."""
@@ -255,7 +258,9 @@ class Figures:
         delays = {feed: float(sum(entry.ms for entry in ledgers[feed])) for feed in FEEDS}
         if self._measured_at is None:
             self._measured_at = delays
-        elif self._measured_at != delays:
+        elif any(
+            abs(delays[feed] - then) > SAME_DELAY_MS for feed, then in self._measured_at.items()
+        ):
             self.measured_delay_ms = None  # What was measured is not what there is now.
         return Snapshot(
             rig=rig,
