@@ -3,7 +3,6 @@ than other modules: what goes from one part to another stands in one place.)"""
 
 import asyncio
 import contextlib
-import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar
@@ -29,7 +28,7 @@ from goshawk.devices.catalog import (
 )
 from goshawk.engine.client import EngineClient
 from goshawk.engine.spawn import Spawned
-from goshawk.errors import GoshawkError, NotFound, StoreUnusable
+from goshawk.errors import GoshawkError, StoreUnusable
 from goshawk.observer import wishes
 from goshawk.observer.client import ObserverClient
 from goshawk.page_messages.live import Levels, State
@@ -47,6 +46,7 @@ from goshawk.web.buffer_search import BufferSearch
 from goshawk.web.changes import Changes
 from goshawk.web.check_desk import CheckDesk
 from goshawk.web.curves import curves_of
+from goshawk.web.evening import Evening
 from goshawk.web.microphone_claim import MicrophoneClaim
 from goshawk.web.pages import LivePage, Pages, notice
 from goshawk.web.points import Listener, Points
@@ -63,9 +63,6 @@ from goshawk.web.what_plays import WhatPlays
 T = TypeVar("T")
 MOST_WATCHED = 8
 """So many of the computer's devices run to show their levels."""
-
-ENDING_TAKES_S = 30.0
-"""A recording is written to its end within this, or something is wrong."""
 _takes = TypeAdapter(dict[TakeKind, StoredTake])
 
 
@@ -101,7 +98,6 @@ class Studio:
         self._watching: set[LivePage] = set()
         self._balancing: set[LivePage] = set()
         self._before: set[LivePage] = set()
-        self._is_evening_recorded = False
         tell = self.pages.tell_state
         self.desk = RigDesk(
             self._db, saved, self._in_store, self._adjusted, self._hear, self.notify, tell
@@ -118,7 +114,7 @@ class Studio:
             self._on_seen,
             self._on_engine_trouble,
             spawned,
-            self._on_insert,
+            lambda stage_id, way_ms: self.tuning.hear_insert(stage_id, way_ms),
             lambda number, rig: self.record.follow_plan(number, rig),
         )
         self.observer = ObserverClient(
@@ -166,8 +162,17 @@ class Studio:
             lambda name: self.engine.say_aloud(name, db_to_linear(self.desk.set.watch.aloud_db)),
             self.told.changed,
         )
+        self.evening = Evening(self.watch, self.record, self.desk, self.supervisor, self.notify)
         self._heard_rig = saved.rig
-        self.tuning = TuningDesk(self.desk, self.changes, self.presets, observer)
+        self.tuning = TuningDesk(
+            self.desk,
+            self.changes,
+            self.presets,
+            observer,
+            self.engine,
+            self.supervisor,
+            self.notify,
+        )
         self.balance = BalanceDesk(self.desk, self.changes, observer, self._let_go, self.notify)
         self.check = CheckDesk(
             self.desk, self.changes, observer, self._keep_check, self.work, self.notify
@@ -179,9 +184,7 @@ class Studio:
         self.sound.want(self.desk.set)
         self.sound.start()
         await self.engine.start()
-        await self.watch.open()
-        if self.watch.is_on:  # It goes on, and so does its recording.
-            await self._record_evening()
+        await self.evening.open()
         self._tell_observer(self.rig)
         self._look()
         self.observer.start()
@@ -539,70 +542,10 @@ class Studio:
         (self._before.add if is_on else self._before.discard)(page)
         self._look()
 
-    async def go_on_air(self) -> None:
-        """Begin an evening, and its recording if that is wanted: what cannot be recorded is said, and holds up nothing. Raises
-        BadInput."""
-        await self.watch.go_on_air()
-        await self._record_evening()
-
-    async def _record_evening(self) -> None:
-        if not self.desk.set.watch.records or self.record.state.stage in ("starting", "running"):
-            return
-        if self.record.state.stage == "ending":
-            self.supervisor.once("recording the evening", self._record_after_the_last())
-        else:
-            await self._begin_recording()
-
-    async def _record_after_the_last(self) -> None:
-        """One goes on air again while what was recorded before is still being written."""
-        until = time.monotonic() + ENDING_TAKES_S
-        while self.record.state.stage == "ending" and time.monotonic() < until:
-            await asyncio.sleep(0.1)
-        if self.watch.is_on:
-            await self._begin_recording()
-
-    async def _begin_recording(self) -> None:
-        try:
-            await self.record.start()
-            self._is_evening_recorded = True
-        except GoshawkError as error:
-            self.notify(f"You are on air, but it is not recorded. {error}", "trouble")
-
-    async def go_off_air(self) -> None:
-        """End the evening, and its recording if it was begun with it. Raises BadInput."""
-        await self.watch.go_off_air()
-        if self._is_evening_recorded:
-            self._is_evening_recorded = False
-            with contextlib.suppress(GoshawkError):  # It has ended by itself.
-                await self.record.stop()
-
     def measure_delay(self) -> None:
         """Send a click through."""
         self.observer.tell(wishes.MeasureDelay())
         self.engine.click()
-
-    def measure_insert(self, stage_id: str) -> None:
-        """Send a click out by an insert. Raises NotFound."""
-        found = self.rig.stage(stage_id)
-        if found is None or found[1].stage != "insert":
-            raise NotFound("There is no such insert. It may have been removed.")
-        self.engine.measure_insert(stage_id)
-
-    def _on_insert(self, stage_id: str, way_ms: float | None) -> None:
-        if way_ms is None:
-            self.notify(
-                "Nothing came back to the insert. Choose where it sends to and comes back from, start what stands there, "
-                "and measure again.",
-                "trouble",
-            )
-            return
-        self.supervisor.once("setting an insert's way", self._set_way(stage_id, way_ms))
-
-    async def _set_way(self, stage_id: str, way_ms: float) -> None:
-        with contextlib.suppress(GoshawkError):  # It was removed meanwhile.
-            path = self.desk.set.stage_path(stage_id)
-            await self.changes.set_setting(f"{path}.settings.way_ms", way_ms)
-            self.notify(f"The insert's sound is away for {way_ms:.1f} ms.", "news")
 
     def find_buffer(self, is_on: bool) -> None:
         """Start the search for the smallest buffer, or break it off."""

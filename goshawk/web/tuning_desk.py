@@ -1,5 +1,6 @@
-"""Chain, as pages ask for it: the room, the loop and chain B. The work is the observer's."""
+"""Chain, as pages ask for it: the room, the loop, chain B and an insert's way. The work is the observer's and the engine's."""
 
+import contextlib
 from collections.abc import Callable
 
 from pydantic import TypeAdapter
@@ -8,10 +9,12 @@ from goshawk.core.chain_slots import Chain
 from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.rig import changed
 from goshawk.core.rig_changes import with_chain
-from goshawk.errors import BadInput, BadSetting
+from goshawk.engine.client import EngineClient
+from goshawk.errors import BadInput, BadSetting, GoshawkError, NotFound
 from goshawk.observer import wishes
 from goshawk.observer.client import ObserverClient
 from goshawk.page_messages.live import State
+from goshawk.supervisor import Supervisor
 from goshawk.web.changes import Changes
 from goshawk.web.preset_shelf import PresetShelf
 from goshawk.web.rig_desk import RigDesk
@@ -28,8 +31,12 @@ class TuningDesk:
         changes: Changes,
         presets: PresetShelf,
         observer: Callable[[], ObserverClient],
+        engine: EngineClient,
+        supervisor: Supervisor,
+        notify: Callable[[str, str], None],
     ) -> None:
         self._desk, self._changes, self._presets, self._observer = desk, changes, presets, observer
+        self._engine, self._supervisor, self._notify = engine, supervisor, notify
 
     async def learn_room(self, stage_id: str) -> None:
         """Learn the room for a suppressor, or break it off (""). Raises BadSetting."""
@@ -77,3 +84,27 @@ class TuningDesk:
         )
         await self._keep(present, "the chain as it was before")
         return state
+
+    def measure_insert(self, stage_id: str) -> None:
+        """Send a click out by an insert. Raises NotFound."""
+        found = self._desk.rig.stage(stage_id)
+        if found is None or found[1].stage != "insert":
+            raise NotFound("There is no such insert. It may have been removed.")
+        self._engine.measure_insert(stage_id)
+
+    def hear_insert(self, stage_id: str, way_ms: float | None) -> None:
+        """How long an insert's click was away; None if it did not come back."""
+        if way_ms is None:
+            self._notify(
+                "Nothing came back to the insert. Choose where it sends to and comes back from, start what stands there, "
+                "and measure again.",
+                "trouble",
+            )
+            return
+        self._supervisor.once("setting an insert's way", self._set_way(stage_id, way_ms))
+
+    async def _set_way(self, stage_id: str, way_ms: float) -> None:
+        with contextlib.suppress(GoshawkError):  # It was removed meanwhile.
+            path = self._desk.set.stage_path(stage_id)
+            await self._changes.set_setting(f"{path}.settings.way_ms", way_ms)
+            self._notify(f"The insert's sound is away for {way_ms:.1f} ms.", "news")

@@ -77,14 +77,14 @@ async def be_silent(
 @router.post("/watch/begin")
 async def begin_watch(studio: StudioDep) -> WatchState:
     """Go on air: begin an evening, and its recording if the rig says so."""
-    await studio.go_on_air()
+    await studio.evening.begin()
     return studio.watch.state
 
 
 @router.post("/watch/end")
 async def end_watch(studio: StudioDep) -> WatchState:
     """End the evening; its report is made."""
-    await studio.go_off_air()
+    await studio.evening.end()
     return studio.watch.state
 
 
