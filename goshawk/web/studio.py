@@ -169,7 +169,7 @@ class Studio:
             self.changes,
             self.presets,
             observer,
-            self.engine,
+            lambda: self.engine,
             self.supervisor,
             self.notify,
         )

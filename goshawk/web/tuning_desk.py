@@ -31,7 +31,7 @@ class TuningDesk:
         changes: Changes,
         presets: PresetShelf,
         observer: Callable[[], ObserverClient],
-        engine: EngineClient,
+        engine: Callable[[], EngineClient],
         supervisor: Supervisor,
         notify: Callable[[str, str], None],
     ) -> None:
@@ -90,7 +90,7 @@ class TuningDesk:
         found = self._desk.rig.stage(stage_id)
         if found is None or found[1].stage != "insert":
             raise NotFound("There is no such insert. It may have been removed.")
-        self._engine.measure_insert(stage_id)
+        self._engine().measure_insert(stage_id)
 
     def hear_insert(self, stage_id: str, way_ms: float | None) -> None:
         """How long an insert's click was away; None if it did not come back."""
