@@ -13,7 +13,7 @@ from pydantic import TypeAdapter
 
 from goshawk.core.device_info import info_of
 from goshawk.core.graph.pick import picked
-from goshawk.core.graph.stations import MICROPHONE, feed_station
+from goshawk.core.graph.stations import MICROPHONE
 from goshawk.core.measure.levels import HOP_FRAMES, SPEECH
 from goshawk.core.measure.loudness import integrated_lufs
 from goshawk.core.measure.pitch import pitches_hz
@@ -60,10 +60,6 @@ LEAST_VOICED_HOPS = 20
 """In six seconds with three of speech more than a hundred hops have a pitch; with keys alone, no more than six."""
 
 LEAST_VOICED_S = 1.0
-BLEED_CORRELATION = 0.75
-"""What comes from loudspeakers follows what goes into them; one's own words do not."""
-
-BLEED_LAG_HOPS = 12
 DROPS_APART_S = 5.0
 """Dropouts no further apart belong together: a device that runs at another rate than it says begins with one."""
 
@@ -299,7 +295,7 @@ class Watching:
         return found
 
     def _is_voice(self, rule: HealthRule) -> bool:
-        """Whether what counts as speech is a voice, and not what comes from loudspeakers."""
+        """Whether what counts as speech has a voice's pitch."""
         sound = self._voice(VOICED_S)
         voice = self._rig.voice
         if voice is None:
@@ -310,18 +306,7 @@ class Watching:
                 True  # It was lost on its way: a warning too many does less harm than one too few.
             )
         mono = picked(sound, voice.channels)[:, 0].astype(np.float64)
-        if voiced_hops(mono) < LEAST_VOICED_HOPS * heard_s / VOICED_S:
-            return False
-        is_open_air = self._rig.feeds.you.output == "loudspeakers"
-        return not (is_open_air and self._follows_loudspeakers())
-
-    def _follows_loudspeakers(self) -> bool:
-        count = round(VOICED_S * 100)
-        own, theirs = (
-            self._figures.monitor.levels_of(name)[-count:]
-            for name in (MICROPHONE, feed_station("you"))
-        )
-        return correlation(own, theirs) > BLEED_CORRELATION
+        return voiced_hops(mono) >= LEAST_VOICED_HOPS * heard_s / VOICED_S
 
     # --- before -----------------------------------------------------------------------------------
 
@@ -369,13 +354,3 @@ def voiced_hops(mono: Any) -> int:
     levels = np.sqrt(np.mean(mono[: hops * HOP_FRAMES].reshape(hops, HOP_FRAMES) ** 2, axis=1))
     loud = levels > max(1e-6, float(np.median(levels)) * 0.5)
     return int((~np.isnan(pitches_hz(mono)[:hops]) & loud).sum())
-
-
-def correlation(one: Any, other: Any) -> float:
-    """The highest correlation of two runs of levels in dB, the first up to BLEED_LAG_HOPS later."""
-    best = 0.0
-    for lag in range(BLEED_LAG_HOPS):
-        a, b = one[lag:], other[: len(other) - lag]
-        if len(a) > 50 and a.std() > 1.0 and b.std() > 1.0:
-            best = max(best, float(np.corrcoef(a, b)[0, 1]))
-    return best

@@ -371,6 +371,12 @@ class Mixer:
         for feed, block in zip(self._feeds.values(), sums, strict=True):
             meters = (self._true_peak.step, self._loudness.step) if block is sums[0] else ()
             feed.add_to(program, block, self._playback.share, *meters)
+        are_on = self.rig.feeds.you.output == "loudspeakers"
+        voices = [one for one in self._strips.values() if one.settings.role == "voice"]
+        activities = [self._activity, *(one.activity for one in voices)]
+        hearing = [step for one in activities for step in one.hearing_of_loudspeakers(are_on)]
+        if hearing:
+            program.add(sums[FEEDS.index("you")], *hearing)
         return program.finish()
 
     def _new_source(self) -> Block:

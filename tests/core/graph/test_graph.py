@@ -356,6 +356,33 @@ def test_typing_is_no_speech_to_a_chain_that_knows_voices(knows_percent: float) 
         assert while_typing > 0.1, "the material is no test"
 
 
+@pytest.mark.parametrize("output", ["loudspeakers", "headphones"])
+def test_a_caller_out_of_loudspeakers_is_no_speech_and_ones_own_words_still_are(
+    output: str,
+) -> None:
+    # What You gets comes back into the microphone after 21 ms, 22 dB down. How loudly is found in the first two seconds.
+    caller, words = voice("porter")[: 12 * RATE_HZ], voice("miller")[: 6 * RATE_HZ]
+    calling = np.concatenate([caller, caller[: 6 * RATE_HZ]])
+    own = np.concatenate([np.zeros(len(caller)), words])
+    own = own + 5e-4 * noise("fan", len(own) / RATE_HZ)[: len(own)]
+    mixer, leak = Mixer(rig_with(feeds__you__output=output), 1024), np.zeros((1024, 2), np.float32)
+    said = []
+    for start in range(0, len(own) - 1024, 1024):
+        block = np.repeat(own[start : start + 1024, None], 2, 1).astype(np.float32) + leak
+        call = np.repeat(calling[start : start + 1024, None], 2, 1).astype(np.float32)
+        mixer.process({"attic": block, "call": call}, 1024)
+        said.append(mixer.take_readings().activity)
+        leak = 0.08 * mixer.feed("you", 1024)
+    is_speech = np.concatenate(said) == SPEECH
+    hops = len(caller) // 480
+    of_caller, of_words = is_speech[200:hops].mean(), is_speech[hops + 100 : hops + 580].mean()
+    assert of_words > 0.5
+    if output == "loudspeakers":
+        assert of_caller < 0.02
+    else:
+        assert of_caller > 0.2, "the material is no test"
+
+
 def test_presets_are_read_whole_or_refused_with_the_field_named() -> None:
     preset = Preset(name="Attic")
     assert read_preset(preset.model_dump_json()) == preset
