@@ -4,6 +4,8 @@ const RING_FRAMES = 48000; // a second: far more than is ever allowed to wait
 const LEAST_TARGET = 0.03;
 const MOST_TARGET = 0.25;
 const SOURCE_RATE = 48000;
+const FIRST_PATIENCE = 30; // seconds without trouble earn a smaller delay,
+const MOST_PATIENCE = 1200; // each time that it was too small twice as many
 const MOST_CORRECTION = 0.004; // a change of pitch nobody hears
 
 class Player extends AudioWorkletProcessor {
@@ -18,6 +20,7 @@ class Player extends AudioWorkletProcessor {
     this.underruns = 0;
     this.overruns = 0;
     this.calmFrames = 0;
+    this.patience = FIRST_PATIENCE;
     this.sinceReport = 0;
     this.port.onmessage = (event) => this.take(new Float32Array(event.data));
   }
@@ -52,6 +55,7 @@ class Player extends AudioWorkletProcessor {
       this.isRunning = false;
       this.underruns += 1;
       this.calmFrames = 0;
+      this.patience = Math.min(this.patience * 2, MOST_PATIENCE);
       this.target = Math.min(this.target * 1.5, MOST_TARGET * SOURCE_RATE);
     }
     if (this.isRunning) {
@@ -67,9 +71,8 @@ class Player extends AudioWorkletProcessor {
         }
         this.position += step;
       }
-      // Half a minute without trouble earns a smaller delay.
       this.calmFrames += frames;
-      if (this.calmFrames > 30 * sampleRate) {
+      if (this.calmFrames > this.patience * sampleRate) {
         this.calmFrames = 0;
         this.target = Math.max(this.target * 0.8, LEAST_TARGET * SOURCE_RATE);
       }
