@@ -63,7 +63,9 @@ MUCH_PLAYED = 1.0 / 16.0
 """While what is played lies this far under the loudest of the last seconds, or higher, it is found how loudly it comes."""
 
 LEAST_PLAYED_DBFS = -60.0
-FIRST_WAY_DB, MOST_WAY_DB = -10.0, 0.0
+FIRST_WAY_DB, LEAST_WAY_DB, MOST_WAY_DB = -10.0, -40.0, 0.0
+"""What comes softer than the least is no louder than a room; a microphone that was shut is not to be learned from for ever."""
+
 WAY_RISES_DB, WAY_FALLS_DB = 0.03, 0.09
 """In each hop: together they go to the quarter of hops with the least of the microphone beside what is played."""
 
@@ -93,7 +95,7 @@ def _floor_of_played(played: Floats, power: float) -> float:
     if now > MUCH_PLAYED * played[LOUDEST]:
         is_more = power > now * 10.0 ** (played[WAY_DB] / 10.0)
         played[WAY_DB] += WAY_RISES_DB if is_more else -WAY_FALLS_DB
-        played[WAY_DB] = min(played[WAY_DB], MOST_WAY_DB)
+        played[WAY_DB] = max(LEAST_WAY_DB, min(played[WAY_DB], MOST_WAY_DB))
     floor: float = now * 10.0 ** (played[WAY_DB] / 10.0)
     return floor
 
