@@ -37,8 +37,8 @@ MOST_STEER_PPM = 1000.0
 RESYNC_BLOCKS = 8
 """Further behind than this, the missed time is given up (and counted) rather than caught up."""
 
-MOST_BEHIND = 20
-"""So many readings the slowest reader may be behind while a test hurries the clock."""
+MOST_BEHIND_FRAMES = SAMPLE_RATE_HZ * 3 // 4
+"""So far the slowest reader may be behind while a test hurries the clock: no farther than sound lies in the memory."""
 
 
 class Clock:
@@ -112,6 +112,9 @@ class AudioProcess:
         self._clock = Clock(is_realtime=False)
         self._is_late = False
         self._has_begun = False
+        self._every = READINGS_FRAMES
+        """So many frames one reading stands for now."""
+
         self._is_running = True
         self._tell(self._loop.start_trouble)
 
@@ -159,7 +162,7 @@ class AudioProcess:
         plan = self._loop.plan
         # A new plan is said to be heard as soon as somebody may look.
         is_soon = plan.is_seen or plan.number != self._said_plan
-        every = READINGS_FRAMES if is_soon else UNSEEN_READINGS_FRAMES
+        self._every = every = READINGS_FRAMES if is_soon else UNSEEN_READINGS_FRAMES
         if self._loop.frames - self._said_frame >= every:
             # Behind, they are not caught up.
             self._said_frame = max(self._said_frame + every, self._loop.frames - every)
@@ -180,7 +183,8 @@ class AudioProcess:
 
     def _is_ahead(self) -> bool:
         places = self._memory.places[self._memory.places >= 0]
-        return bool(len(places)) and self._readings.count - int(places.min()) > MOST_BEHIND
+        behind = self._readings.count - int(places.min()) if len(places) else 0
+        return behind * self._every > MOST_BEHIND_FRAMES
 
     def _publish_readings(self) -> None:
         clock = self._clock

@@ -278,7 +278,7 @@ class Desk:
         tick_s = TICK_S
         while True:
             # Behind, it goes on soon, and more and more calmly; everything else has its turn between.
-            is_behind = self.take_in() >= TAKEN_AT_ONCE // 2
+            is_behind = self.take_in() >= TAKEN_AT_ONCE // 4
             tick_s = (
                 TICK_BEHIND_S if is_behind else min(2.0 * tick_s, self._seen(TICK_S, TICK_UNSEEN_S))
             )

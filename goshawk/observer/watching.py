@@ -59,7 +59,7 @@ VOICED_S = 6.0
 LEAST_VOICED_HOPS = 20
 """In six seconds with three of speech more than a hundred hops have a pitch; with keys alone, no more than six."""
 
-LEAST_VOICED_S = 1.0
+LEAST_VOICED_S = 3.0
 DROPS_APART_S = 5.0
 """Dropouts no further apart belong together: a device that runs at another rate than it says begins with one."""
 

@@ -7,6 +7,7 @@ in the library's own thread.
 
 import contextlib
 import ctypes
+import math
 import time
 from ctypes import byref
 from dataclasses import dataclass
@@ -22,6 +23,9 @@ from goshawk.units import SAMPLE_RATE_HZ
 TRY_AGAIN_S = 0.5
 SMOOTHING = 0.1
 STREAM_PRIORITY = 19
+MOST_GAINED_MS = 3000.0
+"""A stream that lies so much farther from the air than it did has waited for a server that stood still: it is opened anew."""
+
 CHANNELS_BESIDE = 2
 """So many channels a stream has at least."""
 
@@ -37,6 +41,8 @@ class _Stream:
     is_ready: bool = False
     underflow_at: int = -1
     growth: float = 1.0
+    least_ms: float = math.inf
+    """The least of the endpoint's ``device_ms`` since it was opened."""
 
 
 class ServerStreams:
@@ -199,6 +205,10 @@ class ServerStreams:
                 # It falls and rises with every piece.
                 share = SMOOTHING if endpoint.device_ms else 1.0
                 endpoint.device_ms += (now_ms - endpoint.device_ms) * share
+                stream.least_ms = min(stream.least_ms, endpoint.device_ms)
+            if endpoint.device_ms > MOST_GAINED_MS + stream.least_ms:
+                endpoint.said = "The sound server stood still. The device is opened again."
+                self._close(id(endpoint))
         elif state >= pa.STREAM_FAILED:
             endpoint.state, endpoint.said = "waiting", self._why()
             self._close(id(endpoint))
@@ -237,7 +247,7 @@ class ServerStreams:
         lib.pa_stream_set_read_callback(stream.handle, None, None)
         lib.pa_stream_disconnect(stream.handle)
         lib.pa_stream_unref(stream.handle)
-        stream.endpoint.state = "waiting"
+        stream.endpoint.state, stream.endpoint.device_ms = "waiting", 0.0
 
     def _why(self) -> str:
         lib = pa.library()
