@@ -14,11 +14,11 @@ from goshawk.core.rig import Rig, changed
 from goshawk.core.routing import FeedName
 from goshawk.engine import messages, process
 from goshawk.engine.plan import Plan
-from goshawk.engine.process import AudioProcess, Clock
+from goshawk.engine.process import READINGS_FRAMES, UNSEEN_READINGS_FRAMES, AudioProcess, Clock
 from goshawk.system.links import Packets, packet_pair
-from goshawk.timeline.memory import RING_FRAMES, Memory
+from goshawk.timeline.memory import HURRIED_PLACE, LOGGED, RING_FRAMES, Memory
 from goshawk.timeline.readings import Readings, ReadingsReader
-from goshawk.timeline.sound import SoundReader
+from goshawk.timeline.sound import MARGIN_FRAMES, SoundReader
 
 T = TypeVar("T")
 BLOCK_S = 256 / 48_000
@@ -314,3 +314,18 @@ def test_the_clock_follows_a_device_and_what_it_finds_comes_to_nothing() -> None
     assert clock._faster_ppm == pytest.approx(200.0, abs=10.0)
     clock.steer(None, 1 / 30)
     assert clock._faster_ppm == 0.0
+
+
+@pytest.mark.parametrize("every", [READINGS_FRAMES, UNSEEN_READINGS_FRAMES])
+def test_a_hurried_clock_waits_before_sound_that_was_not_read_is_written_over(every: int) -> None:
+    ours, end = packet_pair()
+    playing = AudioProcess(end, Memory.local(), Plan(rig=Rig()))
+    playing._every = every
+    playing._memory.places[HURRIED_PLACE] = 0
+    readings = 0
+    while not playing._is_ahead():
+        readings += 1
+        playing._memory.head[LOGGED] = readings
+    assert 12_000 < readings * every < RING_FRAMES - MARGIN_FRAMES - every
+    for one in (ours, end):
+        one.close()
