@@ -206,7 +206,7 @@ def test_a_delay_is_measured_where_the_device_plays_and_odd_names_are_listed(
     def measured() -> Any:
         """What is shown and what was measured, at one moment."""
         now = levels(server)
-        found = (now["measured_delay_ms"] or {}).get("viewers")
+        found = (now.get("measured_delay_ms") or {}).get("viewers")
         return found is not None and (found, now["delay_ms"]["viewers"])
 
     for patience_s in (10.0, 10.0, 20.0, 40.0):
