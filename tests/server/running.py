@@ -56,14 +56,19 @@ class Server:
                 cwd=self._cwd,
                 env={**self._env, TEST_CLOCK: "on"},
             )
+        self.levels()
+
+    def levels(self) -> dict[str, Any]:
+        """The newest levels, as soon as there are any: not while it starts, or its audio process does."""
         for _ in range(round(20 * self._patience_s)):
             if self._process.poll() is not None:
                 break
             with suppress(OSError, urllib.error.HTTPError):
-                if self.ask("/api/levels", "GET") is not None:
-                    return
+                levels: dict[str, Any] | None = self.ask("/api/levels", "GET")
+                if levels is not None:
+                    return levels
             time.sleep(0.05)
-        raise AssertionError(f"the server did not start: {self.said}")
+        raise AssertionError(f"no sound flows: {self.said}")
 
     @property
     def said(self) -> str:
@@ -151,7 +156,7 @@ class Server:
     def begin_anew(self) -> None:
         """Take back whatever an earlier story changed."""
         self.ask("/api/test-clock/back", timeout=120.0)
-        for name, one in self.ask("/api/levels", "GET")["devices"].items():
+        for name, one in self.levels()["devices"].items():
             if one.get("state") == "unplugged":
                 self.ask(f"/api/devices/{name}/faults", body={"fault": "heal"})
         self.refused("/api/watch/end")  # where somebody is on air, it is done

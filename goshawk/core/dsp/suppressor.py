@@ -8,7 +8,8 @@ The room is learned once on request, as a mean power in each bin, and followed a
 is the starting point whenever the stage begins anew.
 
 What it knows of voices (``voice_model``) takes more where nobody speaks, twice over, and less where somebody does; in decibels, by
-as much as it is let. It sees the window that is about to go out, so that it adds no delay.
+as much as it is let. Where a voice has a pitch, the noise between its harmonics is averaged away (``pitch_comb``). Both see the window
+that is about to go out and what was before it, so that they add no delay.
 """
 
 import math
@@ -21,6 +22,14 @@ from goshawk.core.compiled import kernel
 from goshawk.core.dsp.bands import LEAST_DB, band_weights, in_db
 from goshawk.core.dsp.clatter import LOOK_AHEAD_FRAMES, ClatterSoftener
 from goshawk.core.dsp.fast_math import exp2
+from goshawk.core.dsp.pitch_comb import (
+    COMB_BANDS,
+    THINNED,
+    average,
+    find_period,
+    places_of_bins,
+    voiced_bins,
+)
 from goshawk.core.dsp.sliding import Integers
 from goshawk.core.dsp.spectral_gain import (
     COUNT,
@@ -210,10 +219,11 @@ def _push(block: Block, history: Floats, ready: Floats, first: int) -> None:
 
 
 @kernel
-def _unroll(history: Floats, first: int, window: Floats, out: Floats) -> None:
-    """The ring from column ``first`` on, in the order of time, windowed."""
-    length = history.shape[1]
-    until_end = length - first
+def _unroll(history: Floats, end: int, window: Floats, out: Floats) -> None:
+    """The window that ends before column ``end`` of the ring, in the order of time."""
+    length = window.shape[0]
+    first = (end - length) % history.shape[1]
+    until_end = min(length, history.shape[1] - first)
     for c in range(history.shape[0]):
         for i in range(until_end):
             out[c, i] = history[c, first + i] * window[i]
@@ -224,8 +234,8 @@ def _unroll(history: Floats, first: int, window: Floats, out: Floats) -> None:
 @kernel
 def _overlap(pieces: Floats, first: int, window: Floats, ready: Floats) -> None:
     """Add windowed pieces to what will come out, from column ``first`` of the ring on."""
-    length = ready.shape[1]
-    until_end = length - first
+    length = window.shape[0]
+    until_end = min(length, ready.shape[1] - first)
     for c in range(ready.shape[0]):
         for i in range(until_end):
             ready[c, first + i] += pieces[c, i] * window[i]
@@ -254,6 +264,11 @@ def _scale(spectra: np.ndarray, gains: Floats) -> None:
             spectra[c, k] *= gains[k]
 
 
+PAST_FRAMES = 2 * WINDOW_FRAMES
+"""What is kept of the past: the window, and what a period before it began."""
+
+_VOICED_FROM, _VOICED_TO = voiced_bins(WINDOW_FRAMES)
+_COMB_PLACES = places_of_bins(WINDOW_FRAMES)
 _BELOW, _SHARE = corners_of_bins(WINDOW_FRAMES)
 _SIZES = band_sizes(_BELOW, _SHARE)
 
@@ -292,6 +307,12 @@ VOICE_PER_HOP, LEAST_SPEAKS, LEAST_HEARD = 1.0 / HOPS_PER_S, 0.5, 0.5 * HOPS_PER
 
 VOICE_POWER = float(db_to_power(-26.0)) * FULL_POWER * BINS
 """Of a voice that was not heard for so long yet."""
+
+LEAST_SPOKE = 0.1
+"""Under it nobody speaks, and no period is sought."""
+
+COMBS_WHOLLY = 0.5
+"""From this power of the voice model on, noise between harmonics is averaged as far as it can be."""
 
 WORDLESS_SHARE = 0.1
 """Of the voice model's power, where nobody talks."""
@@ -352,7 +373,7 @@ def _hop(
     history: Floats,
     ready: Floats,
     windowed: Floats,
-    mono: Floats,
+    past: Floats,
     power: Floats,
     bins: Floats,
     minima: Floats,
@@ -368,6 +389,9 @@ def _hop(
     seen: Singles,
     more_db: Singles,
     taken: Floats,
+    comb_places: Floats,
+    comb_bands: Floats,
+    thinned: Floats,
 ) -> None:
     """A window is complete: its spectrum, the noise and the gains, and the sound that comes of it."""
     _unroll(history, counts[AT], windows[0], windowed)
@@ -383,9 +407,9 @@ def _hop(
     find_gains(power, bins, values[LEAST_GAIN], values[EMPHASIS])
     _follow_gains(bins[GAIN], taken[BY_ROOM])
     if values[KNOWS] > 0.0:
-        _mix(history, mono)
+        _mix(history, counts[AT], past)
         see(
-            power, bins[NOISE], bins[GAIN], mono, counts[AT], FULL_POWER, below, share, bands[0],
+            power, bins[NOISE], bins[GAIN], past[WINDOW_FRAMES:], 0, FULL_POWER, below, share, bands[0],
             bands[1 : 1 + PAST_HOPS], bands[1 + PAST_HOPS :], seen,
         )  # fmt: skip
         counts[TURN] = (counts[TURN] + 1) % TURNS
@@ -396,6 +420,14 @@ def _hop(
         least = WORDLESS_SHARE + (1.0 - WORDLESS_SHARE) * is_talk
         knows = values[KNOWS] * (least + is_talk * (1.0 - values[SPOKE]) ** 4)
         _take_more(bins[GAIN], more_db, knows, values[LEAST_OF_BOTH], below, share)
+        if values[SPOKE] > LEAST_SPOKE:
+            period = find_period(_voice_of(spectra, bins[GAIN], windows[0]), past, thinned)
+            if period > 0:
+                _unroll(history, counts[AT] - period, windows[0], windowed)
+                strength = min(1.0, values[KNOWS] / COMBS_WHOLLY)
+                average(
+                    spectra, np.fft.rfft(windowed), bins[GAIN], strength, comb_places, comb_bands
+                )
     _follow_gains(bins[GAIN], taken[IN_ALL])
     _scale(spectra, bins[GAIN])
     _overlap(np.fft.irfft(spectra, WINDOW_FRAMES), counts[AT], windows[1], ready)
@@ -408,13 +440,28 @@ def _follow_gains(gains: Floats, mean: Floats) -> None:
 
 
 @kernel
-def _mix(history: Floats, mono: Floats) -> None:
-    """The mean of the channels."""
-    for i in range(mono.shape[0]):
+def _mix(history: Floats, first: int, out: Floats) -> None:
+    """The mean of the channels, in the order of time from column ``first`` of the ring on."""
+    length = out.shape[0]
+    for i in range(length):
+        at = first + i if first + i < length else first + i - length
         total = 0.0
         for c in range(history.shape[0]):
-            total += history[c, i]
-        mono[i] = total / history.shape[0]
+            total += history[c, at]
+        out[i] = total / history.shape[0]
+
+
+@kernel
+def _voice_of(spectra: np.ndarray, gains: Floats, window: Floats) -> Floats:
+    """What the gains leave of the window where periods are sought, the channels together."""
+    voice = np.zeros(gains.shape[0], np.complex128)
+    for k in range(_VOICED_FROM, _VOICED_TO):
+        for c in range(spectra.shape[0]):
+            voice[k] += gains[k] * spectra[c, k]
+    sound: Floats = np.fft.irfft(voice, window.shape[0])
+    for i in range(window.shape[0]):
+        sound[i] *= window[i]
+    return sound
 
 
 @kernel
@@ -423,7 +470,7 @@ def _suppress(
     history: Floats,
     ready: Floats,
     windowed: Floats,
-    mono: Floats,
+    past: Floats,
     power: Floats,
     bins: Floats,
     minima: Floats,
@@ -439,6 +486,9 @@ def _suppress(
     seen: Singles,
     more_db: Singles,
     taken: Floats,
+    comb_places: Floats,
+    comb_bands: Floats,
+    thinned: Floats,
     speaks: Floats,
 ) -> None:
     """A block in, and what has been made of earlier ones out, in place."""
@@ -448,11 +498,11 @@ def _suppress(
         length = min(block.shape[0] - start, HOP_FRAMES - counts[AT] % HOP_FRAMES)
         _push(block[start : start + length], history, ready, counts[AT])
         speaks[start : start + length] = values[SPEAKS] if values[KNOWS] > 0.0 else 1.0
-        counts[AT] = (counts[AT] + length) % WINDOW_FRAMES
+        counts[AT] = (counts[AT] + length) % PAST_FRAMES
         if counts[AT] % HOP_FRAMES == 0:
             _hop(
-                history, ready, windowed, mono, power, bins, minima, counts, windows, values, below, share, bands, model,
-                states, scratch, seen, more_db, taken,
+                history, ready, windowed, past, power, bins, minima, counts, windows, values, below, share, bands, model,
+                states, scratch, seen, more_db, taken, comb_places, comb_bands, thinned,
             )  # fmt: skip
         start += length
 
@@ -464,8 +514,8 @@ class Suppressor(Stage[SuppressorSettings]):
     has_latency = True
 
     def __init__(self, settings: SuppressorSettings, channels: int, max_frames: int) -> None:
-        self._history = np.zeros((channels, WINDOW_FRAMES))
-        self._ready = np.zeros((channels, WINDOW_FRAMES))
+        self._history = np.zeros((channels, PAST_FRAMES))
+        self._ready = np.zeros((channels, PAST_FRAMES))
         self._windowed = np.zeros((channels, WINDOW_FRAMES))
         self._power = np.zeros(BINS)
         self._bins = np.zeros((ROWS, BINS))
@@ -474,7 +524,7 @@ class Suppressor(Stage[SuppressorSettings]):
         self._counts = np.zeros(4, np.int64)
         self._values = np.zeros(VALUES)
         self._lets_clicks_pass = False
-        self._mono = np.zeros(WINDOW_FRAMES)
+        self._past = np.zeros(PAST_FRAMES)
         self._bands = np.zeros((3 + PAST_HOPS, BANDS))
         """The voice model's bands: their sizes, their levels in the hops before, and room for two rows."""
         self._bands[0] = _SIZES
@@ -487,9 +537,10 @@ class Suppressor(Stage[SuppressorSettings]):
         self.steps = (
             self._clatter.listening,
             Step(
-                _suppress, self._history, self._ready, self._windowed, self._mono, self._power, self._bins, self._minima,
+                _suppress, self._history, self._ready, self._windowed, self._past, self._power, self._bins, self._minima,
                 self._counts, _WINDOWS, self._values, _BELOW, _SHARE, self._bands, weights(), self._states,
-                np.zeros((2, 3 * UNITS), np.float32), self._seen, self._more_db, self._taken, self.speaks,
+                np.zeros((2, 3 * UNITS), np.float32), self._seen, self._more_db, self._taken, _COMB_PLACES,
+                np.zeros((4, COMB_BANDS)), np.zeros((3, PAST_FRAMES // THINNED)), self.speaks,
             ),
             self._clatter.softening,
         )  # fmt: skip

@@ -60,10 +60,10 @@ def test_what_was_saved_before_goes_by_the_room_alone() -> None:
 
 
 @pytest.mark.parametrize(
-    ("kind", "snr_db", "least"), [("fan", 5, -0.03), ("hiss", 20, 0.1), ("rain", 5, 0.02)]
+    ("kind", "snr_db", "least"), [("fan", 5, 0.05), ("hiss", 20, 0.13), ("rain", 5, 0.04)]
 )
 def test_it_is_better_than_the_room_alone(kind: str, snr_db: float, least: float) -> None:
-    """A fan the room alone knows as well."""
+    """A fan in bands the room alone knows as well: what is better there comes from between the harmonics."""
     better = []
     for name in VOICES:
         clean, noisy = in_noise(name, kind, snr_db)
