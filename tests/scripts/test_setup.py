@@ -103,10 +103,27 @@ def test_what_is_done_is_not_done_again(machine: Path) -> None:
         program.write_text(f"#!/bin/bash\necho {line} >> {log}\nmkdir -p ../goshawk/page\n")
         program.chmod(0o755)
     assert set_up(machine).returncode == 0
-    assert log.read_text().split() == ["npm", "vite", "warm-up"]
+    first = log.read_text().split()
+    assert sorted(first) == ["npm", "vite", "warm-up"]  # page and kernels are made side by side
+    assert first.index("npm") < first.index("vite")
     assert set_up(machine).returncode == 0
-    assert log.read_text().split() == ["npm", "vite", "warm-up"]
+    assert log.read_text().split() == first
     with (clone / "frontend" / "src" / "main.tsx").open("a") as file:
         file.write("// changed\n")
     assert set_up(machine).returncode == 0
-    assert log.read_text().split() == ["npm", "vite", "warm-up", "vite"]
+    assert log.read_text().split() == [*first, "vite"]
+
+
+def test_a_page_that_cannot_be_made_is_no_success(machine: Path) -> None:
+    python_is_done(machine)
+    pretend(machine, "node", "exit 0")
+    pretend(machine, "npm", "echo no network >&2; exit 7")
+    for package in ("devices", "engine"):
+        (machine / "clone" / "goshawk" / package).mkdir()
+    warm_up = machine / "clone" / ".venv" / "bin" / "goshawk"
+    warm_up.parent.mkdir(parents=True)
+    warm_up.write_text("#!/bin/bash\n")
+    warm_up.chmod(0o755)
+    done = set_up(machine)
+    assert done.returncode == 7
+    assert "no network" in done.stderr

@@ -272,9 +272,9 @@ _COMB_PLACES = places_of_bins(WINDOW_FRAMES)
 _BELOW, _SHARE = corners_of_bins(WINDOW_FRAMES)
 _SIZES = band_sizes(_BELOW, _SHARE)
 
-AT, HOPS, SOUNDING, TURN = range(4)
+AT, HOPS, SOUNDING, TURN, PERIOD, COUNTS = range(6)
 """Places in the counts: column of the rings where the next frame goes, hops since the noise began to be followed,
-hops in a row in which something sounded, and whose turn it is of the voice model's states."""
+hops in a row in which something sounded, whose turn it is of the voice model's states, and the period of the voice in frames (0: none)."""
 
 (
     LONGEST, IS_LEARNED, LEAST_GAIN, EMPHASIS, KNOWS, LEAST_OF_BOTH, SPEAKS, SPOKE, TALK, STANDS, VOICE, HEARD, VALUES,
@@ -421,9 +421,11 @@ def _hop(
         knows = values[KNOWS] * (least + is_talk * (1.0 - values[SPOKE]) ** 4)
         _take_more(bins[GAIN], more_db, knows, values[LEAST_OF_BOTH], below, share)
         if values[SPOKE] > LEAST_SPOKE:
-            period = find_period(_voice_of(spectra, bins[GAIN], windows[0]), past, thinned)
-            if period > 0:
-                _unroll(history, counts[AT] - period, windows[0], windowed)
+            if counts[TURN] == 0:  # a pitch is still nearly the same after a hop
+                voice = _voice_of(spectra, bins[GAIN], windows[0])
+                counts[PERIOD] = find_period(voice, past, thinned)
+            if counts[PERIOD] > 0:
+                _unroll(history, counts[AT] - counts[PERIOD], windows[0], windowed)
                 strength = min(1.0, values[KNOWS] / COMBS_WHOLLY)
                 average(
                     spectra, np.fft.rfft(windowed), bins[GAIN], strength, comb_places, comb_bands
@@ -521,7 +523,7 @@ class Suppressor(Stage[SuppressorSettings]):
         self._bins = np.zeros((ROWS, BINS))
         self._minima = np.zeros((SUB_WINDOWS, BINS))
         self._clatter = ClatterSoftener(channels, max_frames)
-        self._counts = np.zeros(4, np.int64)
+        self._counts = np.zeros(COUNTS, np.int64)
         self._values = np.zeros(VALUES)
         self._lets_clicks_pass = False
         self._past = np.zeros(PAST_FRAMES)
@@ -583,7 +585,7 @@ class Suppressor(Stage[SuppressorSettings]):
         if room:
             self._bins[NOISE] = np.maximum(room.power, LEAST_POWER)
             self._bins[COUNT] = self.settings.follow_s * HOPS_PER_S
-        self._counts[HOPS] = self._counts[SOUNDING] = 0
+        self._counts[HOPS] = self._counts[SOUNDING] = self._counts[PERIOD] = 0
         self._states.fill(0.0)
         self._more_db.fill(0.0)
         self._taken.fill(1.0)
