@@ -1,0 +1,74 @@
+"""Streams of the sound server, with a library that does as it is told; with a real server: tests/server/test_sound_server.py."""
+
+import itertools
+from types import SimpleNamespace
+from typing import Any
+
+import pytest
+
+from goshawk.devices.endpoint import Endpoint
+from goshawk.devices.sound_server import libpulse as pa
+from goshawk.devices.sound_server import streams as module
+from goshawk.devices.sound_server.streams import MOST_GAINED_MS, ServerStreams
+
+
+class Library:
+    """All goes well; how far streams lie from the air is told."""
+
+    def __init__(self) -> None:
+        self.latency_ms = 70.0
+        self.opened = 0
+
+    def __getattr__(self, name: str) -> Any:
+        return lambda *given: 0
+
+    def pa_threaded_mainloop_new(self) -> int:
+        return 1
+
+    def pa_context_new(self, *given: Any) -> int:
+        return 1
+
+    def pa_context_get_state(self, context: int) -> int:
+        return pa.READY
+
+    def pa_stream_new(self, *given: Any) -> int:
+        self.opened += 1
+        self.latency_ms = 70.0
+        return self.opened
+
+    def pa_stream_get_state(self, stream: int) -> int:
+        return pa.STREAM_READY
+
+    def pa_stream_get_buffer_attr(self, stream: int) -> Any:
+        return SimpleNamespace(contents=SimpleNamespace(minreq=960, fragsize=960))
+
+    def pa_stream_get_latency(self, stream: int, latency: Any, is_negative: Any) -> int:
+        latency._obj.value = round(1000.0 * self.latency_ms)
+        return 0
+
+
+@pytest.mark.parametrize("direction", ["in", "out"])
+def test_a_stream_that_a_stalled_server_left_far_behind_is_opened_anew(
+    direction: Any, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    library, seconds = Library(), itertools.count()
+    monkeypatch.setattr(pa, "library", lambda: library)
+    monkeypatch.setattr(module, "time", SimpleNamespace(monotonic=lambda: float(next(seconds))))
+    streams, endpoint = ServerStreams(), Endpoint.of(direction, "server:monitor", 256, 50.0)
+    for _ in range(10):
+        streams.follow([endpoint])
+    assert (endpoint.state, library.opened) == ("playing", 1)
+    assert endpoint.device_ms == pytest.approx(70.0)
+    library.latency_ms = 0.8 * MOST_GAINED_MS  # long, but a device may need it
+    for _ in range(100):
+        streams.follow([endpoint])
+    assert (endpoint.state, library.opened) == ("playing", 1)
+    library.latency_ms = 70.0 + 1.5 * MOST_GAINED_MS
+    said = []
+    for _ in range(100):
+        streams.follow([endpoint])
+        said.append(endpoint.said)
+    assert "The sound server stood still. The device is opened again." in said
+    assert (endpoint.state, endpoint.said, library.opened) == ("playing", "", 2)
+    assert endpoint.device_ms == pytest.approx(70.0)
+    streams.close()
