@@ -20,7 +20,7 @@ LEAD_FRAMES = ms_to_frames(16.0 * GLIDE_MS)
 """A gain that glides to nothing through two poles stands at −113 dB after 16 time constants."""
 
 TAIL_FRAMES = ms_to_frames(60.0)
-"""So much longer than the way through the chain the gains stay shut."""
+"""So much longer than the way through the chain the gains stay shut: filters ring, and a suppressor's comb looks back by up to 19 ms."""
 
 Replayed = dict[str, Block]
 """Sound by an input's id, all of one length: both channels of the voice's device, the others as picked."""
