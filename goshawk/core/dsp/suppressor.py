@@ -24,6 +24,7 @@ from goshawk.core.dsp.clatter import LOOK_AHEAD_FRAMES, ClatterSoftener
 from goshawk.core.dsp.fast_math import exp2
 from goshawk.core.dsp.pitch_comb import (
     COMB_BANDS,
+    LONGEST_FRAMES,
     THINNED,
     average,
     find_period,
@@ -266,6 +267,8 @@ def _scale(spectra: np.ndarray, gains: Floats) -> None:
 
 PAST_FRAMES = 2 * WINDOW_FRAMES
 """What is kept of the past: the window, and what a period before it began."""
+
+assert LONGEST_FRAMES <= PAST_FRAMES - WINDOW_FRAMES, "a period ago must still be there"
 
 _VOICED_FROM, _VOICED_TO = voiced_bins(WINDOW_FRAMES)
 _COMB_PLACES = places_of_bins(WINDOW_FRAMES)

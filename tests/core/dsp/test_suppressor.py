@@ -37,10 +37,10 @@ def test_a_learned_room_is_taken_from_under_the_voice(
 
 @pytest.mark.parametrize("kind", ["fan", "hum"])
 def test_without_a_learned_room_it_is_better_than_nothing(kind: str) -> None:
-    for snr_db in (5, 20):
+    for snr_db, most_loss in ((5, 0.0), (20, 0.001)):  # at 20 dB nearly nothing is missing before
         before, after = judged("miller", kind, snr_db, is_learned=False)
         assert after.pesq > before.pesq
-        assert after.stoi > before.stoi - 0.002  # at 20 dB nearly nothing is missing
+        assert after.stoi > before.stoi - most_loss
         assert after.pauses_db > 12
 
 
