@@ -131,6 +131,17 @@ def test_the_room_is_learned_and_refused_while_somebody_speaks(page: Page, serve
     expect(page.locator("[data-figure='suppressor']")).to_contain_text("room −")
     button(page, "Forget it")
     expect(page.get_by_role("button", name="Learn the room")).to_be_visible()
+    # What each knowledge takes is heard alone, until it is pressed again.
+    hear = page.get_by_role("combobox", name="Hear as")
+    for name, said in (("all", "removed"), ("by room", "by room"), ("by voices", "by voices")):
+        one = page.get_by_role("button", name=name, exact=True)
+        one.click()
+        expect(hear).to_contain_text(f"Suppressor: {said}")
+        expect(one).to_have_attribute("aria-pressed", "true")
+        expect(page.get_by_text("ms waiting")).to_be_visible()
+        one.click()
+        expect(one).to_have_attribute("aria-pressed", "false")
+        expect(hear).to_contain_text("You")
 
 
 def test_stages_are_moved_by_keyboard_and_every_panel_is_clean(page: Page) -> None:

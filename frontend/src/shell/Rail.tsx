@@ -110,11 +110,19 @@ function SilenceBox() {
 
 /** What a point of the chain is called that this page listens to; null if there is no such stage. */
 function stagePoint(hear: string, rig: Rig | undefined): string | null {
-  const [kind, stageId = "", band] = hear.split(":");
+  const [kind, stageId = "", part] = hear.split(":");
   const slot = findStage(rig, stageId)?.slot;
-  if (!slot || (kind !== "removed" && kind !== "band")) return null;
-  if (kind === "removed") return `${STAGE_LABELS[slot.stage]}: removed`;
-  return BANDS.find(({ name }) => name === band)?.label ?? null;
+  if (!slot) return null;
+  switch (kind) {
+    case "removed":
+      return `${STAGE_LABELS[slot.stage]}: removed`;
+    case "taken":
+      return `${STAGE_LABELS[slot.stage]}: by ${part}`;
+    case "band":
+      return BANDS.find(({ name }) => name === part)?.label ?? null;
+    default:
+      return null;
+  }
 }
 
 const LOWEST_DB = -48;
