@@ -41,6 +41,10 @@ class HeardInputs:
     key: Block
     activity: NDArray[np.int8]
 
+    @property
+    def seconds(self) -> float:
+        return len(self.activity) / 100
+
     def last(self, seconds: float) -> "HeardInputs":
         """The newest part, in whole hops."""
         hops = min(len(self.activity), round(seconds * 100))

@@ -19,11 +19,11 @@ from goshawk.timeline.readings import Readings
 
 LOOK_EVERY_S = 4.0
 LOOK_UNWATCHED_EVERY_S = 20.0
-TRY_EVERY_S = 30.0
 LEVELS_EVERY_S = 0.4
 SIGHTS_S = (3, 10)
 INDEX_S = 10
-"""Over so many seconds the bands and the index are shown; improvements are tried on all that is kept."""
+"""Over so many seconds the bands and the index are shown; improvements are tried on all that is kept, and again when as much has
+been heard anew: soon where little is kept yet."""
 
 
 class BalanceDesk:
@@ -49,6 +49,7 @@ class BalanceDesk:
         self._improvements: list[Improvement] | None = None
         self._indices: deque[IndexPoint] = deque(maxlen=HISTORY_S // 2)
         self._number = 0
+        self._tried_s = self._since_tried_s = 0
         self._version = 0
         self._wake = asyncio.Event()
         self._rig: Rig | None = None
@@ -82,6 +83,7 @@ class BalanceDesk:
         second = self.meter.push(readings, rig)
         if second:
             self._number = second.number
+            self._since_tried_s += 1
             self._is_second = True
             self.tell()
         return self._is_second or time.monotonic() - self._levels_at >= LEVELS_EVERY_S
@@ -124,14 +126,10 @@ class BalanceDesk:
 
     async def look_on(self) -> None:
         """For ever: what can be followed, and what would help."""
-        tried_at = 0.0
         while True:
             self._wake.clear()
-            due = self._improvements is None or time.monotonic() - tried_at > TRY_EVERY_S
-            is_trying = self.is_watched and due
-            if is_trying:
-                tried_at = time.monotonic()
-            await self._look(is_trying)
+            is_due = self._improvements is None or self._since_tried_s > self._tried_s
+            await self._look(self.is_watched and is_due)
             every_s = LOOK_EVERY_S if self.is_watched else LOOK_UNWATCHED_EVERY_S
             await asyncio.sleep(0.3)
             with contextlib.suppress(TimeoutError):
@@ -142,6 +140,8 @@ class BalanceDesk:
         heard = self.rows.heard(rig, KEPT_S if is_trying else INDEX_S) if rig else None
         if rig is None or heard is None:
             return
+        if is_trying:
+            self._tried_s, self._since_tried_s = round(heard.seconds), 0
         version = self._version
         sights, tried = await asyncio.to_thread(_look_at, rig, self.held_db, heard, is_trying)
         if version != self._version:

@@ -314,8 +314,8 @@ VOICE_POWER = float(db_to_power(-26.0)) * FULL_POWER * BINS
 LEAST_SPOKE = 0.1
 """Under it nobody speaks, and no period is sought."""
 
-COMBS_WHOLLY = 0.5
-"""From this power of the voice model on, noise between harmonics is averaged as far as it can be."""
+KNOWS_WHOLLY = 0.5
+"""From this power of the voice model on, noise between harmonics is averaged as far as it can be, and pauses alone are emphasised."""
 
 WORDLESS_SHARE = 0.1
 """Of the voice model's power, where nobody talks."""
@@ -407,7 +407,10 @@ def _hop(
     if counts[SOUNDING] > HOPS_OF_WINDOW:
         # Digital silence, or a window half full of it, is no room.
         follow_noise(power, bins, values[LONGEST], LEAST_POWER, values[IS_LEARNED] == 1.0)
-    find_gains(power, bins, values[LEAST_GAIN], values[EMPHASIS])
+    # In words the voice model tells what is none: what the emphasis on pauses would take there is soft voice.
+    strength = min(1.0, values[KNOWS] / KNOWS_WHOLLY)
+    emphasis = values[EMPHASIS] * (1.0 - strength * values[SPOKE])
+    find_gains(power, bins, values[LEAST_GAIN], emphasis)
     _follow_gains(bins[GAIN], taken[BY_ROOM])
     if values[KNOWS] > 0.0:
         _mix(history, counts[AT], past)
@@ -429,7 +432,6 @@ def _hop(
                 counts[PERIOD] = find_period(voice, past, thinned)
             if counts[PERIOD] > 0:
                 _unroll(history, counts[AT] - counts[PERIOD], windows[0], windowed)
-                strength = min(1.0, values[KNOWS] / COMBS_WHOLLY)
                 average(
                     spectra, np.fft.rfft(windowed), bins[GAIN], strength, comb_places, comb_bands
                 )
