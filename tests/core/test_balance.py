@@ -140,6 +140,22 @@ def test_nothing_dips_under_a_game_that_leaks_into_the_microphone() -> None:
     assert gain_db[-4800:].min() > -0.5
 
 
+def test_words_of_a_muted_voice_say_nothing_of_where_a_dip_begins() -> None:
+    heard = heard_inputs(Rig(), evening())
+    one = next(one for one in Rig().inputs if one.id == "game")
+    whole = suggested_ducker(Rig(), heard, one)
+    half = len(heard.activity) // 2
+    key = heard.key.copy()
+    key[half * HOP_FRAMES :] = 0.0
+    muted_since = suggested_ducker(Rig(), replace(heard, key=key), one)
+    assert muted_since.threshold_dbfs == pytest.approx(whole.threshold_dbfs, abs=3.0)
+    always = suggested_ducker(Rig(), replace(heard, key=np.zeros_like(key)), one)
+    assert always.threshold_dbfs == DuckerSettings().threshold_dbfs
+    # A voice of which next to nothing is left still gives a threshold that can be set.
+    faint = suggested_ducker(Rig(), replace(heard, key=heard.key * 1e-3), one)
+    assert faint.threshold_dbfs >= -80.0
+
+
 def test_in_the_graph_the_voice_alone_is_the_key_and_all_stay_together() -> None:
     """A ducker with a look-ahead that the chain does not cover makes everything wait for it alike."""
     duck = {

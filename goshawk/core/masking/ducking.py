@@ -30,11 +30,13 @@ LEAK_MARGIN_DB = 3.0
 def ducking(heard: HeardInputs, rig: Rig, input_id: str, depth_db: float) -> DuckerSettings:
     """A ducker for an input, from what was measured at its key: it opens halfway (in dB) between the pauses and the
     quiet end of speech, but never so low that what leaks into the microphone LEAKS_BELOW_DB under the voice could
-    open it or keep it open; it holds through the pauses between words, so that it comes back between sentences."""
+    open it or keep it open; it holds through the pauses between words, so that it comes back between sentences.
+    Words that never came out of the chain, since the voice was muted, count for nothing."""
     peaks = peaks_of(heard.key)
     activity = heard.activity[: len(peaks)]
     peaks = peaks[: len(activity)]
-    speech, pauses = peaks[activity == SPEECH], peaks[activity == PAUSE]
+    pauses = peaks[activity == PAUSE]
+    speech = peaks[(activity == SPEECH) & (peaks > QUIETEST_KEY_DBFS)]
     one = next(one for one in rig.inputs if one.id == input_id)
     slot = find_stage(one.chain, "ducker")
     was = slot.settings if isinstance(slot, DuckerSlot) else DuckerSettings()
@@ -44,7 +46,8 @@ def ducking(heard: HeardInputs, rig: Rig, input_id: str, depth_db: float) -> Duc
         floor = np.percentile(pauses, 95) if len(pauses) else QUIETEST_KEY_DBFS
         halfway = (quiet + max(floor, QUIETEST_KEY_DBFS)) / 2.0
         over_leak = loud - LEAKS_BELOW_DB + CLOSES_BELOW_DB + LEAK_MARGIN_DB
-        threshold = round(float(max(halfway, over_leak)), 1)
+        wanted = round(float(max(halfway, over_leak)), 1)
+        threshold = DuckerSettings.held("threshold_dbfs", wanted)
     gaps = _gaps_ms(activity)
     hold = float(np.percentile(gaps, 75)) if len(gaps) else was.hold_ms
     return was.model_copy(
