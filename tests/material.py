@@ -13,6 +13,7 @@ import soundfile
 import soxr
 from numpy.typing import NDArray
 from scipy.fft import next_fast_len
+from scipy.signal import lfilter
 
 RATE_HZ = 48_000
 VOICES = ("keeper", "ferryman", "miller", "porter")
@@ -74,6 +75,29 @@ def noise(name: str, seconds: float, seed: int = 7) -> Mono:
             raise ValueError(f"no noise called {name}")
     sound = sound[:wanted]
     return (sound / sound.std()).astype(np.float32)
+
+
+def sung(pitch_hz: float) -> Mono:
+    """Four long vowels with vibrato, of unit RMS: pulses of the voice's source through three formants each (G. Fant, "Acoustic Theory of
+    Speech Production", 1960; formants after G. E. Peterson and H. L. Barney, J. Acoust. Soc. Am. 24(2), 1952)."""
+    notes = []
+    for semitones, seconds, formants_hz in (
+        (0, 0.7, (730, 1090, 2440)),
+        (4, 1.2, (270, 2290, 3010)),
+        (7, 1.8, (570, 840, 2410)),
+        (0, 2.4, (660, 1720, 2410)),
+    ):
+        t = np.arange(round(seconds * RATE_HZ)) / RATE_HZ
+        hz = pitch_hz * 2 ** ((semitones + 0.4 * np.sin(2 * np.pi * 5.5 * t)) / 12)
+        sound = np.diff(np.floor(np.cumsum(hz) / RATE_HZ), prepend=0.0)
+        sound = lfilter([1.0], [1.0, -0.97], sound)
+        for formant_hz in formants_hz:
+            near = np.exp(-np.pi * 100.0 / RATE_HZ)
+            turn = 2.0 * near * np.cos(2 * np.pi * formant_hz / RATE_HZ)
+            sound = lfilter([1.0], [1.0, -turn, near * near], sound)
+        ends = np.clip(np.minimum(t, seconds - t) / 0.06, 0.0, 1.0)
+        notes += [sound / sound.std() * ends, np.zeros(RATE_HZ // 12)]
+    return np.concatenate(notes).astype(np.float32)
 
 
 def keys(seconds: float, kind: str = "keys", seed: int = 3) -> Mono:

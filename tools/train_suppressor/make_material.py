@@ -88,7 +88,7 @@ def look(noisy, speech, window, bins, minima, numbers, below, share, sizes, out)
         follow_minima(power, bins, minima, hop + 1)
         if hop > HOPS_OF_WINDOW:
             follow_noise(power, bins, longest, least_power, is_learned == 1.0)
-        find_gains(power, bins, least_gain, emphasis)
+        find_gains(power, bins, least_gain, emphasis, 0.0)
         see(
             power,
             bins[NOISE],

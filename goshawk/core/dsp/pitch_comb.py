@@ -15,13 +15,16 @@ voice with itself a period ago, the earlier window is a second look at the voice
 of its power, which the suppressor's gain estimates (it is near Wiener's). Of so few bins both are rough: the change counts half, since q
 is measured too low, and the weight is led back by the square of the measured coherence, so that a band without a voice is left alone.
 Both were found by trial on two recorded voices (docs/measurements.md).
+
+The coherence also says how much of a band is the voice: strokes and noise do not repeat with its period. No gain is to take more than
+Wiener's would by that share (``keep_what_repeats``).
 """
 
 import math
 
 import numpy as np
 
-from goshawk.core.compiled import kernel, summing
+from goshawk.core.compiled import inlined, kernel, summing
 from goshawk.core.stage import Floats
 from goshawk.units import SAMPLE_RATE_HZ, ms_to_frames
 
@@ -49,6 +52,9 @@ CHANGED = 1.0
 
 HEARD, OWN, EARLIER, BOTH = range(4)
 """Rows of the bands' sums: power, power of the voice in it, power a period ago, and what both have in common."""
+
+WEIGHT, COHERENCE = HEARD, BOTH
+"""Rows of what is made of them: how much the earlier window counts, and how much of the power repeats."""
 
 _TINY = 1e-20
 
@@ -115,6 +121,12 @@ def find_period(voice: Floats, past: Floats, thinned: Floats) -> int:
     return period
 
 
+@inlined
+def _between(values: Floats, place: float) -> float:
+    b = int(place)
+    return float(values[b] + (place - b) * (values[b + 1] - values[b]))
+
+
 @kernel
 def average(
     spectra: np.ndarray,
@@ -126,7 +138,7 @@ def average(
 ) -> None:
     """Average ``spectra`` (channels, bins) with those of a period ``earlier``, in place. ``gains`` (bins,) tell how much of each bin
     is voice, ``strength`` 0 to 1 how far this is let. ``places`` are those of the bins among the bands (see ``places_of_bins``);
-    ``bands`` (4, COMB_BANDS) is room to work in."""
+    ``bands`` (4, COMB_BANDS) is room to work in, and keeps the bands' coherence."""
     bands[:] = 0.0
     for k in range(places.shape[0]):
         heard = before = both = 0.0
@@ -146,23 +158,35 @@ def average(
         bands[EARLIER, b + 1] += far * before
         bands[BOTH, b] += (1.0 - far) * both
         bands[BOTH, b + 1] += far * both
-    weights = bands[HEARD]
+    weights, coherences = bands[WEIGHT], bands[COHERENCE]
     for b in range(weights.shape[0]):
         own_share = min(1.0, bands[OWN, b] / (bands[HEARD, b] + _TINY))
         coherence = bands[BOTH, b] / math.sqrt(bands[HEARD, b] * bands[EARLIER, b] + _TINY)
         alike = min(1.0, max(0.0, coherence / max(own_share, 1e-3)))
         noise = (1.0 - own_share) / max(own_share, 1e-3)
         right = noise / (noise + CHANGED * (1.0 - alike) + 1e-9)
-        weights[b] = strength * max(0.0, coherence) ** 2 * right
+        coherences[b] = max(0.0, coherence)
+        weights[b] = strength * coherences[b] ** 2 * right
     for k in range(places.shape[0]):
-        b = int(places[k])
-        weight = weights[b] + (places[k] - b) * (weights[b + 1] - weights[b])
+        weight = _between(weights, places[k])
         whole = 1.0 / (1.0 + weight)
         for c in range(spectra.shape[0]):
             now, then = spectra[c, k], earlier[c, k]
             spectra[c, k] = complex(
                 whole * (now.real + weight * then.real), whole * (now.imag + weight * then.imag)
             )
+
+
+@kernel
+def keep_what_repeats(
+    gains: Floats, room_gains: Floats, strength: float, places: Floats, bands: Floats
+) -> None:
+    """Raise ``gains`` (bins,), in place, to that of Wiener for what repeats and is not the room: the share of the power that has coherence, times
+    the share that ``room_gains`` leave. ``strength`` 0 to 1 is how far; ``bands`` are those that ``average`` has left. Strokes and
+    steady noise do not repeat with a voice's period, whatever the voice model makes of them."""
+    for k in range(places.shape[0]):
+        least = strength * _between(bands[COHERENCE], places[k]) * room_gains[k] ** 2
+        gains[k] = max(gains[k], least)
 
 
 def places_of_bins(window_frames: int) -> Floats:

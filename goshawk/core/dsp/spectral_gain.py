@@ -37,6 +37,10 @@ four noises (docs/measurements.md); a 5 ms hop is assumed."""
 LEAST_PRIOR = 10.0**-2.0
 """The a-priori SNR is never under −20 dB: lower values let the residue twinkle."""
 
+LEAST_PRIOR_IN_WORDS = 10.0**-1.7
+"""Where it is known that somebody speaks, soft parts of the voice are likelier than noise, and hide what twinkles. Found by trial on two
+recorded voices in seven noises (docs/measurements.md)."""
+
 FIXED_PRIOR = 10.0**1.5
 """15 dB: the SNR that speech is taken to have when it is present (Gerkmann and Hendriks, section IV)."""
 
@@ -179,12 +183,13 @@ def _share(power: float, start: float, end: float, per_octave: float) -> float:
 
 
 @kernel
-def _weigh_up(near: Floats, priors: Floats, snrs: Floats, out: Floats) -> None:
+def _weigh_up(near: Floats, priors: Floats, snrs: Floats, words: float, out: Floats) -> None:
     """The a-priori SNR of every bin, into ``out``."""
+    least = LEAST_PRIOR + words * (LEAST_PRIOR_IN_WORDS - LEAST_PRIOR)
     for k in range(near.shape[0]):
         clear = _share(near[k], 1.0, _CLEAR, _CLEAR_PER_OCTAVE)
         smoothing = HEAVY_SMOOTHING + (LIGHT_SMOOTHING - HEAVY_SMOOTHING) * clear
-        out[k] = max(smoothing * priors[k] + (1.0 - smoothing) * snrs[k], LEAST_PRIOR)
+        out[k] = max(smoothing * priors[k] + (1.0 - smoothing) * snrs[k], least)
 
 
 @kernel
@@ -197,8 +202,11 @@ def _cleaned(gains: Floats, presences: Floats, least_gain: float, emphasis: floa
 
 
 @kernel
-def find_gains(power: Floats, bins: Floats, least_gain: float, emphasis: float) -> None:
-    """The gain of every bin, into GAIN. ``emphasis`` 0 keeps what might be voice, 1 cleans the pauses."""
+def find_gains(
+    power: Floats, bins: Floats, least_gain: float, emphasis: float, words: float
+) -> None:
+    """The gain of every bin, into GAIN. ``emphasis`` 0 keeps what might be voice, 1 cleans the pauses; ``words`` 0 to 1 is how far it is
+    known otherwise that somebody speaks: there nothing is a pause."""
     count = power.shape[0]
     noises, ratios, snrs, near = bins[NOISE], bins[RATIO], bins[SNR], bins[SCRATCH]
     presences, priors, gains = bins[PRESENCE], bins[PRIOR], bins[GAIN]
@@ -216,9 +224,9 @@ def find_gains(power: Floats, bins: Floats, least_gain: float, emphasis: float) 
         near[k] = max(total, 0.0) / (min(count - 1, k + 2) - max(0, k - 2) + 1)
     for k in range(count):
         presences[k] = 0.7 * presences[k] + 0.3 * near[k]
-    _weigh_up(near, priors, snrs, gains)
+    _weigh_up(near, priors, snrs, words, gains)
     for k in range(count):
         gain = _log_spectral_gain(gains[k], ratios[k])
         gains[k] = gain
         priors[k] = gain * gain * ratios[k]
-    _cleaned(gains, presences, least_gain, emphasis)
+    _cleaned(gains, presences, least_gain, emphasis * (1.0 - words))

@@ -8,8 +8,9 @@ The room is learned once on request, as a mean power in each bin, and followed a
 is the starting point whenever the stage begins anew.
 
 What it knows of voices (``voice_model``) takes more where nobody speaks, twice over, and less where somebody does; in decibels, by
-as much as it is let. Where a voice has a pitch, the noise between its harmonics is averaged away (``pitch_comb``). Both see the window
-that is about to go out and what was before it, so that they add no delay.
+as much as it is let. Where a voice has a pitch, the noise between its harmonics is averaged away, and what repeats with it is kept,
+whatever the model makes of it (``pitch_comb``). All of it sees the window that is about to go out and what was before it, so that no
+delay is added.
 """
 
 import math
@@ -28,6 +29,7 @@ from goshawk.core.dsp.pitch_comb import (
     THINNED,
     average,
     find_period,
+    keep_what_repeats,
     places_of_bins,
     voiced_bins,
 )
@@ -39,6 +41,7 @@ from goshawk.core.dsp.spectral_gain import (
     NOISE,
     RECENT,
     ROWS,
+    SCRATCH,
     SUB_WINDOWS,
     find_gains,
     follow_minima,
@@ -315,7 +318,10 @@ LEAST_SPOKE = 0.1
 """Under it nobody speaks, and no period is sought."""
 
 KNOWS_WHOLLY = 0.5
-"""From this power of the voice model on, noise between harmonics is averaged as far as it can be, and pauses alone are emphasised."""
+"""From this power of the voice model on, words are taken for words and noise between harmonics is averaged as far as it can be."""
+
+LEAST_LOUD, LOUD = 0.2, 0.6
+"""From the first of the voice's power to the second, what repeats is more and more taken for that voice, not for others' behind it."""
 
 WORDLESS_SHARE = 0.1
 """Of the voice model's power, where nobody talks."""
@@ -407,10 +413,8 @@ def _hop(
     if counts[SOUNDING] > HOPS_OF_WINDOW:
         # Digital silence, or a window half full of it, is no room.
         follow_noise(power, bins, values[LONGEST], LEAST_POWER, values[IS_LEARNED] == 1.0)
-    # In words the voice model tells what is none: what the emphasis on pauses would take there is soft voice.
     strength = min(1.0, values[KNOWS] / KNOWS_WHOLLY)
-    emphasis = values[EMPHASIS] * (1.0 - strength * values[SPOKE])
-    find_gains(power, bins, values[LEAST_GAIN], emphasis)
+    find_gains(power, bins, values[LEAST_GAIN], values[EMPHASIS], strength * values[SPOKE])
     _follow_gains(bins[GAIN], taken[BY_ROOM])
     if values[KNOWS] > 0.0:
         _mix(history, counts[AT], past)
@@ -425,6 +429,9 @@ def _hop(
         # music, and is all but left alone.
         least = WORDLESS_SHARE + (1.0 - WORDLESS_SHARE) * is_talk
         knows = values[KNOWS] * (least + is_talk * (1.0 - values[SPOKE]) ** 4)
+        room_gains = bins[SCRATCH]
+        for k in range(power.shape[0]):
+            room_gains[k] = bins[GAIN, k]
         _take_more(bins[GAIN], more_db, knows, values[LEAST_OF_BOTH], below, share)
         if values[SPOKE] > LEAST_SPOKE:
             if counts[TURN] == 0:  # a pitch is still nearly the same after a hop
@@ -435,6 +442,9 @@ def _hop(
                 average(
                     spectra, np.fft.rfft(windowed), bins[GAIN], strength, comb_places, comb_bands
                 )
+                is_loud = (power.sum() / values[VOICE] - LEAST_LOUD) / (LOUD - LEAST_LOUD)
+                is_loud = strength * min(1.0, max(0.0, is_loud))
+                keep_what_repeats(bins[GAIN], room_gains, is_loud, comb_places, comb_bands)
     _follow_gains(bins[GAIN], taken[IN_ALL])
     _scale(spectra, bins[GAIN])
     _overlap(np.fft.irfft(spectra, WINDOW_FRAMES), counts[AT], windows[1], ready)

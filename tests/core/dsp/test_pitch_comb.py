@@ -8,6 +8,7 @@ from goshawk.core.dsp.pitch_comb import (
     THINNED,
     average,
     find_period,
+    keep_what_repeats,
     places_of_bins,
     voiced_bins,
 )
@@ -81,3 +82,33 @@ def test_two_looks_at_a_voice_halve_the_noise_and_noise_alone_is_left_as_it_is()
     )
     quiet = 1e-4 * chance.normal(size=PAST_FRAMES)
     assert averaged(gliding, quiet, period)[0] == pytest.approx(0.0, abs=0.05)
+
+
+@pytest.mark.parametrize("snr_db", [40.0, 10.0, 0.0, -40.0])
+def test_no_more_is_taken_than_wieners_gain_by_what_repeats(snr_db: float) -> None:
+    """Wiener's gain is the voice's share of the power; what never repeats is left to the gain that it had."""
+    chance = np.random.default_rng(3)
+    period = 300
+    voice = harmonics(RATE_HZ / period, PAST_FRAMES)
+    place = places_of_bins(WINDOW_FRAMES)
+    right, found = [], []
+    for _ in range(30):
+        # Noise that falls as the harmonics do, so that their ratio is the same in all bands.
+        coloured = np.fft.rfft(chance.normal(size=PAST_FRAMES))
+        coloured[1:] /= np.arange(1, len(coloured))
+        noise = np.fft.irfft(coloured)
+        noise *= voice.std() / noise.std() * 10 ** (-snr_db / 20)
+        sound = voice + noise
+        now = slice(PAST_FRAMES - WINDOW_FRAMES, PAST_FRAMES)
+        before = slice(now.start - period, now.stop - period)
+        spectra, earlier = (np.fft.rfft(sound[one] * WINDOW)[None] for one in (now, before))
+        gains, bands = np.full(len(spectra[0]), 0.01), np.zeros((4, COMB_BANDS))
+        average(spectra, earlier, gains, 1.0, place, bands)
+        keep_what_repeats(gains, np.ones_like(gains), 1.0, place, bands)
+        assert (gains[len(place) :] == 0.01).all()
+        found.append(gains[10:40].mean())
+        shares = [
+            (np.abs(np.fft.rfft(one[now] * WINDOW)[10:40]) ** 2).sum() for one in (voice, noise)
+        ]
+        right.append(shares[0] / sum(shares))
+    assert np.mean(found) == pytest.approx(np.mean(right), abs=0.12)

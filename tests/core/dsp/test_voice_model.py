@@ -16,7 +16,7 @@ from goshawk.core.dsp.voice_model import UNITS, DamagedModel, advance, packed, w
 from goshawk.core.graph.chain import RunningChain
 from goshawk.core.graph.taken_alone import TakenAlone
 from tests.judge import in_noise, level_db, pauses, room_of, score, spoken, suppressed
-from tests.material import RATE_HZ, VOICES, clatter_fall_db, keys, noise
+from tests.material import RATE_HZ, SPEECH_DBFS, VOICES, clatter_fall_db, keys, noise, sung
 
 SOUNDS = Path(__file__).parents[3] / "goshawk" / "devices" / "sounds"
 PYTORCH = Path(__file__).parents[2] / "data" / "voice_model_check.npz"
@@ -120,6 +120,18 @@ def test_keys_between_words_all_but_go_and_a_clean_voice_stays() -> None:
     assert falls[1] > falls[0] + 6.0
     heard = suppressed(clean, SuppressorSettings())
     assert abs(level_db(heard) - level_db(clean)) < 0.2
+
+
+@pytest.mark.parametrize(("name", "pitch_hz"), [("keeper", 220.0), ("porter", 110.0)])
+def test_a_voice_that_sings_keeps_its_level(name: str, pitch_hz: float) -> None:
+    """Long vowels are no talk for the network; but they repeat."""
+    song = sung(pitch_hz) * 10 ** (SPEECH_DBFS / 20)
+    clean = np.concatenate([spoken(name), song]).astype(np.float32)
+    by_room, by_both = (
+        level_db(suppressed(clean, SuppressorSettings(knows_voices_percent=p))[-len(song) :])
+        for p in (0.0, 50.0)
+    )
+    assert by_both == pytest.approx(by_room, abs=0.1)
 
 
 def test_a_gate_for_voices_stays_shut_for_keys_that_would_open_it() -> None:
