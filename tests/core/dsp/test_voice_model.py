@@ -81,17 +81,19 @@ def test_it_is_better_than_the_room_alone(kind: str, snr_db: float, least: float
     assert np.mean(better) > least
 
 
-def test_music_is_let_through_within_seconds_and_taken_under_somebody_who_talks() -> None:
+def test_music_is_let_through_and_taken_under_somebody_who_talks() -> None:
     music, rate_hz = soundfile.read(SOUNDS / "music.flac", dtype="float32", always_2d=True)
     sound = soxr.resample(music.mean(axis=1), rate_hz, RATE_HZ)[: 12 * RATE_HZ]
     talk = spoken("miller")[: 8 * RATE_HZ]
-    for before, after_s in ((sound[:0], 1), (talk, 3)):
+    for before in (sound[:0], talk):
         came = np.concatenate([before, sound])
         fan = noise("fan", len(came) / RATE_HZ)[: len(came)] * 10 ** (-66 / 20)
         room = SuppressorSettings(room=room_of(fan))
         heard = suppressed((came + fan).astype(np.float32), room)
-        while_it_plays = slice(len(before) + after_s * RATE_HZ, None)
-        assert level_db(came[while_it_plays]) - level_db(heard[while_it_plays]) < 4.0
+        for second in range(3):
+            first = len(before) + second * RATE_HZ
+            then = slice(first, first + RATE_HZ)
+            assert level_db(came[then]) - level_db(heard[then]) < 3.0
     # There it is no voice, and goes in the pauses.
     clean = spoken("miller")[: len(sound)]
     talk = (clean + 0.1 * sound[: len(clean)]).astype(np.float32)
