@@ -61,6 +61,7 @@ class BalanceDesk:
         return BalanceState(
             sights=self._sights,
             improvements=self._improvements,
+            tried_s=self._tried_s,
             seconds=list(self.meter.seconds),
             indices=list(self._indices),
             replay=self.replay.state,

@@ -98,12 +98,13 @@ class ReplayState(FromServerModel):
 
 
 class BalanceState(FromServerModel):
-    """Whether the words are followed over the last 3 and 10 s, what would help (None while it is not tried), the last ten minutes by
-    seconds, and the replay."""
+    """Whether the words are followed over the last 3 and 10 s, what would help (None while it is not tried) and on how many
+    seconds that was tried, the last ten minutes by seconds, and the replay."""
 
     type: Literal["balance"] = "balance"
     sights: dict[int, Sight]
     improvements: list[Improvement] | None
+    tried_s: int
     seconds: list[BalanceSecond]
     indices: list[IndexPoint]
     replay: ReplayState

@@ -178,6 +178,7 @@ def test_pages_see_what_can_be_followed_and_what_would_help(studio: Studio) -> N
         assert state.sights[3].seconds == 3.0
         assert len(state.seconds) >= 12
         assert state.improvements
+        assert 10 <= state.tried_s <= 14
         best = state.improvements[0]
         assert best.sii_after > best.sii_before
         await studio.changes.set_together(dict(best.changes))

@@ -1430,8 +1430,8 @@ export interface components {
         };
         /**
          * BalanceState
-         * @description Whether the words are followed over the last 3 and 10 s, what would help (None while it is not tried), the last ten minutes by
-         *     seconds, and the replay.
+         * @description Whether the words are followed over the last 3 and 10 s, what would help (None while it is not tried) and on how many
+         *     seconds that was tried, the last ten minutes by seconds, and the replay.
          */
         BalanceState: {
             /** Improvements */
@@ -1445,6 +1445,8 @@ export interface components {
             sights: {
                 [key: string]: components["schemas"]["Sight"];
             };
+            /** Tried S */
+            tried_s: number;
             /**
              * Type
              * @default balance

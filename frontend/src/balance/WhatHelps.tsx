@@ -1,4 +1,4 @@
-/** What would let more of the voice be followed, each tried on the last half minute. */
+/** What would let more of the voice be followed, each tried on what was heard last. */
 
 import { setTogether } from "../live/link";
 import { useLive } from "../live/store";
@@ -8,13 +8,16 @@ import { Panel } from "../ui/Panel";
 export function WhatHelps() {
   const sight = useLive((live) => live.balance?.sights["10"]);
   const improvements = useLive((live) => live.balance?.improvements);
+  const triedS = useLive((live) => live.balance?.tried_s);
   const now = sight?.sii ?? null;
   return (
     <Panel>
       <section aria-label="What would help" aria-busy={!improvements}>
         <div className="flex items-baseline justify-between">
           <h3 className="font-semibold">What would help</h3>
-          <span className="text-xs text-quiet">tried on your last 30 s</span>
+          {improvements && (
+            <span className="text-xs text-quiet">tried on your last {triedS} s</span>
+          )}
         </div>
         {improvements?.map((one) => (
           <div key={one.key} className="mt-2 flex items-center gap-2 border-t border-line pt-2">
