@@ -1,12 +1,14 @@
 """The HTTP interface, the live link and the sound link, with a real engine behind them."""
 
+import asyncio
 import json
 import os
 import signal
 import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import Any
+from types import SimpleNamespace
+from typing import Any, ClassVar, cast
 
 import numpy as np
 import pytest
@@ -16,6 +18,7 @@ from starlette.websockets import WebSocketDisconnect
 
 from goshawk.core.rig import Rig
 from goshawk.web.app import create_app
+from goshawk.web.routes.audio import audio
 from tests.situations import takes_of
 
 HOST = "127.0.0.1:8610"
@@ -526,3 +529,26 @@ def test_a_take_of_a_few_samples_is_too_short(client: TestClient, tmp_path: Path
         )
         assert reply.status_code == 422
         assert "too short" in reply.json()["detail"]
+
+
+def test_a_refusal_that_nobody_waits_for_any_more_is_no_error() -> None:
+    """A page sends nonsense over the sound link and is gone before it can be told."""
+
+    class Gone:
+        came: ClassVar = [
+            {"type": "websocket.receive", "text": "nonsense"},
+            {"type": "websocket.disconnect"},
+        ]
+
+        async def accept(self) -> None: ...
+
+        async def receive(self) -> dict[str, str]:
+            return self.came.pop(0)
+
+        async def send_text(self, text: str) -> None:
+            raise WebSocketDisconnect(code=1006)
+
+    left: list[object] = []
+    studio = SimpleNamespace(leave=left.append)
+    asyncio.run(audio(cast(Any, Gone()), cast(Any, studio)))
+    assert len(left) == 1

@@ -98,7 +98,9 @@ def _follow(studio: Studio, listener: Listener, request: AudioRequest) -> GivenM
 
 
 async def _refuse(socket: WebSocket, text: str) -> None:
-    await socket.send_text(Refusal(code="bad_message", text=text).model_dump_json())
+    """Say it, if somebody is still there: whoever left meanwhile is seen at the next message."""
+    with contextlib.suppress(WebSocketDisconnect, RuntimeError):
+        await socket.send_text(Refusal(code="bad_message", text=text).model_dump_json())
 
 
 async def _send(socket: WebSocket, listener: Listener) -> None:
