@@ -13,20 +13,25 @@ from typing import Any
 
 DAEMON = """default-sample-format=float32le
 default-sample-rate=48000
-enable-shm=no
 exit-idle-time=-1
 """
+
+WITHOUT_SHARED_MEMORY = "enable-shm=no\n"
+"""With it, as desktops have it, a recorder of a monitor may hang under load. It spares the server's clients messages, so what
+they cost is measured with it."""
 
 
 class PrivateServer:
     """PulseAudio, headless. ``env`` is what programs need to find it."""
 
-    def __init__(self) -> None:
+    def __init__(self, *, shares_memory: bool = False) -> None:
         # A socket's path may not be long.
         self.folder = Path(tempfile.mkdtemp(prefix="ghs"))
         (self.folder / "run").mkdir(mode=0o700)
         (self.folder / "home/.config/pulse").mkdir(parents=True)
-        (self.folder / "home/.config/pulse/daemon.conf").write_text(DAEMON)
+        (self.folder / "home/.config/pulse/daemon.conf").write_text(
+            DAEMON if shares_memory else DAEMON + WITHOUT_SHARED_MEMORY
+        )
         self.socket = self.folder / "run/native"
         self.env = {
             **os.environ,
@@ -103,7 +108,10 @@ class PrivateServer:
 RAW = ["--raw", "--format=float32le", "--rate=48000", "--channels=2", "--latency-msec=200"]
 
 
-if __name__ == "__main__":  # python -m tests.sound_servers COMMAND …: run something with one.
-    with contextlib.closing(PrivateServer()) as private:
+if (
+    __name__ == "__main__"
+):  # python -m tests.sound_servers [--shares-memory] COMMAND …: run something with one.
+    shares, command = sys.argv[1:2] == ["--shares-memory"], sys.argv[1:]
+    with contextlib.closing(PrivateServer(shares_memory=shares)) as private:
         private.null_sink("desk")
-        sys.exit(subprocess.run(sys.argv[1:], env=private.env, check=False).returncode)
+        sys.exit(subprocess.run(command[shares:], env=private.env, check=False).returncode)

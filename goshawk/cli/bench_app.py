@@ -3,6 +3,7 @@ is watched for a while."""
 
 import json
 import socket
+import statistics
 import subprocess
 import sys
 import tempfile
@@ -25,6 +26,8 @@ SETTLES_S = 5.0
 """The first seconds load and compile what later ones do not."""
 
 LONGEST_START_S = 180.0
+ROUNDS = 4
+OUTPUTS_SETTLE_S = 3.0
 
 
 def _free_port() -> int:
@@ -102,13 +105,50 @@ def _look(main: psutil.Process) -> dict[str, tuple[float, int]]:
     return found
 
 
-def _add_outputs(port: int, count: int) -> None:
-    """So many real outputs of Viewers, to the sound server's default device. Raises NoSoundServer."""
+def _default_device() -> str:
+    """The sound server's, to be played to. Raises NoSoundServer."""
     server = SoundServer()
-    device = f"server:{server.default_name(plays=True)}"
-    server.close()
+    try:
+        return f"server:{server.default_name(plays=True)}"
+    finally:
+        server.close()
+
+
+@contextmanager
+def _outputs(port: int, count: int) -> Iterator[None]:
+    """So many real outputs of Viewers beside the stand-ins, to the sound server's default device."""
+    device = _default_device()
+    before = {one["id"] for one in _state(port)["outputs"]}
     for _ in range(count):
         _ask(port, "POST", "outputs", {"source": "viewers", "device": device})
+    yield
+    for one in _state(port)["outputs"]:
+        if one["id"] not in before:
+            _ask(port, "DELETE", f"outputs/{one['id']}")
+
+
+def _cost_of_an_output(main: psutil.Process, port: int, count: int, seconds: float) -> float:
+    """Percent of a core that each takes in the audio process: what it spends with so many more than without, in turn, since
+    what a computer gives changes by more than that within a minute. The median of a few rounds."""
+
+    def spent_percent() -> float:
+        time.sleep(OUTPUTS_SETTLE_S)
+        before, then = _look(main)["engine"][0], time.monotonic()
+        time.sleep(seconds / ROUNDS)
+        return (_look(main)["engine"][0] - before) / (time.monotonic() - then) * 100.0
+
+    rounds = []
+    for _ in range(ROUNDS):
+        without = spent_percent()
+        with _outputs(port, count):
+            rounds.append((spent_percent() - without) / count)
+    return statistics.median(rounds)
+
+
+def _state(port: int) -> dict[str, Any]:
+    with urllib.request.urlopen(f"http://127.0.0.1:{port}/api/state", timeout=10.0) as reply:
+        rig: dict[str, Any] = json.loads(reply.read())["rig"]
+    return rig
 
 
 STEREO_TRACKS = ("game", "music", "call")
@@ -121,11 +161,11 @@ def _record(port: int) -> None:
     _ask(port, "POST", "recordings", {})
 
 
-def _ask(port: int, method: str, path: str, body: dict[str, Any]) -> None:
+def _ask(port: int, method: str, path: str, body: dict[str, Any] | None = None) -> None:
     urllib.request.urlopen(
         urllib.request.Request(
             f"http://127.0.0.1:{port}/api/{path}",
-            json.dumps(body).encode(),
+            json.dumps(body).encode() if body is not None else None,
             {"Content-Type": "application/json"},
             method=method,
         ),
@@ -143,16 +183,14 @@ def run_bench_app(
     is_on_air: bool = False,
 ) -> dict[str, Any]:
     """Each kind of process's share of one core in percent and its resident memory in MB, and the blocks that came late
-    meanwhile; with so many real ``outputs`` beside the stand-ins, or while eight stereo tracks are
-    recorded, or on air. Raises EngineLost or NoSoundServer."""
+    meanwhile; with what each of so many real ``outputs`` adds, or while eight stereo tracks are recorded, or on air.
+    Raises EngineLost or NoSoundServer."""
     with ExitStack() as stack:
         folder = Path(stack.enter_context(tempfile.TemporaryDirectory()))
         say("starting …")
         began = time.monotonic()
         main, port = stack.enter_context(_started(folder / "data"))
         start_s = time.monotonic() - began
-        if outputs:
-            _add_outputs(port, outputs)
         if records:
             _record(port)
         if is_on_air:
@@ -171,6 +209,9 @@ def run_bench_app(
         time.sleep(seconds)
         after, late_after = _look(main), _levels(port)
         took_s = time.monotonic() - then
+        if outputs:
+            say(f"{ROUNDS} rounds with and without {outputs} more outputs …")
+            an_output = _cost_of_an_output(main, port, outputs, seconds)
     if late_before is None or late_after is None:
         raise EngineLost("The audio process was lost meanwhile. Try again.")
     return {
@@ -178,6 +219,7 @@ def run_bench_app(
         "seconds": round(took_s, 1),
         "has_page": has_page,
         "outputs": outputs,
+        "an_output_percent": round(an_output, 2) if outputs else None,
         "records": records,
         "is_on_air": is_on_air,
         "core_percent": {

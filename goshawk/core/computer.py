@@ -13,6 +13,8 @@ MICROPHONE = "microphone:"
 """How the key of a virtual microphone begins; the source that leaves by it follows. Of virtual loudspeakers the key is the
 input's device, as the rig names it."""
 
+OURS = "goshawk_"
+"""How the sound server's names of virtual devices begin that Goshawk makes."""
 
 PROGRAM = "program:"
 """How an input's device begins that is what a program plays, heard along; the program's name follows."""

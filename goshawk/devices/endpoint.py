@@ -21,6 +21,9 @@ MOST_SERVER_MS = 150.0
 GROWTH = 1.5
 """Where there was too little, by so much more is to wait."""
 
+LEAST_CHUNK_MS = 2.0
+"""Smaller pieces of what comes in cost more than they are worth."""
+
 SLACK_MS = 1.5
 """For what comes late, beside what pieces need."""
 
@@ -86,8 +89,10 @@ class Endpoint:
 
     @property
     def chunk_ms(self) -> float:
-        """So much the device is asked to give or take at once."""
+        """So much the device is asked to give or take at once. What it gives waits for the last of it, so that is less."""
         block_ms = self.block_frames / SAMPLE_RATE_HZ * 1000.0
+        if self.direction == "in":
+            return min(block_ms, max(LEAST_CHUNK_MS, self.buffer_ms / 6.0))
         return min(block_ms, self.buffer_ms / 4.0)
 
     @property
@@ -98,11 +103,12 @@ class Endpoint:
     @property
     def target_ms(self) -> float:
         """How old sound is to be where it leaves the ring."""
+        if self.direction == "out":
+            # A block may come that much late, whatever the device takes at once: it is told from when it took last.
+            return max(0.25 * self.buffer_ms, SLACK_MS)
         block_ms = self.block_frames / SAMPLE_RATE_HZ * 1000.0
         chunk_ms = max(self.chunk_ms, self.chunk_frames / self.rate_hz * 1000.0)
-        if self.direction == "in":
-            return max(0.6 * self.buffer_ms, chunk_ms + block_ms + SLACK_MS)
-        return max(0.25 * self.buffer_ms, chunk_ms + SLACK_MS)
+        return max(0.6 * self.buffer_ms, chunk_ms + block_ms + SLACK_MS)
 
     @property
     def dropouts(self) -> int:

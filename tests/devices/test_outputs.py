@@ -113,6 +113,26 @@ def test_one_that_runs_dry_is_counted_and_has_its_delay_again() -> None:
     assert residue_db(last) < -80.0
 
 
+@pytest.mark.parametrize("piece", [64, 192, 480, 1024])
+@pytest.mark.parametrize(("share", "runs_dry"), [(0.9, False), (1.5, True)])
+def test_a_block_may_be_late_by_what_waits_whatever_the_device_takes_at_once(
+    piece: int, share: float, runs_dry: bool
+) -> None:
+    now = np.zeros(1, np.int64)
+    endpoint = Endpoint.of("out", "server:card", 256, 48.0)
+    endpoint.chunk_frames = piece
+    ring, target_ms = endpoint.ring, endpoint.target_ms
+    follower = Follower(ring, RATE_HZ, target_ms, now, is_output=True)
+    device = Device(ring, RATE_HZ, 80.0, piece=piece)
+    for number in range(30 * RATE_HZ // 256):
+        late_ms = share * target_ms if number % 97 == 96 else 0.0
+        at_s = (number + 1) * 256 / RATE_HZ + late_ms / 1000.0
+        device.play(at_s)
+        now[0] = round(at_s * 1e9)
+        follower.step.run(tone_block(number, 256))
+    assert (ring.numbers[DROPOUTS] > 0) == runs_dry
+
+
 def test_a_pair_of_many_channels_and_a_device_with_one() -> None:
     assert split_pair("server:card@3") == ("server:card", 2)
     assert split_pair("server:card") == ("server:card", 0)

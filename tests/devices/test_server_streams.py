@@ -46,19 +46,29 @@ class Library:
         latency._obj.value = round(1000.0 * self.latency_ms)
         return 0
 
+    def pa_stream_get_timing_info(self, stream: int) -> Any:
+        return SimpleNamespace(contents=SimpleNamespace(sink_usec=2000))
 
-@pytest.mark.parametrize("direction", ["in", "out"])
+
+@pytest.mark.parametrize(
+    ("direction", "device", "device_ms"),
+    [
+        ("in", "monitor", 70.0 - 1.25),  # half of a piece of 120 frames
+        ("out", "desk", 70.0 + 1.25),
+        ("out", "goshawk_microphone_viewers", 70.0 + 1.25 - 2 * 2.0),
+    ],
+)
 def test_a_stream_that_a_stalled_server_left_far_behind_is_opened_anew(
-    direction: Any, monkeypatch: pytest.MonkeyPatch
+    direction: Any, device: str, device_ms: float, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     library, seconds = Library(), itertools.count()
     monkeypatch.setattr(pa, "library", lambda: library)
     monkeypatch.setattr(module, "time", SimpleNamespace(monotonic=lambda: float(next(seconds))))
-    streams, endpoint = ServerStreams(), Endpoint.of(direction, "server:monitor", 256, 50.0)
+    streams, endpoint = ServerStreams(), Endpoint.of(direction, f"server:{device}", 256, 50.0)
     for _ in range(10):
         streams.follow([endpoint])
     assert (endpoint.state, library.opened) == ("playing", 1)
-    assert endpoint.device_ms == pytest.approx(70.0)
+    assert endpoint.device_ms == pytest.approx(device_ms)
     library.latency_ms = 0.8 * MOST_GAINED_MS  # long, but a device may need it
     for _ in range(100):
         streams.follow([endpoint])
@@ -70,5 +80,5 @@ def test_a_stream_that_a_stalled_server_left_far_behind_is_opened_anew(
         said.append(endpoint.said)
     assert "The sound server stood still. The device is opened again." in said
     assert (endpoint.state, endpoint.said, library.opened) == ("playing", "", 2)
-    assert endpoint.device_ms == pytest.approx(70.0)
+    assert endpoint.device_ms == pytest.approx(device_ms)
     streams.close()

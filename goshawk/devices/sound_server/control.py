@@ -13,7 +13,7 @@ from typing import Any, Literal
 
 import pulsectl
 
-from goshawk.core.computer import MICROPHONE, Computer, ComputerDevice, Program, VirtualDevice
+from goshawk.core.computer import MICROPHONE, OURS, Computer, ComputerDevice, Program, VirtualDevice
 from goshawk.core.settings import visible
 from goshawk.devices.endpoint import PAIR, SERVER
 from goshawk.errors import NoSoundServer, SoundServerRefused
@@ -160,7 +160,7 @@ class SoundServer:
         """Make a virtual device for a key: a microphone or loudspeakers, called ``title``. Raises NoSoundServer or
         SoundServerRefused."""
         is_microphone = key.startswith(MICROPHONE)
-        name = self._free_name("goshawk_" + "".join(c if c.isalnum() else "_" for c in key))
+        name = self._free_name(OURS + "".join(c if c.isalnum() else "_" for c in key))
         tags = f"{OWNER}={self._owner} {KEY}={key}"
         described = _quoted(f"{title} (mix)" if is_microphone else title)
         sink = (

@@ -6,7 +6,19 @@ Declared after https://freedesktop.org/software/pulseaudio/doxygen/, version 16.
 """
 
 import ctypes
-from ctypes import POINTER, Structure, byref, c_char_p, c_int, c_int64, c_uint8, c_uint32, c_void_p
+from ctypes import (
+    POINTER,
+    Structure,
+    byref,
+    c_char_p,
+    c_int,
+    c_int64,
+    c_long,
+    c_uint8,
+    c_uint32,
+    c_uint64,
+    c_void_p,
+)
 from functools import cache
 
 FLOAT32LE = 5
@@ -31,6 +43,17 @@ class BufferAttributes(Structure):
         ("prebuf", c_uint32),
         ("minreq", c_uint32),
         ("fragsize", c_uint32),
+    )
+
+
+class TimingInfo(Structure):
+    """Its first fields."""
+
+    _fields_ = (
+        ("seconds", c_long),
+        ("microseconds", c_long),
+        ("synchronized_clocks", c_int),
+        ("sink_usec", c_uint64),
     )
 
 
@@ -64,6 +87,7 @@ _FUNCTIONS = {
     "pa_stream_disconnect": (_I, (_P,)),
     "pa_stream_get_state": (_I, (_P,)),
     "pa_stream_get_latency": (_I, (_P, POINTER(c_int64), POINTER(c_int))),
+    "pa_stream_get_timing_info": (POINTER(TimingInfo), (_P,)),
     "pa_stream_get_underflow_index": (c_int64, (_P,)),
     "pa_stream_set_buffer_attr": (_P, (_P, POINTER(BufferAttributes), _P, _P)),
     "pa_operation_unref": (None, (_P,)),

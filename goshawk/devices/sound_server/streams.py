@@ -13,7 +13,7 @@ from ctypes import byref
 from dataclasses import dataclass
 from typing import Any
 
-from goshawk.core.computer import STREAM
+from goshawk.core.computer import OURS, STREAM
 from goshawk.core.dsp.frame_ring import FIRST, IS_PRIMED
 from goshawk.devices.endpoint import GROWTH, MOST_SERVER_MS, Endpoint
 from goshawk.devices.sound_server import libpulse as pa
@@ -199,9 +199,8 @@ class ServerStreams:
             is_suspended = lib.pa_stream_is_suspended(stream.handle) == 1
             endpoint.state = "waiting" if is_suspended else "playing"
             endpoint.said = "The sound server has put the device to sleep." if is_suspended else ""
-            latency, is_negative = ctypes.c_int64(), ctypes.c_int()
-            if not lib.pa_stream_get_latency(stream.handle, byref(latency), byref(is_negative)):
-                now_ms = 0.0 if is_negative.value else latency.value / 1000.0
+            now_ms = _latency_ms(stream)
+            if now_ms is not None:
                 # It falls and rises with every piece.
                 share = SMOOTHING if endpoint.device_ms else 1.0
                 endpoint.device_ms += (now_ms - endpoint.device_ms) * share
@@ -258,6 +257,23 @@ class ServerStreams:
             return "The sound server does not allow it."
         said = (lib.pa_strerror(code) or b"").decode(errors="replace")
         return f"The sound server refuses it ({said.lower()})."
+
+
+def _latency_ms(stream: _Stream) -> float | None:
+    """What lies between the ring and the air, as far as the server says; None where it does not."""
+    lib, endpoint = pa.library(), stream.endpoint
+    latency, is_negative = ctypes.c_int64(), ctypes.c_int()
+    if lib.pa_stream_get_latency(stream.handle, byref(latency), byref(is_negative)):
+        return None
+    found_ms = 0.0 if is_negative.value else latency.value / 1000.0
+    # It is the mean over the time between two pieces; the ring counts from when one was taken, or came.
+    half_piece_ms = endpoint.chunk_frames / endpoint.rate_hz * 500.0
+    if endpoint.direction == "in":
+        return max(0.0, found_ms - half_piece_ms)
+    if endpoint.name.startswith(OURS) and (timing := lib.pa_stream_get_timing_info(stream.handle)):
+        # Who listens at a virtual device hears all of a piece when it begins to play; on average half of it is still to be played.
+        found_ms -= 2.0 * timing.contents.sink_usec / 1000.0
+    return max(0.0, found_ms + half_piece_ms)
 
 
 def _buffer(endpoint: Endpoint, channels: int) -> pa.BufferAttributes:
