@@ -191,9 +191,11 @@ async def stream(
         expected: int | None = None
         while not end.is_set():
             coming = asyncio.create_task(listener.next())
-            done, _ = await asyncio.wait({coming, ending}, return_when=asyncio.FIRST_COMPLETED)
+            try:
+                done, _ = await asyncio.wait({coming, ending}, return_when=asyncio.FIRST_COMPLETED)
+            finally:
+                coming.cancel()  # Who hears may have gone meanwhile; a task that is done does not mind.
             if coming not in done:
-                coming.cancel()
                 return
             sound, expected = in_time(coming.result(), expected)
             encoded = await asyncio.to_thread(encoder.encode, sound)

@@ -87,6 +87,25 @@ def test_a_stream_is_the_sound_frame_by_frame_and_keeps_time(studio: Studio) -> 
     asyncio.run(story())
 
 
+def test_a_program_that_goes_while_it_waits_leaves_nothing_behind(studio: Studio) -> None:
+    async def story() -> None:
+        feed = Feed(studio, "wav")
+        await feed.open()
+        before = asyncio.all_tasks()
+        reading = asyncio.create_task(feed.read())
+        await asyncio.sleep(0)
+        while len(asyncio.all_tasks()) < len(before) + 2:  # the read, and what it waits for
+            await asyncio.sleep(0)
+        reading.cancel()
+        await asyncio.wait({reading})
+        await asyncio.sleep(0)
+        # What waits for the stream's end is gone too.
+        assert asyncio.all_tasks() < before
+        assert studio.points._listeners == set()
+
+    asyncio.run(story())
+
+
 def test_a_program_that_does_not_take_its_sound_loses_what_is_old_and_keeps_time() -> None:
     listener = StreamListener()
     for number in range(100):
