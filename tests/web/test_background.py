@@ -4,7 +4,7 @@ import asyncio
 import json
 import time
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 import pytest
@@ -22,6 +22,7 @@ from goshawk.store import sound_checks
 from goshawk.store.sound_checks import StoredTake
 from goshawk.supervisor import Supervisor
 from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.web.routes import live
 from goshawk.web.studio import Studio
 from tests.conftest import random_sound
 from tests.material import noise
@@ -90,12 +91,27 @@ def test_figures_go_on_when_one_of_them_fails(
     asyncio.run(story())
 
 
+class PageSocket:
+    """A page's end of the live link, as far as the test says something."""
+
+    def __init__(self) -> None:
+        self.incoming: asyncio.Queue[dict[str, Any]] = asyncio.Queue()
+
+    def say(self, **message: Any) -> None:
+        self.incoming.put_nowait({"type": "websocket.receive", "text": json.dumps(message)})
+
+    async def accept(self) -> None: ...
+
+    async def receive(self) -> dict[str, Any]:
+        return await self.incoming.get()
+
+    async def send_text(self, text: str) -> None: ...
+
+
 def test_a_long_computation_does_not_hold_up_the_link(
     studio: Studio, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """``suggest_ducker`` was awaited in the page's link: mute and cough waited behind it."""
-    from goshawk.web.routes import live
-
     began, ends = asyncio.Event(), asyncio.Event()
 
     async def slow(input_id: str) -> None:
@@ -103,29 +119,46 @@ def test_a_long_computation_does_not_hold_up_the_link(
         await ends.wait()
 
     monkeypatch.setattr(studio.balance, "suggest_ducker", slow)
-    incoming: asyncio.Queue[dict[str, Any]] = asyncio.Queue()
-
-    class Socket:
-        async def accept(self) -> None: ...
-
-        async def receive(self) -> dict[str, Any]:
-            return await incoming.get()
-
-        async def send_text(self, text: str) -> None: ...
-
-    def say(**message: Any) -> None:
-        incoming.put_nowait({"type": "websocket.receive", "text": json.dumps(message)})
+    socket = PageSocket()
 
     async def story() -> None:
-        link = asyncio.create_task(live.live(Socket(), studio))  # type: ignore[arg-type]
-        say(type="suggest_ducker", input_id="game")
+        link = asyncio.create_task(live.live(cast(Any, socket), studio))
+        socket.say(type="suggest_ducker", input_id="game")
         await began.wait()
-        say(type="cough", is_on=True)
-        say(type="set", path="inputs.voice.is_muted", value=True)
+        socket.say(type="cough", is_on=True)
+        socket.say(type="set", path="inputs.voice.is_muted", value=True)
         await until(lambda: studio.rig.inputs[0].is_muted)
         assert studio.state().is_coughing
         ends.set()
-        incoming.put_nowait({"type": "websocket.disconnect"})
+        socket.incoming.put_nowait({"type": "websocket.disconnect"})
+        await link
+
+    asyncio.run(story())
+
+
+def test_a_page_that_asks_faster_than_it_is_answered_is_listened_to_no_further(
+    studio: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    socket, ends, asked = PageSocket(), asyncio.Event(), 0
+
+    async def slow(input_id: str) -> None:
+        nonlocal asked
+        asked += 1
+        await ends.wait()
+
+    monkeypatch.setattr(studio.balance, "suggest_ducker", slow)
+
+    async def story() -> None:
+        link = asyncio.create_task(live.live(cast(Any, socket), studio))
+        for _ in range(3 * live.MOST_AT_WORK):
+            socket.say(type="suggest_ducker", input_id="game")
+        await until(lambda: asked == live.MOST_AT_WORK)
+        for _ in range(1000):
+            await asyncio.sleep(0)
+        assert asked == live.MOST_AT_WORK
+        ends.set()
+        await until(lambda: asked == 3 * live.MOST_AT_WORK)
+        socket.incoming.put_nowait({"type": "websocket.disconnect"})
         await link
 
     asyncio.run(story())

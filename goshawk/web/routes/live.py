@@ -3,6 +3,8 @@
 import asyncio
 import contextlib
 import logging
+from collections.abc import Coroutine
+from typing import Any
 
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import TypeAdapter, ValidationError
@@ -28,15 +30,20 @@ async def live(socket: WebSocket, studio: StudioDep) -> None:
     await socket.accept()
     page = studio.open_page()
     sending = asyncio.create_task(_send(socket, page))
-    at_work: set[asyncio.Task[None]] = {asyncio.create_task(studio.tell_opening(page))}
+    at_work: set[asyncio.Task[None]] = set()
+
+    def begin(work: Coroutine[Any, Any, None]) -> None:
+        task = asyncio.create_task(work)
+        at_work.add(task)
+        task.add_done_callback(at_work.discard)
+
+    begin(studio.tell_opening(page))
     try:
         while True:
             message = await socket.receive()
             if message["type"] == "websocket.disconnect":
                 return
-            task = asyncio.create_task(_answer(studio, page, message.get("text")))
-            at_work.add(task)
-            task.add_done_callback(at_work.discard)
+            begin(_answer(studio, page, message.get("text")))
             if len(at_work) >= MOST_AT_WORK:
                 await asyncio.wait(at_work, return_when=asyncio.FIRST_COMPLETED)
     finally:
