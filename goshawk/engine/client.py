@@ -22,6 +22,7 @@ from goshawk.core.rig import Rig
 from goshawk.engine import messages
 from goshawk.engine.plan import Comparing, Plan
 from goshawk.engine.spawn import Spawned, spawn
+from goshawk.errors import TimelineLost
 from goshawk.system.links import Packets
 from goshawk.timeline.memory import Memory, sweep
 from goshawk.timeline.readings import EngineReading
@@ -41,6 +42,9 @@ LIVED_S = 1.0
 SEND_AGAIN_S = 0.1
 UNSEEN_S = 2.0
 """A plan that was not seen for so long is told to the user."""
+
+FIRST_PAUSE_S, LONGEST_PAUSE_S = 0.2, 5.0
+"""Before an audio process that was lost is started again."""
 
 TAKEN_AT_ONCE = 16
 """One turn of the event loop takes so many messages at most."""
@@ -78,7 +82,7 @@ class EngineClient:
         self._heard_at = self._ready_at = 0.0
         self._watch: asyncio.Task[None] | None = None
         self._is_stopping = False
-        self.restarts = 0
+        self.restarts = self._lost_in_a_row = 0
         self.heard_frames = 0
 
     @property
@@ -297,25 +301,40 @@ class EngineClient:
             self._read()
 
     async def _watch_over(self) -> None:
-        in_a_row = 0
         while not self._is_stopping:
             await asyncio.sleep(SEND_AGAIN_S)
-            self._follow_plan()
-            assert self._process
-            patience = SILENT_S if self._is_ready else START_S
-            is_hung = time.monotonic() - self._heard_at > patience and not self._has_waiting()
-            if self._process.poll() is None and not is_hung:
-                continue
-            log.warning(
-                "audio process lost (exit code %s), starting it again", self._process.returncode
-            )
-            has_lived = 0.0 < self._ready_at < time.monotonic() - LIVED_S
-            in_a_row = 1 if has_lived else in_a_row + 1
-            self._put_away()
-            self._on_notice("The audio process stopped. It was started again with your settings.")
-            self.restarts += 1
-            await asyncio.sleep(min(5.0, 0.2 * in_a_row))
+            try:
+                await self._look_after()
+            except Exception:  # Whatever it was, the next look may mend it.
+                log.exception("the audio process could not be looked after")
+
+    async def _look_after(self) -> None:
+        """Send again what was not taken, and put another process in the place of one that is lost."""
+        self._follow_plan()
+        assert self._process
+        patience = SILENT_S if self._is_ready else START_S
+        is_hung = time.monotonic() - self._heard_at > patience and not self._has_waiting()
+        if self._process.poll() is None and not is_hung:
+            return
+        log.warning(
+            "audio process lost (exit code %s), starting it again", self._process.returncode
+        )
+        has_lived = 0.0 < self._ready_at < time.monotonic() - LIVED_S
+        self._lost_in_a_row = 1 if has_lived else self._lost_in_a_row + 1
+        self._ready_at = 0.0
+        was_there = self._end is not None
+        self._put_away()
+        if was_there:
+            self._on_notice("The audio process stopped. It is started again with your settings.")
+        self.restarts += 1
+        await asyncio.sleep(min(LONGEST_PAUSE_S, FIRST_PAUSE_S * self._lost_in_a_row))
+        try:
             self._launch()
+        except (
+            TimelineLost
+        ) as error:  # The one that is gone is found lost again, and so it is tried again.
+            if was_there:
+                self._on_notice(f"{error} It is tried again and again.")
 
     def _has_waiting(self) -> bool:
         """Whether the engine has spoken and it is we who are slow."""

@@ -28,15 +28,16 @@ class Spawned:
 
 def spawn(memory: Memory | None = None) -> Spawned:
     """Start an audio process on a memory, or on a new one; it plays when it has got a plan, and ends when our end is
-    closed. Raises TimelineLost."""
+    closed. Raises TimelineLost; a memory that was given is left to its owner."""
     if memory is None:
         sweep()
-        memory = Memory.make()
+    on = memory or Memory.make()
     try:
-        process, end = start_process("goshawk.engine.process", memory.name, keeps_borders=True)
+        process, end = start_process("goshawk.engine.process", on.name, keeps_borders=True)
     except OSError as error:
-        memory.remove()
+        if memory is None:
+            on.remove()
         raise TimelineLost(
-            f"The audio process could not be started ({error}). Start Goshawk again."
+            f"The audio process could not be started ({error.strerror or error}). Close other programs."
         ) from None
-    return Spawned(process, packets(end), memory)
+    return Spawned(process, packets(end), on)

@@ -8,7 +8,7 @@ import subprocess
 from collections.abc import Awaitable, Callable
 from typing import Any
 
-from goshawk.errors import GoshawkError, ObserverLost
+from goshawk.errors import GoshawkError, ObserverLost, StoreUnusable
 from goshawk.links import put
 from goshawk.observer import wishes
 from goshawk.system.processes import start_process
@@ -141,6 +141,9 @@ class ObserverClient:
             await self._save(what)
         except GoshawkError as error:
             failure = wishes.failure_of(error)
+        except Exception:  # It waits for an answer, whatever happens.
+            log.exception("what the observer wanted saved could not be")
+            failure = wishes.failure_of(StoreUnusable("It could not be saved. Try again."))
         self._send(wishes.Answer(number, failure=failure))
 
 

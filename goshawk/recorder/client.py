@@ -15,6 +15,9 @@ log = logging.getLogger(__name__)
 CLOSES_S = 60.0
 """So long a slow disk may take to close what is recorded."""
 
+TRY_AGAIN_S = 0.5
+"""Where a process cannot be started, or its link breaks off."""
+
 
 class RecorderClient:
     """One recording. ``heard`` takes what the recorder says; ``lost`` is awaited when it has gone without having finished,
@@ -60,7 +63,14 @@ class RecorderClient:
     async def _keep_running(self, begin: messages.Begin) -> None:
         next_begin: messages.Begin | None = begin
         while next_begin is not None:
-            is_finished = await self._run_one(next_begin)
+            is_finished = False
+            try:
+                is_finished = await self._run_one(next_begin)
+            except (
+                Exception
+            ):  # Whatever it was, also where no process can be started: another one may do.
+                log.exception("the recorder's link broke off")
+                await asyncio.sleep(TRY_AGAIN_S)
             if is_finished or self.is_ending:
                 break
             log.warning("recorder lost, starting it again")

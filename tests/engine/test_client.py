@@ -2,7 +2,8 @@
 
 import asyncio
 from collections.abc import Iterator
-from typing import Any
+from types import SimpleNamespace
+from typing import Any, cast
 
 import numpy as np
 import pytest
@@ -14,12 +15,15 @@ from goshawk.core.rig_changes import with_chain, with_input
 from goshawk.core.routing import MOST_INPUTS, MOST_STAGES_IN_ALL
 from goshawk.engine import client as client_module
 from goshawk.engine import messages
+from goshawk.engine import spawn as spawn_module
 from goshawk.engine.client import SEND_AGAIN_S, TAKEN_AT_ONCE, UNSEEN_S, EngineClient
 from goshawk.engine.plan import Comparing, Plan
 from goshawk.engine.spawn import Spawned
+from goshawk.errors import TimelineLost
 from goshawk.system.links import Packets, packet_pair
 from goshawk.timeline.memory import Memory
 from goshawk.timeline.readings import EngineReading
+from tests.observer.test_tuning import until
 from tests.playing import engine_reading
 
 MUTED = changed(Rig(), "inputs.voice.is_muted", True)
@@ -183,3 +187,56 @@ def test_what_is_shut_is_in_the_first_plan_of_a_new_process() -> None:
     assert plan.is_coughing
     assert plan.rig.is_on_break
     assert plan.number == client.plan_number
+
+
+def test_one_that_cannot_be_started_again_is_tried_until_it_can(
+    linked: Linked, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A system without a process or a file to spare: the task that looked after the engine ended by it, without a word."""
+    client, tries = linked.client, 0
+    ours, engine = packet_pair()
+
+    def spawn(memory: Memory) -> Spawned:
+        nonlocal tries
+        tries += 1
+        assert memory is client.memory
+        if tries < 4:
+            raise TimelineLost("The audio process could not be started (too many files).")
+        process = SimpleNamespace(poll=lambda: None, wait=lambda patience_s: 0)
+        return Spawned(cast(Any, process), ours, memory)
+
+    monkeypatch.setattr(client_module, "spawn", spawn)
+    for name in ("SEND_AGAIN_S", "FIRST_PAUSE_S"):
+        monkeypatch.setattr(client_module, name, 0.0)
+    client._process = cast(Any, SimpleNamespace(poll=lambda: 1, returncode=1))
+    client._spawned, client.seen_number = None, client.plan_number
+
+    async def story() -> None:
+        watching = asyncio.create_task(client._watch_over())
+        await until(lambda: client._end is ours)
+        watching.cancel()
+        client._put_away()
+
+    asyncio.run(story())
+    assert tries == 4
+    stopped, failed = linked.notices
+    assert "stopped. It is started again" in stopped
+    assert "too many files" in failed
+    assert "tried again" in failed
+    client._end = engine  # for the fixture to close
+
+
+def test_a_memory_outlives_a_process_that_cannot_be_started_on_it(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    def start_process(*given: Any, **more: Any) -> Any:
+        raise OSError(24, "Too many open files")
+
+    monkeypatch.setattr(spawn_module, "start_process", start_process)
+    memory = Memory.make()
+    try:
+        with pytest.raises(TimelineLost, match=r"Too many open files.*Close other programs"):
+            spawn_module.spawn(memory)
+        assert Memory.open(memory.name).name == memory.name
+    finally:
+        memory.remove()

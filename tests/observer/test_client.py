@@ -5,7 +5,7 @@ import os
 import signal
 import socket
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import pytest
 
@@ -28,6 +28,24 @@ def test_a_link_that_nobody_reads_is_given_up_before_it_grows_without_end() -> N
         assert writer.transport.is_closing()
         theirs.close()
         await asyncio.sleep(0)
+
+    asyncio.run(story())
+
+
+def test_what_cannot_be_saved_for_whatever_reason_is_answered(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    async def save(what: wishes.ToSave) -> None:
+        raise RuntimeError("unforeseen")
+
+    async def story() -> None:
+        client = ObserverClient("", lambda: cast(Any, None), lambda said: None, save, lambda: None)
+        sent: list[Any] = []
+        monkeypatch.setattr(client, "_send", sent.append)
+        client._hear(wishes.AskToSave(7, wishes.ForgetTake("room")))
+        await until(lambda: bool(sent))
+        assert sent[0].number == 7
+        assert "could not be saved" in sent[0].failure.text
 
     asyncio.run(story())
 

@@ -1,11 +1,13 @@
 """What is recorded is what was heard: aligned, equally long, nothing lost without a word."""
 
+import asyncio
 import errno
 import os
 import shutil
 import threading
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -17,6 +19,7 @@ from goshawk.core.rendering import chain_latency_frames, render_aligned
 from goshawk.core.rig import Rig, changed
 from goshawk.core.stage import Block
 from goshawk.errors import BadSetting
+from goshawk.recorder import client as client_module
 from goshawk.recorder import messages
 from goshawk.recorder.writing import MOST_WAITING_FRAMES
 from goshawk.store.recordings.folder import load_document, read_peaks
@@ -244,3 +247,32 @@ def test_names_stay_in_their_folder() -> None:
     for pattern in ("{hour}", "...", "{rig}"):
         with pytest.raises(BadSetting):
             folder_name(pattern, "...", begins)
+
+
+def test_a_recorder_that_cannot_be_started_is_tried_again_and_given_up_with_a_word(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """A system without a process to spare: the recording stood at "starting" for ever."""
+    begin = messages.Begin(b"{}", "", "", "", "", 0)
+    tries, losses = 0, 0
+
+    def start_process(*given: str) -> Any:
+        nonlocal tries
+        tries += 1
+        raise OSError(11, "Resource temporarily unavailable")
+
+    async def lost() -> messages.Begin | None:
+        nonlocal losses
+        losses += 1
+        return begin if losses < 3 else None
+
+    monkeypatch.setattr(client_module, "start_process", start_process)
+    monkeypatch.setattr(client_module, "TRY_AGAIN_S", 0.0)
+
+    async def story() -> None:
+        client = client_module.RecorderClient("", lambda said: None, lost)
+        client.start(begin)
+        await asyncio.wait_for(client.finished.wait(), 20.0)
+
+    asyncio.run(story())
+    assert (tries, losses) == (3, 3)
