@@ -6,8 +6,8 @@ and from what plays in place of the devices. It fails closed: what is not open b
 
 from typing import Literal
 
-from goshawk.core.rig import Rig
-from goshawk.core.routing import FeedName, InputSettings
+from goshawk.core.rig import Rig, changed_together
+from goshawk.core.routing import FEEDS, FeedName, InputSettings
 from goshawk.units import db_to_linear
 
 Playing = Literal["devices", "loop", "replay"]
@@ -63,6 +63,28 @@ def feeds_leave(playing: Playing) -> bool:
     """Whether what is in the feeds goes out to their listeners. Recorded inputs are for your ears alone, and you hear
     them as viewers would: no feed goes out then."""
     return playing != "replay"
+
+
+def only_shut(before: Rig, wished: Rig) -> Rig:
+    """The rig before, with all shut that is shut, or gone, in the one that is wished: what is left to be heard where that one
+    cannot be."""
+    changes: dict[str, object] = {"is_on_break": before.is_on_break or wished.is_on_break}
+    for one in before.inputs:
+        other = wished.input(one.id)
+        if other is None or other.is_muted:
+            changes[f"inputs.{one.id}.is_muted"] = True
+            continue
+        for feed in FEEDS:
+            if not other.sends.to(feed).is_heard:
+                changes[f"inputs.{one.id}.sends.{feed}.is_heard"] = False
+    for feed in FEEDS:
+        if wished.feeds.of(feed).is_muted:
+            changes[f"feeds.{feed}.is_muted"] = True
+    leaving = {out.id for out in wished.outputs if not out.is_muted}
+    for out in before.outputs:
+        if out.id not in leaving:
+            changes[f"outputs.{out.id}.is_muted"] = True
+    return changed_together(before, changes)
 
 
 def when_passed(

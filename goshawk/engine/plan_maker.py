@@ -14,6 +14,7 @@ from goshawk.core.graph.making import Parts
 from goshawk.core.graph.playback import Replayed
 from goshawk.core.rig import with_shared
 from goshawk.core.stage import Block
+from goshawk.core.who_hears import only_shut
 from goshawk.devices.base import SilentSource, Source
 from goshawk.devices.file import FileSource
 from goshawk.engine.plan import Plan
@@ -116,14 +117,33 @@ class PlanMaker:
             self._make(read)
 
     def _make(self, read: Callable[[], Plan]) -> None:
+        plan = None
         try:
-            made = make(read(), self._before)
+            plan = read()
+            made = make(plan, self._before)
         except Exception as error:  # The sound goes on under the plan that is.
             said = f"A change could not be taken over ({error}). Take it back."
             if said != self._said:  # It is sent again and again, since it is not seen.
                 self._said = said
                 self._made.append(said)
+            if plan is not None:
+                self._shut(plan)
             return
         self._said = ""
         self._before = made.plan
         self._made.append(made)
+
+    def _shut(self, plan: Plan) -> None:
+        """What is shut in a plan that cannot be made is shut all the same. It keeps the number of the one before, so that it does
+        not pass for heard."""
+        before = self._before
+        shut = before.model_copy(
+            update={
+                "rig": only_shut(before.rig, plan.rig),
+                "is_coughing": before.is_coughing or plan.is_coughing,
+            }
+        )
+        if shut != before:
+            made = make(shut, before)
+            self._before = made.plan
+            self._made.append(made)

@@ -4,10 +4,18 @@ import threading
 from pathlib import Path
 
 import numpy as np
+import pytest
 
 from goshawk.core.rig import Rig, changed, changed_together, with_shared
-from goshawk.core.rig_changes import with_chain, with_input, with_stage
+from goshawk.core.rig_changes import (
+    with_chain,
+    with_input,
+    with_output,
+    with_stage,
+    without_output,
+)
 from goshawk.core.starting_points import STARTING_POINTS
+from goshawk.engine import plan_maker
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.messages import NewPlan
 from goshawk.engine.plan import Comparing, Plan
@@ -122,3 +130,49 @@ def test_a_refused_change_of_one_setting_does_not_touch_others() -> None:
     assert isinstance(said, str)
     assert isinstance(last, Made)
     assert last.plan.rig.inputs[1] is first.plan.rig.inputs[1]
+
+
+def test_what_is_shut_in_a_plan_that_cannot_be_made_is_shut(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """A stage that cannot be made held up every mute that came after it."""
+    make_all = plan_maker.make
+
+    def make_some(plan: Plan, before: Plan) -> Made:
+        if plan.rig.inputs[1].fader_db == -9.0:
+            raise MemoryError("no room")
+        return make_all(plan, before)
+
+    monkeypatch.setattr(plan_maker, "make", make_some)
+    first = with_output(Rig(), "viewers", "")
+    maker = PlanMaker(Plan(number=1, rig=first))
+    never = changed_together(
+        without_output(first, first.outputs[-1].id),
+        {
+            "inputs.game.fader_db": -9.0,
+            "inputs.voice.is_muted": True,
+            "inputs.music.sends.viewers.is_heard": False,
+            "feeds.call.is_muted": True,
+            "is_on_break": True,
+        },
+    )
+    maker.give(lambda: Plan(number=2, rig=never, is_coughing=True))
+    said, made = maker.take(), maker.take()
+    assert "no room" in str(said)
+    assert isinstance(made, Made)
+    assert (made.plan.number, made.plan.is_coughing) == (1, True)
+    rig = made.plan.rig
+    assert rig.is_on_break
+    assert rig.feeds.call.is_muted
+    assert rig.outputs[-1].is_muted
+    voice, game, music = rig.inputs[:3]
+    assert voice.is_muted
+    assert game == first.inputs[1], "nothing but what is shut is taken over"
+    assert not music.sends.viewers.is_heard
+    # It is not opened again by what cannot be made either; and once is enough.
+    maker.give(lambda: Plan(number=3, rig=changed(never, "inputs.voice.is_muted", False)))
+    assert maker.take() is None
+    maker.give(lambda: Plan(number=4, rig=first))
+    last = maker.take()
+    assert isinstance(last, Made)
+    assert last.plan.rig == first
