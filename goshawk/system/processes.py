@@ -16,6 +16,10 @@ _GIVES_BACK = {
 is told not to: a third of an observer's memory."""
 
 
+HANDLES = 8
+"""More files than a link to the sound server takes."""
+
+
 def start_process(
     module: str, memory_name: str, *, keeps_borders: bool = False
 ) -> "tuple[subprocess.Popen[bytes], socket.socket]":
@@ -34,6 +38,20 @@ def start_process(
         process.kill()
         process.wait()
         raise
+
+
+def may_open(count: int) -> bool:
+    """Whether so many more files may be opened: libpulse ends the process that uses it where it cannot open its own."""
+    opened = []
+    try:
+        for _ in range(count):
+            opened.append(os.open(os.devnull, os.O_RDONLY))
+    except OSError:
+        return False
+    finally:
+        for one in opened:
+            os.close(one)
+    return True
 
 
 def is_alive(pid: int) -> bool:

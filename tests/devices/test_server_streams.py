@@ -1,15 +1,19 @@
 """Streams of the sound server, with a library that does as it is told; with a real server: tests/server/test_sound_server.py."""
 
 import itertools
+import resource
 from types import SimpleNamespace
 from typing import Any
 
+import psutil
 import pytest
 
 from goshawk.devices.endpoint import Endpoint
 from goshawk.devices.sound_server import libpulse as pa
 from goshawk.devices.sound_server import streams as module
+from goshawk.devices.sound_server.control import SoundServer
 from goshawk.devices.sound_server.streams import MOST_GAINED_MS, ServerStreams
+from goshawk.errors import NoSoundServer
 
 
 class Library:
@@ -82,3 +86,31 @@ def test_a_stream_that_a_stalled_server_left_far_behind_is_opened_anew(
     assert (endpoint.state, endpoint.said, library.opened) == ("playing", "", 2)
     assert endpoint.device_ms == pytest.approx(device_ms)
     streams.close()
+
+
+def test_a_server_that_is_not_there_is_looked_for_again_and_again_at_no_cost() -> None:
+    """Each try left three files open: after minutes there were none left, and libpulse ended the whole program."""
+    process = psutil.Process()
+    open_files = []
+    for _ in range(20):
+        with pytest.raises(NoSoundServer, match="no sound server on this computer"):
+            SoundServer()
+        open_files.append(process.num_fds())
+    assert open_files[-1] == open_files[0]
+
+
+def test_where_no_file_may_be_opened_the_library_is_not_asked(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    """It ends the process then."""
+    monkeypatch.setattr(module, "time", SimpleNamespace(monotonic=lambda: 1e9))
+    endpoint = Endpoint.of("out", "server:desk", 256, 50.0)
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    try:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (3, hard))
+        with pytest.raises(NoSoundServer, match="Too many files"):
+            SoundServer()
+        ServerStreams().follow([endpoint])
+    finally:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (soft, hard))
+    assert "Too many files" in endpoint.said

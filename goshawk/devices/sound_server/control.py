@@ -17,7 +17,7 @@ from goshawk.core.computer import MICROPHONE, OURS, Computer, ComputerDevice, Pr
 from goshawk.core.settings import visible
 from goshawk.devices.endpoint import PAIR, SERVER
 from goshawk.errors import NoSoundServer, SoundServerRefused
-from goshawk.system.processes import is_alive
+from goshawk.system.processes import HANDLES, is_alive, may_open
 
 OWNER = "goshawk.owner"
 KEY = "goshawk.key"
@@ -46,10 +46,15 @@ class SoundServer:
 
     def __init__(self) -> None:
         """Raises NoSoundServer."""
+        if not may_open(HANDLES):
+            raise NoSoundServer(
+                "Too many files are open for another link to the sound server. Close pages of Goshawk."
+            )
+        self._pulse = pulsectl.Pulse("Goshawk control", connect=False)
         try:
-            self._pulse = pulsectl.Pulse("Goshawk control", connect=False)
             self._pulse.connect(autospawn=False, timeout=TIMEOUT_S)
         except (pulsectl.PulseError, OSError):
+            self.close()  # Its main loop would stay open, with its files.
             raise NoSoundServer(
                 "There is no sound server on this computer, or it does not answer."
             ) from None

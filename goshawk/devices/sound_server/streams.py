@@ -17,6 +17,7 @@ from goshawk.core.computer import OURS, STREAM
 from goshawk.core.dsp.frame_ring import FIRST, IS_PRIMED
 from goshawk.devices.endpoint import GROWTH, MOST_SERVER_MS, Endpoint
 from goshawk.devices.sound_server import libpulse as pa
+from goshawk.system.processes import HANDLES, may_open
 from goshawk.system.scheduling import realtime
 from goshawk.units import SAMPLE_RATE_HZ
 
@@ -114,6 +115,9 @@ class ServerStreams:
         return bool(state == pa.READY)
 
     def _connect(self) -> bool:
+        if not may_open(HANDLES):
+            self.said = "Too many files are open for a link to the sound server."
+            return False
         try:
             lib = pa.library()
             from goshawk.devices.sound_server import callbacks
