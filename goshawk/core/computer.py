@@ -16,6 +16,8 @@ input's device, as the rig names it."""
 OURS = "goshawk_"
 """How the sound server's names of virtual devices begin that Goshawk makes."""
 
+NO_LIBRARY = "This computer has no library of a sound server (libpulse)."
+
 PROGRAM = "program:"
 """How an input's device begins that is what a program plays, heard along; the program's name follows."""
 

@@ -330,3 +330,38 @@ def test_the_demo_opens_the_browser_once_it_answers_and_only_if_asked(tmp_path: 
         assert opened.read_text() == server.url
     finally:
         server.stop()
+
+
+HIDES_LIBPULSE = """
+import ctypes
+
+load = ctypes.CDLL.__init__
+
+
+def hide(self, name, *more, **named):
+    if "pulse" in str(name):
+        raise OSError(f"{name}: cannot open shared object file")
+    load(self, name, *more, **named)
+
+
+ctypes.CDLL.__init__ = hide
+"""
+"""From every Python of the program, as where the library is not installed."""
+
+
+def test_a_computer_without_a_sound_servers_library_plays_all_the_same(tmp_path: Path) -> None:
+    hiding = tmp_path / "hiding"
+    hiding.mkdir()
+    (hiding / "sitecustomize.py").write_text(HIDES_LIBPULSE)
+    server = Server(tmp_path / "data", {**os.environ, "PYTHONPATH": str(hiding)})
+    try:
+        state = server.ask("/api/outputs", body={"source": "viewers", "device": "server:desk"})
+        assert "no library of a sound server" in state["computer"]["server_trouble"]
+        output = state["rig"]["outputs"][-1]["id"]
+        said = wait_for(
+            "a sentence", lambda: server.levels()["outputs"].get(output, {}).get("said", "")
+        )
+        assert "no library of a sound server" in said
+    finally:
+        server.stop()
+    assert "Traceback" not in server.said

@@ -11,13 +11,26 @@ import os
 from collections.abc import Iterator, Mapping
 from typing import Any, Literal
 
-import pulsectl
-
-from goshawk.core.computer import MICROPHONE, OURS, Computer, ComputerDevice, Program, VirtualDevice
+from goshawk.core.computer import (
+    MICROPHONE,
+    NO_LIBRARY,
+    OURS,
+    Computer,
+    ComputerDevice,
+    Program,
+    VirtualDevice,
+)
 from goshawk.core.settings import visible
 from goshawk.devices.endpoint import PAIR, SERVER
 from goshawk.errors import NoSoundServer, SoundServerRefused
 from goshawk.system.processes import HANDLES, is_alive, may_open
+
+try:
+    import pulsectl
+except (
+    OSError
+):  # It loads the library at once, and there is none on this computer: ``SoundServer`` says so.
+    pulsectl = None
 
 OWNER = "goshawk.owner"
 KEY = "goshawk.key"
@@ -46,6 +59,8 @@ class SoundServer:
 
     def __init__(self) -> None:
         """Raises NoSoundServer."""
+        if pulsectl is None:
+            raise NoSoundServer(NO_LIBRARY)
         if not may_open(HANDLES):
             raise NoSoundServer(
                 "Too many files are open for another link to the sound server. Close pages of Goshawk."

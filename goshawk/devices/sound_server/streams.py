@@ -13,7 +13,7 @@ from ctypes import byref
 from dataclasses import dataclass
 from typing import Any
 
-from goshawk.core.computer import OURS, STREAM
+from goshawk.core.computer import NO_LIBRARY, OURS, STREAM
 from goshawk.core.dsp.frame_ring import FIRST, IS_PRIMED
 from goshawk.devices.endpoint import GROWTH, MOST_SERVER_MS, Endpoint
 from goshawk.devices.sound_server import libpulse as pa
@@ -124,7 +124,7 @@ class ServerStreams:
 
             self._callbacks = callbacks  # Compiled; not loaded before somebody needs it.
         except OSError:
-            self.said = "This computer has no library of a sound server (libpulse)."
+            self.said = NO_LIBRARY
             self._connect_at_s = float("inf")
             return False
         if self._loop is None:
