@@ -3,6 +3,7 @@
 import asyncio
 import contextlib
 import os
+import shutil
 import signal
 import sys
 from collections.abc import Callable, Iterator
@@ -23,6 +24,11 @@ def on_end_asked(loop: asyncio.AbstractEventLoop, call: Callable[[], None]) -> N
     for number in (signal.SIGINT, signal.SIGTERM):
         with contextlib.suppress(NotImplementedError):
             loop.add_signal_handler(number, call)
+
+
+def shared_memory_left() -> int | None:
+    """Bytes left for memory that processes share; None where the system does not show it."""
+    return shutil.disk_usage(_SHARED_MEMORY).free if _SHARED_MEMORY.is_dir() else None
 
 
 def shared_memories(prefix: str) -> Iterator[Path]:

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.errors import TimelineLost
-from goshawk.system.desktop import shared_memories
+from goshawk.system.desktop import shared_memories, shared_memory_left
 from goshawk.system.processes import is_alive
 
 TEST_CLOCK = "GOSHAWK_TEST_CLOCK"
@@ -105,6 +105,14 @@ class Memory:
     @classmethod
     def make(cls) -> "Memory":
         """A new one, to be opened by its name. Raises TimelineLost if the system has no room."""
+        left = shared_memory_left()
+        if (
+            left is not None and left < SIZE
+        ):  # It is taken when it is written to, and then without a word.
+            raise TimelineLost(
+                f"The memory that processes share is nearly full: {left >> 20} MB are left, {(SIZE >> 20) + 1} are needed. "
+                "Close other programs, or give /dev/shm more, and start Goshawk again."
+            )
         name = f"{_PREFIX}{os.getpid()}-{secrets.token_hex(4)}"
         try:
             with _untracked():
