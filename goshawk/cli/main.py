@@ -432,7 +432,7 @@ def bench_app(
         typer.echo(json.dumps(result))
     else:
         for name, value in result.items():
-            typer.echo(f"{name:<14} {value}")
+            typer.echo(f"{name:<18} {value}")
 
 
 @app.command()

@@ -330,9 +330,8 @@ class EngineClient:
         await asyncio.sleep(min(LONGEST_PAUSE_S, FIRST_PAUSE_S * self._lost_in_a_row))
         try:
             self._launch()
-        except (
-            TimelineLost
-        ) as error:  # The one that is gone is found lost again, and so it is tried again.
+        except TimelineLost as error:
+            # The one that is gone is found lost at the next look, and so this is tried again.
             if was_there:
                 self._on_notice(f"{error} It is tried again and again.")
 

@@ -66,9 +66,8 @@ class RecorderClient:
             is_finished = False
             try:
                 is_finished = await self._run_one(next_begin)
-            except (
-                Exception
-            ):  # Whatever it was, also where no process can be started: another one may do.
+            except Exception:
+                # Whatever it was, also where no process can be started: another one may do.
                 log.exception("the recorder's link broke off")
                 await asyncio.sleep(TRY_AGAIN_S)
             if is_finished or self.is_ending:

@@ -106,9 +106,8 @@ class Memory:
     def make(cls) -> "Memory":
         """A new one, to be opened by its name. Raises TimelineLost if the system has no room."""
         left = shared_memory_left()
-        if (
-            left is not None and left < SIZE
-        ):  # It is taken when it is written to, and then without a word.
+        if left is not None and left < SIZE:
+            # The system takes what is asked for as given, and ends whoever writes more than there is.
             raise TimelineLost(
                 f"The memory that processes share is nearly full: {left >> 20} MB are left, {(SIZE >> 20) + 1} are needed. "
                 "Close other programs, or give /dev/shm more, and start Goshawk again."

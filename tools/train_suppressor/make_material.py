@@ -164,10 +164,6 @@ OF_ALL_FILES = 72
 """So many files are of all; what is made beyond is busy."""
 
 
-RECORDED_FROM = 108
-"""From this file on the recorded voice speaks most."""
-
-
 def mixed(talkers: Talkers, mixture: Mixture, chance: Generator) -> tuple[Mono, Mono, Mono]:
     """A clip with its lead: what the microphone hears, the speech in it, and the room of the lead alone."""
     lead = int(LEAD_S * RATE_HZ)
@@ -257,9 +253,6 @@ def write(number: int) -> int:
     file = WHERE / f"{number:04}.npy"
     if not file.exists():
         clips, mixture = [], OF_ALL if number < OF_ALL_FILES else BUSY
-        if number >= RECORDED_FROM:
-            _talkers[0].prefer_recorded()
-            mixture = BUSY if number % 3 == 0 else OF_ALL
         for n in range(CLIPS_PER_FILE):
             chance = np.random.default_rng((number, n))
             clips.append(looked_at(*mixed(_talkers[0], mixture, chance), chance).astype(np.float16))

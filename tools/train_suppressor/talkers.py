@@ -33,21 +33,11 @@ class Talkers:
         """(files, 3): start, length, the source's own rate."""
         names = [file.parent.name for file in files]
         self.names = sorted(set(names))
-        self._shares: np.ndarray | None = None
         self._of = {name: [n for n, one in enumerate(names) if one == name] for name in self.names}
-
-    def prefer_recorded(self) -> None:
-        """From now on the recorded voice speaks as often as all others, and the many of one synthesiser as seldom as the few."""
-        kinds = [name.partition("_")[0] for name in self.names]
-        of_kind = [
-            0.5 if kind == "recorded" else 0.12 if kind == "styles" else 0.38 for kind in kinds
-        ]
-        of_same = [sum(share == other for other in of_kind) for share in of_kind]
-        self._shares = np.array(of_kind) / np.array(of_same)
 
     def some(self, frames: int, chance: Generator, name: str | None = None) -> Mono:
         """So many frames of one talker, with pauses, as that talker sounds at a microphone. RMS 1 while they speak."""
-        name = name or str(chance.choice(self.names, p=self._shares))
+        name = name or str(chance.choice(self.names))
         size = float(chance.uniform(*SIZES)) if chance.random() < 0.8 else 1.0
         sound = np.zeros(frames, np.float32)
         at = int(chance.uniform(0.0, 1.0) * RATE_HZ)

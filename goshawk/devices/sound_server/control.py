@@ -27,9 +27,8 @@ from goshawk.system.processes import HANDLES, is_alive, may_open
 
 try:
     import pulsectl
-except (
-    OSError
-):  # It loads the library at once, and there is none on this computer: ``SoundServer`` says so.
+except OSError:
+    # It loads the library at once, and there is none on this computer: ``SoundServer`` says so.
     pulsectl = None
 
 OWNER = "goshawk.owner"
