@@ -5,13 +5,22 @@ shared memory."""
 
 import atexit
 import os
+import signal
 import sys
 from importlib import import_module
 
 from goshawk.system.links import find
 
 
+def _leave_the_end_to_who_started_it() -> None:
+    """Ctrl+C in a terminal, and the system when it shuts down, reach all processes at once; but what is recorded has to be closed
+    first, and the sound to be led out. A process ends when its link does. What it starts may be ended as any other."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    signal.signal(signal.SIGTERM, lambda number, frame: None)
+
+
 def main() -> None:
+    _leave_the_end_to_who_started_it()
     module, place, memory_name = sys.argv[1:4]
     end = find(place)
     import_module(module).run(end, memory_name)

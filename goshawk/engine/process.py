@@ -258,7 +258,7 @@ def run(link: socket.socket, memory_name: str) -> None:
 
 
 def _play(end: Packets, memory: Memory) -> None:
-    with contextlib.suppress(KeyboardInterrupt, EOFError):
+    with contextlib.suppress(EOFError):
         while (message := messages.receive_in_engine(end)) is None:
             select.select([end], [], [])
         if isinstance(message, messages.NewPlan):

@@ -98,5 +98,5 @@ async def _serve(end: socket.socket, memory: Memory) -> None:
 def run(link: socket.socket, memory_name: str) -> None:
     """Entry of the process."""
     give_way(NICENESS)
-    with contextlib.suppress(EOFError, ConnectionError, KeyboardInterrupt):
+    with contextlib.suppress(EOFError, ConnectionError):
         asyncio.run(_serve(link, Memory.open(memory_name)))

@@ -117,7 +117,7 @@ def run(link: socket.socket, memory_name: str) -> None:
     give_way(NICENESS)
     memory = Memory.open(memory_name)
     try:
-        with contextlib.suppress(EOFError, ConnectionError, KeyboardInterrupt):
+        with contextlib.suppress(EOFError, ConnectionError):
             asyncio.run(_serve(link, memory))
     finally:
         memory.remove_if_left()

@@ -2,6 +2,7 @@
 
 import io
 import json
+import signal
 import urllib.error
 import urllib.request
 import zipfile
@@ -9,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import psutil
 import pytest
 import soundfile
 
@@ -153,3 +155,24 @@ def test_kills_cost_a_second_at_most_and_every_file_opens(tmp_path: Path) -> Non
         assert [t for t in server.said.splitlines() if "Traceback" in t] == []
     finally:
         server.stop()
+
+
+def test_keys_and_a_system_that_end_every_process_at_once_leave_a_whole_recording(
+    tmp_path: Path,
+) -> None:
+    """Ctrl+C in a terminal goes to all of them; it once cut the recording, and another was begun."""
+    server = Server(tmp_path / "data")
+    server.ask("/api/recordings")
+    wait_for("sound", lambda: running(server))
+    server.pass_time(3.0)
+    _, *others = server.processes()
+    for one in others:
+        one.send_signal(signal.SIGINT)
+        one.send_signal(signal.SIGTERM)
+    server.stop(signal.SIGINT)
+    (folder,) = (server.data_dir / "recordings").iterdir()
+    kept = load_document(folder)
+    assert (kept.state, kept.said) == ("whole", "")
+    assert kept.seconds > 2.0
+    assert psutil.wait_procs(others, timeout=10.0)[1] == []
+    assert server.said.count("\n") <= 1, "nothing but where it is"
