@@ -9,14 +9,17 @@ import signal
 import sys
 from importlib import import_module
 
+from goshawk.system.desktop import ending_signals
 from goshawk.system.links import find
 
 
 def _leave_the_end_to_who_started_it() -> None:
-    """Ctrl+C in a terminal, and the system when it shuts down, reach all processes at once; but what is recorded has to be closed
-    first, and the sound to be led out. A process ends when its link does. What it starts may be ended as any other."""
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
-    signal.signal(signal.SIGTERM, lambda number, frame: None)
+    """Ctrl+C in a terminal, its closing, and the system when it shuts down reach all processes at once; but what is recorded has
+    to be closed first, and the sound to be led out. A process ends when its link does; what it starts itself hears of no key
+    either, but may be ended."""
+    for number in ending_signals():
+        is_key = number is signal.SIGINT
+        signal.signal(number, signal.SIG_IGN if is_key else lambda number, frame: None)
 
 
 def main() -> None:

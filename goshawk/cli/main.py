@@ -90,7 +90,7 @@ def _serve_with(spawned: Any, port: int, data_dir: Path, *, is_own: bool, opens:
     from goshawk.store.database import database_path, open_database
     from goshawk.store.ownership import take
     from goshawk.store.rigs import load_active_rig
-    from goshawk.system.desktop import has_screen
+    from goshawk.system.desktop import end_with_the_terminal, has_screen
     from goshawk.web.app import create_app
 
     with plain_errors():
@@ -106,6 +106,7 @@ def _serve_with(spawned: Any, port: int, data_dir: Path, *, is_own: bool, opens:
     typer.echo(f"Goshawk is at http://127.0.0.1:{port}  (stop it with Ctrl+C)")
     if opens and has_screen():
         open_when_there(f"http://127.0.0.1:{port}")
+    end_with_the_terminal()
     uvicorn.run(
         create_app(
             data_dir,

@@ -1,6 +1,5 @@
 """The user's surroundings: a screen, keys that end a program, memory that killed programs have left."""
 
-import asyncio
 import contextlib
 import os
 import shutil
@@ -8,6 +7,10 @@ import signal
 import sys
 from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    import asyncio
 
 _SHARED_MEMORY = Path("/dev/shm")
 
@@ -19,9 +22,24 @@ def has_screen() -> bool:
     return bool(os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY"))
 
 
-def on_end_asked(loop: asyncio.AbstractEventLoop, call: Callable[[], None]) -> None:
+def ending_signals() -> list[signal.Signals]:
+    """By which the user ends a program (Ctrl+C, closing its terminal), or the system does; but those that it was told to outlive
+    (``nohup``)."""
+    names = ("SIGINT", "SIGTERM", "SIGHUP")
+    known = [signal.Signals[name] for name in names if hasattr(signal, name)]
+    return [one for one in known if signal.getsignal(one) != signal.SIG_IGN]
+
+
+def end_with_the_terminal() -> None:
+    """A terminal that is closed ends the program as Ctrl+C does, so that all is put away."""
+    for number in ending_signals():
+        if number.name == "SIGHUP":
+            signal.signal(number, lambda *given: signal.raise_signal(signal.SIGTERM))
+
+
+def on_end_asked(loop: "asyncio.AbstractEventLoop", call: Callable[[], None]) -> None:
     """Call back when the user ends the program, or the system does; where a loop cannot do that, the program just ends."""
-    for number in (signal.SIGINT, signal.SIGTERM):
+    for number in ending_signals():
         with contextlib.suppress(NotImplementedError):
             loop.add_signal_handler(number, call)
 

@@ -2,7 +2,6 @@
 
 import io
 import json
-import signal
 import urllib.error
 import urllib.request
 import zipfile
@@ -15,6 +14,7 @@ import pytest
 import soundfile
 
 from goshawk.store.recordings.folder import load_document
+from goshawk.system.desktop import ending_signals
 from tests.server.running import Server
 from tools.kill_recordings import run, running, wait_for
 
@@ -160,16 +160,17 @@ def test_kills_cost_a_second_at_most_and_every_file_opens(tmp_path: Path) -> Non
 def test_keys_and_a_system_that_end_every_process_at_once_leave_a_whole_recording(
     tmp_path: Path,
 ) -> None:
-    """Ctrl+C in a terminal goes to all of them; it once cut the recording, and another was begun."""
+    """Ctrl+C in a terminal goes to all of them, as its closing does; that once cut the recording, and another was begun."""
     server = Server(tmp_path / "data")
     server.ask("/api/recordings")
     wait_for("sound", lambda: running(server))
     server.pass_time(3.0)
     _, *others = server.processes()
+    numbers = ending_signals()
     for one in others:
-        one.send_signal(signal.SIGINT)
-        one.send_signal(signal.SIGTERM)
-    server.stop(signal.SIGINT)
+        for number in numbers:
+            one.send_signal(number)
+    server.stop(numbers[-1])
     (folder,) = (server.data_dir / "recordings").iterdir()
     kept = load_document(folder)
     assert (kept.state, kept.said) == ("whole", "")
