@@ -5,25 +5,15 @@ shared memory."""
 
 import atexit
 import os
-import signal
 import sys
 from importlib import import_module
 
-from goshawk.system.desktop import ending_signals
+from goshawk.system.desktop import leave_the_end_to_who_started_it
 from goshawk.system.links import find
 
 
-def _leave_the_end_to_who_started_it() -> None:
-    """Ctrl+C in a terminal, its closing, and the system when it shuts down reach all processes at once; but what is recorded has
-    to be closed first, and the sound to be led out. A process ends when its link does; what it starts itself hears of no key
-    either, but may be ended."""
-    for number in ending_signals():
-        is_key = number is signal.SIGINT
-        signal.signal(number, signal.SIG_IGN if is_key else lambda number, frame: None)
-
-
 def main() -> None:
-    _leave_the_end_to_who_started_it()
+    leave_the_end_to_who_started_it()
     module, place, memory_name = sys.argv[1:4]
     end = find(place)
     import_module(module).run(end, memory_name)

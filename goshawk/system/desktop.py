@@ -37,6 +37,15 @@ def end_with_the_terminal() -> None:
             signal.signal(number, lambda *given: signal.raise_signal(signal.SIGTERM))
 
 
+def leave_the_end_to_who_started_it() -> None:
+    """Ctrl+C in a terminal, its closing, and the system when it shuts down reach all processes at once; but what is recorded has
+    to be closed first, and the sound to be led out. A process ends when its link does; what it starts itself hears of no key
+    either, but may be ended."""
+    for number in ending_signals():
+        is_key = number is signal.SIGINT
+        signal.signal(number, signal.SIG_IGN if is_key else lambda number, frame: None)
+
+
 def on_end_asked(loop: "asyncio.AbstractEventLoop", call: Callable[[], None]) -> None:
     """Call back when the user ends the program, or the system does; where a loop cannot do that, the program just ends."""
     for number in ending_signals():

@@ -110,7 +110,7 @@ class Memory:
             # The system takes what is asked for as given, and ends whoever writes more than there is.
             raise TimelineLost(
                 f"The memory that processes share is nearly full: {left >> 20} MB are left, {(SIZE >> 20) + 1} are needed. "
-                "Close other programs, or give /dev/shm more, and start Goshawk again."
+                "Close other programs, or let the system have more of it, and start Goshawk again."
             )
         name = f"{_PREFIX}{os.getpid()}-{secrets.token_hex(4)}"
         try:
