@@ -3,6 +3,7 @@
 import hashlib
 import subprocess
 import sys
+import tempfile
 import time
 from pathlib import Path
 
@@ -56,17 +57,21 @@ def compile_at_first() -> None:
     typer.echo("The first start: compiling what makes the sound, about a minute …", err=True)
     began = time.monotonic()
     command = [sys.executable, "-m", "goshawk.cli.main", "warm-up"]
-    with subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE) as process:
+    with (
+        tempfile.TemporaryFile() as said,
+        subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=said) as process,
+    ):
         while process.poll() is None:
             time.sleep(LOOKS_EVERY_S)
             if sys.stderr.isatty():
                 count = sum(1 for _ in PACKAGE.rglob("*.nbi"))
                 text = f"\r  {count} kernels, {time.monotonic() - began:.0f} s "
                 typer.echo(text, err=True, nl=False)
-        said = process.stderr.read().decode(errors="replace") if process.stderr else ""
+        said.seek(0)
+        lines = said.read().decode(errors="replace").strip().splitlines()
     if sys.stderr.isatty():
         typer.echo("", err=True)
     if process.returncode:
-        last = said.strip().splitlines()[-1:] or ["no reason was given"]
-        raise EngineLost(f"What makes the sound could not be compiled: {last[0]}")
+        last = lines[-1] if lines else "no reason was given"
+        raise EngineLost(f"What makes the sound could not be compiled: {last}")
     note_compiled()

@@ -7,6 +7,7 @@ from typing import IO, Any
 
 from goshawk.errors import StoreUnusable
 from goshawk.system.locks import lock
+from goshawk.system.processes import is_alive
 
 LOCK_NAME = "goshawk.lock"
 
@@ -38,7 +39,13 @@ def take(data_dir: Path) -> Ownership:
         raise StoreUnusable(
             f"The folder {data_dir} cannot be used ({error.strerror}). Choose another with --data-dir."
         ) from None
-    if not lock(file):
+    try:
+        is_ours = lock(file)
+    except (
+        OSError
+    ):  # The drive knows no locks: who owned it last has left word, and may be there still.
+        is_ours = not _is_there(data_dir)
+    if not is_ours:
         file.close()
         raise StoreUnusable(
             f"Another Goshawk{owner(data_dir)} works on {data_dir}. Use that one, or choose another "
@@ -51,9 +58,20 @@ def take(data_dir: Path) -> Ownership:
 
 def owner(data_dir: Path) -> str:
     """Who owns the folder, to be set into a sentence; "" if it left no word."""
+    said = _word(data_dir)
+    place = f", at {said['url']}" if "url" in said else ""
+    return f" (process {said['pid']}{place})" if "pid" in said else ""
+
+
+def _word(data_dir: Path) -> dict[str, Any]:
+    """What the last owner has left: its process, and where it is to be found."""
     try:
         said = json.loads((data_dir / LOCK_NAME).read_text(encoding="utf-8"))
-        place = f", at {said['url']}" if "url" in said else ""
-        return f" (process {said['pid']}{place})"
-    except (OSError, ValueError, KeyError, TypeError):
-        return ""
+    except (OSError, ValueError):
+        return {}
+    return said if isinstance(said, dict) else {}
+
+
+def _is_there(data_dir: Path) -> bool:
+    pid = _word(data_dir).get("pid")
+    return isinstance(pid, int) and pid not in (0, os.getpid()) and is_alive(pid)

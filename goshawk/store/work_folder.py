@@ -3,6 +3,7 @@
 One folder beside the database, for its owner alone. It is emptied when the program starts and when it ends, so that
 nothing lies about after a crash; files that nobody knows any more go from their shelves too."""
 
+import contextlib
 import shutil
 import tempfile
 from collections.abc import Iterable
@@ -39,7 +40,10 @@ class WorkFolder:
 def private_folder(path: Path) -> Path:
     """The folder, made if need be, that only its user can open. Raises OSError."""
     path.mkdir(parents=True, exist_ok=True, mode=0o700)
-    path.chmod(0o700)
+    with contextlib.suppress(
+        PermissionError
+    ):  # Drives that know no rights, as sticks do, refuse it.
+        path.chmod(0o700)
     return path
 
 

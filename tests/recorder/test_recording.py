@@ -22,6 +22,7 @@ from goshawk.errors import BadSetting
 from goshawk.recorder import client as client_module
 from goshawk.recorder import messages
 from goshawk.recorder.writing import MOST_WAITING_FRAMES
+from goshawk.store.recordings import folder as folder_module
 from goshawk.store.recordings.folder import load_document, read_peaks
 from goshawk.store.recordings.mending import mend, mend_all
 from goshawk.store.recordings.track_file import TrackFile
@@ -233,6 +234,33 @@ def test_files_cut_at_any_place_are_mended_to_one_length(
             end = len(sound) - clear
             assert np.array_equal(sound[:end], whole[source][:end]), "nothing is shifted"
     assert mend_all(folder) == []
+
+
+def test_on_a_drive_without_locks_and_rights_what_still_grows_is_left_alone(
+    folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """A stick, a network drive: recordings lie there often enough."""
+
+    def no_locks(file: object) -> bool:
+        raise OSError(errno.ENOLCK, "No locks available")
+
+    def no_rights(path: Path, mode: int) -> None:
+        raise PermissionError(errno.EPERM, "Operation not permitted")
+
+    monkeypatch.setattr(Path, "chmod", no_rights)
+    monkeypatch.setattr(folder_module, "lock", no_locks)
+    evening = Evening(folder, short())
+    evening.pass_by(2.0)
+    _until_written(evening)
+    left = Path(shutil.copytree(evening.session.writing.part.path, folder / "left"))
+    now = mend(left)
+    for file in left.iterdir():
+        os.utime(file, (0, 0))
+    later = mend(left)
+    assert now
+    assert later
+    assert (now.state, later.state) == ("running", "mended")
+    assert load_document(evening.finish()).state == "whole"
 
 
 def test_names_stay_in_their_folder() -> None:

@@ -1,5 +1,6 @@
 """The database on real files: every change kept, undo over restarts, trouble said and nothing lost."""
 
+import errno
 import json
 import os
 import shutil
@@ -13,7 +14,7 @@ import pytest
 
 from goshawk.core.rig import Rig, changed
 from goshawk.errors import StoreUnusable
-from goshawk.store import database, rigs
+from goshawk.store import database, ownership, rigs
 from goshawk.store.database import open_database, open_to_read
 from goshawk.store.ownership import take
 from goshawk.store.presets import list_presets
@@ -99,6 +100,25 @@ os.kill(os.getpid(), 9)
 """
     assert subprocess.run([sys.executable, "-c", code], check=False).returncode == -9
     assert rigs.load_active_rig(open_database(path).connection).rig.inputs[1].fader_db == -33
+
+
+def test_a_folder_that_cannot_be_locked_is_owned_by_who_left_word_and_is_there(
+    path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Network drives may know no locks: it was said that another Goshawk works there, which nobody could end."""
+
+    def no_locks(file: object) -> bool:
+        raise OSError(errno.ENOLCK, "No locks available")
+
+    monkeypatch.setattr(ownership, "lock", no_locks)
+    first = ownership.take(path.parent)
+    first.say(url="http://127.0.0.1:8700")
+    monkeypatch.setattr(os, "getpid", lambda: 1)
+    with pytest.raises(StoreUnusable, match=r"process \d+, at http://127.0.0.1:8700"):
+        ownership.take(path.parent)
+    monkeypatch.setattr(ownership, "is_alive", lambda pid: False)
+    ownership.take(path.parent).release()
+    first.release()
 
 
 def test_a_damaged_database_is_kept_aside_and_said(path: Path) -> None:

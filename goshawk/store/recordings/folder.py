@@ -7,6 +7,7 @@ import contextlib
 import json
 import os
 import tempfile
+import time
 from pathlib import Path
 from typing import IO, Any
 
@@ -33,6 +34,9 @@ from goshawk.system.locks import lock
 JOURNAL_NAME = "journal.jsonl"
 LABELS_NAME = "marks.txt"
 COARSE_NAME = "peaks-1s.u16"
+STILL_WRITTEN_S = 10.0
+"""So lately a file of it has changed, where nothing else says whether somebody writes it."""
+
 COARSE_HOPS = 100
 """The second file of peaks holds one row for so many hops: an evening at a glance."""
 
@@ -122,7 +126,8 @@ class RunningFolder:
         self.path = parent / name
         self.path.mkdir(mode=0o700)
         self._journal = (self.path / JOURNAL_NAME).open("a", encoding="utf-8")
-        lock(self._journal)
+        with contextlib.suppress(OSError):  # A drive without locks.
+            lock(self._journal)
         self._peaks = PeaksWriter(self.path, len(document.tracks))
         write_document(self.path, document)
 
@@ -159,7 +164,12 @@ def private_folder_if_new(path: Path) -> None:
 def lock_left(folder: Path) -> IO[str] | None:
     """The journal of a recording that was left running, locked until it is closed; None if somebody still writes it."""
     file = (folder / JOURNAL_NAME).open("a", encoding="utf-8")
-    if not lock(file):
+    try:
+        is_left = lock(file)
+    except OSError:  # A drive without locks: what is still written grows.
+        newest_s = max(one.stat().st_mtime for one in folder.iterdir())
+        is_left = time.time() - newest_s > STILL_WRITTEN_S
+    if not is_left:
         file.close()
         return None
     return file
