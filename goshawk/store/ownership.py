@@ -41,9 +41,8 @@ def take(data_dir: Path) -> Ownership:
         ) from None
     try:
         is_ours = lock(file)
-    except (
-        OSError
-    ):  # The drive knows no locks: who owned it last has left word, and may be there still.
+    except OSError:
+        # The drive knows no locks: who owned it last has left word, and may be there still.
         is_ours = not _is_there(data_dir)
     if not is_ours:
         file.close()

@@ -40,9 +40,8 @@ class WorkFolder:
 def private_folder(path: Path) -> Path:
     """The folder, made if need be, that only its user can open. Raises OSError."""
     path.mkdir(parents=True, exist_ok=True, mode=0o700)
-    with contextlib.suppress(
-        PermissionError
-    ):  # Drives that know no rights, as sticks do, refuse it.
+    with contextlib.suppress(PermissionError):
+        # Drives that know no rights, as sticks do, refuse it.
         path.chmod(0o700)
     return path
 
