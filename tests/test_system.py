@@ -1,14 +1,17 @@
 """What differs by system stands in one place, and both ways between processes do the same."""
 
+import asyncio
 import re
 import socket
+import subprocess
+import sys
 from collections.abc import Iterator
 from pathlib import Path
 from threading import Thread
 
 import pytest
 
-from goshawk.system import links
+from goshawk.system import links, processes
 from goshawk.system.links import FramedPackets, Packets, find, offer, packet_pair
 from goshawk.system.locks import lock
 
@@ -110,3 +113,52 @@ def test_a_file_is_locked_for_one_alone(tmp_path: Path) -> None:
         assert not lock(other)
     with path.open("a+") as again:
         assert lock(again)
+
+
+LOOKS = """
+import os, subprocess, sys
+from goshawk.system.desktop import have_standard_streams
+
+have_standard_streams()
+away = os.stat(os.devnull)
+assert all(os.path.samestat(os.fstat(number), away) for number in range(3))
+assert not sys.stdout.isatty() and sys.stdin.read() == ""
+print("said", file=sys.stderr, flush=True)
+writes = "import sys; sys.stdout.flush(); sys.stderr.flush()"
+sys.exit(subprocess.call([sys.executable, "-c", writes]))
+"""
+
+
+def test_a_program_whose_standard_streams_are_closed_gets_some_and_hands_them_on() -> None:
+    closed = ["sh", "-c", 'exec "$@" <&- >&- 2>&-', "sh", sys.executable, "-c", LOOKS]
+    assert subprocess.call(closed) == 0
+
+
+class Unending:
+    """A process that waits for a drive or a device that does not answer: not even killed does it end."""
+
+    pid = 7
+
+    def __init__(self) -> None:
+        self.killed = 0
+
+    def poll(self) -> None: ...
+
+    def kill(self) -> None:
+        self.killed += 1
+
+
+def test_a_process_that_the_system_does_not_let_go_is_left_to_it(
+    monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    monkeypatch.setattr(processes, "KILLED_S", 0.0)
+    one, other = Unending(), Unending()
+    asyncio.run(processes.see_end(one, 0.0))  # type: ignore[arg-type]
+    asyncio.run(processes.see_end(other, 0.0, is_killed=False))  # type: ignore[arg-type]
+    assert (one.killed, other.killed) == (1, 0)
+    assert caplog.text.count("does not end and is left behind") == 2
+    sleeper = subprocess.Popen([sys.executable, "-c", "input()"], stdin=subprocess.PIPE)
+    asyncio.run(processes.see_end(sleeper, 0.0))
+    assert sleeper.wait() < 0
+    assert sleeper.stdin
+    sleeper.stdin.close()

@@ -2,6 +2,7 @@
 recordings | watch | schema | bench``. Exit codes: 0 good, 2 bad input.
 (Longer than other modules: it says what every command takes; what they do is in modules of their own.)"""
 
+import contextlib
 import errno
 import json
 import os
@@ -21,6 +22,7 @@ from goshawk.cli.presets import presets_app
 from goshawk.cli.recordings import recordings_app
 from goshawk.errors import GoshawkError
 from goshawk.paths import FRONTEND_DIR
+from goshawk.system.desktop import have_standard_streams
 
 app = typer.Typer(
     no_args_is_help=True,
@@ -57,6 +59,7 @@ def every_command(
     ] = False,
 ) -> None:
     """A real-time microphone chain and gain staging for voice-led streamers."""
+    have_standard_streams()
 
 
 def _serve(port: int, data_dir: Path, *, is_own: bool = False, opens: bool = False) -> None:
@@ -103,7 +106,8 @@ def _serve_with(spawned: Any, port: int, data_dir: Path, *, is_own: bool, opens:
             ownership.release()
             raise
     ownership.say(url=f"http://127.0.0.1:{port}")
-    typer.echo(f"Goshawk is at http://127.0.0.1:{port}  (stop it with Ctrl+C)")
+    with contextlib.suppress(OSError):  # Nobody has to read this.
+        typer.echo(f"Goshawk is at http://127.0.0.1:{port}  (stop it with Ctrl+C)")
     if opens and has_screen():
         open_when_there(f"http://127.0.0.1:{port}")
     end_with_the_terminal()

@@ -24,6 +24,7 @@ from goshawk.engine.plan import Comparing, Plan
 from goshawk.engine.spawn import Spawned, spawn
 from goshawk.errors import TimelineLost
 from goshawk.system.links import Packets
+from goshawk.system.processes import see_end
 from goshawk.timeline.memory import Memory, sweep
 from goshawk.timeline.readings import EngineReading
 from goshawk.units import SAMPLE_RATE_HZ
@@ -38,6 +39,9 @@ START_S = 180.0
 
 LIVED_S = 1.0
 """One that played for so long and then stopped is started again at once; one that does not begin, ever later."""
+
+ENDS_S = 0.5
+"""So long it may take to end by itself."""
 
 SEND_AGAIN_S = 0.1
 UNSEEN_S = 2.0
@@ -113,7 +117,7 @@ class EngineClient:
         if self._end:
             with contextlib.suppress(OSError):
                 messages.send(self._end, messages.Quit())
-        self._put_away()
+        await self._put_away()
         self.memory.remove()
 
     # --- the plan --------------------------------------------------------------------------------
@@ -323,7 +327,7 @@ class EngineClient:
         self._lost_in_a_row = 1 if has_lived else self._lost_in_a_row + 1
         self._ready_at = 0.0
         was_there = self._end is not None
-        self._put_away()
+        await self._put_away()
         if was_there:
             self._on_notice("The audio process stopped. It is started again with your settings.")
         self.restarts += 1
@@ -339,7 +343,7 @@ class EngineClient:
         """Whether the engine has spoken and it is we who are slow."""
         return bool(self._end and select.select([self._end], [], [], 0)[0])
 
-    def _put_away(self) -> None:
+    async def _put_away(self) -> None:
         if self._end:
             with contextlib.suppress(ValueError, OSError):
                 asyncio.get_running_loop().remove_reader(self._end)
@@ -347,12 +351,8 @@ class EngineClient:
             self._end = None
         self._is_ready = False
         process = self._process
-        if process and process.poll() is None:
-            try:
-                process.wait(0.5)
-            except subprocess.TimeoutExpired:
-                process.kill()
-                process.wait()
+        if process:
+            await see_end(process, ENDS_S)
 
 
 def _named(path: Path | None) -> str | None:

@@ -11,7 +11,7 @@ from typing import Any
 from goshawk.errors import GoshawkError, ObserverLost, StoreUnusable
 from goshawk.links import put
 from goshawk.observer import wishes
-from goshawk.system.processes import start_process
+from goshawk.system.processes import see_end, start_process
 
 log = logging.getLogger(__name__)
 
@@ -109,7 +109,7 @@ class ObserverClient:
         finally:
             self._writer.close()
             self._writer = None
-            await asyncio.shield(asyncio.to_thread(_end, self._process))
+            await see_end(self._process, ENDS_S)
             for answer in self._asked.values():
                 if not answer.done():
                     answer.set_exception(ObserverLost())
@@ -145,12 +145,3 @@ class ObserverClient:
             log.exception("what the observer wanted saved could not be")
             failure = wishes.failure_of(StoreUnusable("It could not be saved. Try again."))
         self._send(wishes.Answer(number, failure=failure))
-
-
-def _end(process: subprocess.Popen[bytes]) -> None:
-    """It ends by itself when its link is gone; one that does not is ended."""
-    try:
-        process.wait(ENDS_S)
-    except subprocess.TimeoutExpired:
-        process.kill()
-        process.wait()

@@ -8,12 +8,15 @@ from collections.abc import Awaitable, Callable
 
 from goshawk.links import put
 from goshawk.recorder import messages
-from goshawk.system.processes import start_process
+from goshawk.system.processes import see_end, start_process
 
 log = logging.getLogger(__name__)
 
 CLOSES_S = 60.0
 """So long a slow disk may take to close what is recorded."""
+
+WRITES_S = 1.0
+"""Nor is one waited for longer that nobody has a link to any more."""
 
 TRY_AGAIN_S = 0.5
 """Where a process cannot be started, or its link breaks off."""
@@ -95,5 +98,6 @@ class RecorderClient:
         finally:
             self._writer.close()
             self._writer = None
-            await asyncio.shield(asyncio.to_thread(self._process.wait))
+            # It writes what it has. On a drive that does not answer it is left to do that when it can.
+            await see_end(self._process, WRITES_S, is_killed=False)
         return is_finished

@@ -15,6 +15,19 @@ if TYPE_CHECKING:
 _SHARED_MEMORY = Path("/dev/shm")
 
 
+def have_standard_streams() -> None:
+    """What starts a program without a terminal may have closed its standard streams: libraries ask them what they are, and what is
+    opened next would stand in their places and get what is written to them."""
+    for number, name in enumerate(("stdin", "stdout", "stderr")):
+        try:
+            os.fstat(number)
+        except OSError:
+            # The lowest number that is free is this one; what is started from here has it too.
+            os.set_inheritable(os.open(os.devnull, os.O_RDWR), True)
+        if getattr(sys, name) is None:
+            setattr(sys, name, os.fdopen(number, "w" if number else "r", closefd=False))
+
+
 def has_screen() -> bool:
     """Whether a browser that is opened can be seen; over a bare terminal it would take the terminal."""
     if sys.platform in ("win32", "darwin"):

@@ -321,6 +321,7 @@ def test_the_demo_opens_the_browser_once_it_answers_and_only_if_asked(tmp_path: 
     browser.write_text(f'#!/bin/sh\nprintf %s "$1" >> {opened}\n')
     browser.chmod(0o700)
     env = {**os.environ, "DISPLAY": ":9", "BROWSER": f"{browser} %s"}
+    env["http_proxy"] = "http://127.0.0.1:9"  # For addresses elsewhere.
     server = Server(tmp_path / "data", env)
     server.stop()
     assert not opened.exists()
