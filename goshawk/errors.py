@@ -14,7 +14,8 @@ GoshawkError
 ├── SoundServerRefused  the sound server does not do what was asked
 ├── RecorderLost      the process that records does not answer
 ├── TimelineLost      the memory that the processes share cannot be had
-└── StoreUnusable     the database cannot be used
+├── StoreUnusable     the database cannot be used
+└── DriveSilent       a drive does not answer
 """
 
 
@@ -101,6 +102,12 @@ class StoreUnusable(GoshawkError):
     """The database cannot be used."""
 
     code = "store_unusable"
+
+
+class DriveSilent(GoshawkError):
+    """A drive does not answer."""
+
+    code = "drive_silent"
 
 
 class NoSoundServer(GoshawkError):

@@ -15,6 +15,7 @@ from goshawk.core.measure.take import TakeFigures, TakeKind
 from goshawk.core.rules.balance import LEAST_HEARD_S, moves
 from goshawk.core.rules.sound_check.advice import Wish as CheckWish
 from goshawk.core.watch_settings import HeardAs
+from goshawk.drives import RECORDINGS, on_drive
 from goshawk.errors import BadInput
 from goshawk.observer import wishes
 from goshawk.observer.balance import with_holds
@@ -35,6 +36,8 @@ if TYPE_CHECKING:
 _chain: TypeAdapter[Chain] = TypeAdapter(Chain)
 _figures = TypeAdapter(dict[TakeKind, TakeFigures])
 TICK_S = 0.015
+PIECE_S = 60.0
+"""So long a piece of a recording may take to be read, and computed anew."""
 
 
 class Doing:
@@ -97,15 +100,19 @@ class Doing:
         return await value if asyncio.iscoroutine(value) else value
 
     async def _hear_recording(self, wish: wishes.HearRecording) -> None:
-        await asyncio.to_thread(
-            self._listen_back.hear,
-            Path(wish.folder),
-            way_of(wish.way),
-            wish.source,
-            wish.first,
-            wish.frames,
-            self._desk.rig_set,
-            Path(wish.target),
+        rig = self._desk.rig_set
+        await on_drive(
+            lambda: self._listen_back.hear(
+                Path(wish.folder),
+                way_of(wish.way),
+                wish.source,
+                wish.first,
+                wish.frames,
+                rig,
+                Path(wish.target),
+            ),
+            RECORDINGS,
+            PIECE_S,
         )
 
     async def _hear_moment(self, wish: wishes.HearMoment) -> None:
@@ -119,22 +126,26 @@ class Doing:
         )
 
     async def _loop_recording(self, wish: wishes.LoopRecording) -> None:
-        sound = await asyncio.to_thread(piece_for_loop, Path(wish.folder), wish.first, wish.end)
+        sound = await on_drive(
+            lambda: piece_for_loop(Path(wish.folder), wish.first, wish.end), RECORDINGS, PIECE_S
+        )
         self._desk.replay.stop()
         self._desk.looper.stop()
         await self._desk.looper.begin(sound)
 
     async def _replay_recording(self, wish: wishes.ReplayRecording) -> None:
         rig = self._desk.rig_set
-        sounds = await asyncio.to_thread(
-            pieces_for_replay, Path(wish.folder), wish.first, wish.end, rig
+        sounds = await on_drive(
+            lambda: pieces_for_replay(Path(wish.folder), wish.first, wish.end, rig),
+            RECORDINGS,
+            PIECE_S,
         )
         if self._desk.looper.state.is_on or self._desk.looper.state.is_recording:
             self._desk.looper.stop()
         await self._desk.replay.start(sounds, rig)
 
     async def _measure_recording(self, wish: wishes.MeasureRecording) -> bytes:
-        found = await asyncio.to_thread(measured, Path(wish.folder))
+        found = await on_drive(lambda: measured(Path(wish.folder)), RECORDINGS, None)
         return found.model_dump_json().encode()
 
     async def _loop_last(self, wish: wishes.LoopLast) -> None:

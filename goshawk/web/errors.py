@@ -10,6 +10,7 @@ from starlette.exceptions import HTTPException
 from goshawk.errors import (
     BadInput,
     BadSetting,
+    DriveSilent,
     EngineLost,
     GoshawkError,
     NotAllowed,
@@ -26,6 +27,7 @@ _STATUS: dict[type[GoshawkError], int] = {
     EngineLost: 503,
     ObserverLost: 503,
     StoreUnusable: 503,
+    DriveSilent: 503,
     BadInput: 422,
 }
 

@@ -5,7 +5,9 @@ import shutil
 import sqlite3
 import time
 from collections.abc import Awaitable, Callable
+from contextlib import suppress
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -14,8 +16,9 @@ from goshawk.core.recording.document import Figures, Mark, Recording, Track
 from goshawk.core.recording.names import folder_name, with_files
 from goshawk.core.recording.tracks import chosen_tracks, input_of, offered_tracks
 from goshawk.core.rig import Rig
+from goshawk.drives import RECORDINGS, on_drive
 from goshawk.engine.client import EngineClient
-from goshawk.errors import BadInput, BadSetting, GoshawkError, NotFound, StoreUnusable
+from goshawk.errors import BadInput, BadSetting, DriveSilent, GoshawkError, NotFound, StoreUnusable
 from goshawk.observer import wishes
 from goshawk.observer.client import ObserverClient
 from goshawk.page_messages.live import Levels
@@ -39,6 +42,9 @@ from goshawk.web.heard_again import HeardAgain
 
 LOOKS_EVERY_S = 1.0
 MENDS_AGAIN_S = 8.0
+MENDS_S = 600.0
+"""Hours of a recording may have to be read."""
+
 MOST_RESTARTS = 5
 LONGEST_TAKE_S = 60
 BYTES_A_FRAME = {"flac": 1.8, "wav": 3.0, "opus": 0.2}
@@ -130,7 +136,7 @@ class RecordDesk:
             now = time.monotonic()
             if key != self._free[1] or now - self._free[0] > 30.0:
                 per_s = BYTES_A_FRAME[rig.recording.format] * channels * SAMPLE_RATE_HZ
-                free = await asyncio.to_thread(_free_bytes, folder)
+                free = await self._free_of(folder)
                 room = None if free is None else max(0.0, free - SAFE_REST_BYTES) / max(1.0, per_s)
                 is_other = room is None or self._free[2] is None or key != self._free[1]
                 self._free = (now, key, room)
@@ -138,15 +144,25 @@ class RecordDesk:
                     self._tell_state()
             self._mark_what_happens()
 
+    async def _free_of(self, folder: Path) -> int | None:
+        try:
+            return await on_drive(lambda: _free_bytes(folder), f"The folder {folder}")
+        except DriveSilent:
+            return None
+
     async def mend_left(self) -> None:
         """Mend what was left running, now and when its recorder has had time to end."""
         for wait_s in (0.0, MENDS_AGAIN_S):
             await asyncio.sleep(wait_s)
             for folder in self.folders():
-                for sentence in await asyncio.to_thread(mend_all, folder):
-                    self._notify(sentence, "news")
-                    self.list_changed()
-        await asyncio.to_thread(self.shelf.purge)
+                with suppress(DriveSilent):  # The others are mended.
+                    for sentence in await on_drive(
+                        partial(mend_all, folder), f"The folder {folder}", MENDS_S
+                    ):
+                        self._notify(sentence, "news")
+                        self.list_changed()
+        with suppress(DriveSilent):
+            await on_drive(self.shelf.purge, RECORDINGS, MENDS_S)
 
     def list_changed(self) -> None:
         """The list of recordings is another."""
@@ -165,7 +181,7 @@ class RecordDesk:
             raise BadInput("There is nothing to record. Choose a track first.")
         if trouble := self.facts.preview_trouble:
             raise BadInput(trouble)
-        free = await asyncio.to_thread(_free_bytes, self.folder)
+        free = await on_drive(lambda: _free_bytes(self.folder), f"The folder {self.folder}")
         if free is not None and free < 2 * SAFE_REST_BYTES:
             raise BadInput(
                 f"The disk of {self.folder} is full. Make room, or choose another folder."
@@ -368,7 +384,7 @@ class RecordDesk:
         self, recording_id: str, way: str, source: str, from_s: float, seconds: float
     ) -> Path:
         """A piece as a WAV file, which goes when a few others were asked for. Raises GoshawkError."""
-        folder = await asyncio.to_thread(self.shelf.find, recording_id)
+        folder = await on_drive(lambda: self.shelf.find(recording_id), RECORDINGS)
         first, frames = round(from_s * SAMPLE_RATE_HZ), round(seconds * SAMPLE_RATE_HZ)
         return await self.heard_again.piece(
             lambda target: wishes.HearRecording(str(folder), way, source, first, frames, target)
@@ -378,7 +394,7 @@ class RecordDesk:
         self, recording_id: str, what: str, kind: str | None, from_s: float, to_s: float
     ) -> None:
         """A piece as a take, a loop or the replay. Raises GoshawkError."""
-        folder, document = await asyncio.to_thread(self.shelf.load, recording_id)
+        folder, document = await on_drive(lambda: self.shelf.load(recording_id), RECORDINGS)
         first, end = span_of(document, from_s, to_s)
         if what == "loop":
             await self._observer().ask(wishes.LoopRecording(str(folder), first, end))
@@ -399,7 +415,7 @@ class RecordDesk:
             raise BadInput("The voice as it came was not recorded here. Choose another recording.")
         path = self._work.fresh() / "take.wav"
         try:
-            await asyncio.to_thread(_cut_take, folder, track, first, end, path)
+            await on_drive(lambda: _cut_take(folder, track, first, end, path), RECORDINGS)
             name = f"{folder.name}, {first / SAMPLE_RATE_HZ:.0f} s"
             await self._observer().ask(wishes.GiveTake(kind, str(path), name))
         finally:
@@ -412,7 +428,7 @@ class RecordDesk:
         said = ""
         if broken:
             try:
-                mended = await asyncio.to_thread(mend, broken)
+                mended = await on_drive(lambda: mend(broken), f"The folder {broken.parent}")
                 said = mended.said if mended else ""
             except (GoshawkError, OSError) as error:
                 said = str(error)
@@ -431,7 +447,7 @@ class RecordDesk:
         try:
             packed = await self._observer().ask(wishes.MeasureRecording(folder))
             found = Figures.model_validate_json(packed)
-            await asyncio.to_thread(self.shelf.change, recording_id, figures=found)
+            await on_drive(lambda: self.shelf.change(recording_id, figures=found), RECORDINGS)
         except (GoshawkError, OSError) as error:
             self._notify(f"The figures of the recording could not be made. {error}", "trouble")
         self.list_changed()

@@ -1,7 +1,7 @@
 """Recordings: made, listed, changed, heard, handed over."""
 
-import asyncio
 from collections.abc import Callable
+from pathlib import Path
 from typing import Annotated, Any, Literal, TypeVar
 
 from fastapi import APIRouter, Query
@@ -21,6 +21,7 @@ from goshawk.core.recording.document import (
 )
 from goshawk.core.recording.overview import reduced
 from goshawk.core.settings import PLAIN_TEXT, PLAIN_TEXT_WITH_LINES
+from goshawk.drives import RECORDINGS, on_drive
 from goshawk.errors import BadInput, NotFound
 from goshawk.page_messages.recording import RecordingState
 from goshawk.store.recordings.folder import read_peaks
@@ -110,9 +111,9 @@ class HandOverWish(BaseModel):
 
 
 async def _beside(work: Callable[[], T]) -> T:
-    """Work that reads or writes the disk, off the event loop. Raises BadInput where the disk refuses."""
+    """Work that reads or writes where recordings lie. Raises BadInput where the disk refuses, DriveSilent where it does not answer."""
     try:
-        return await asyncio.to_thread(work)
+        return await on_drive(work, RECORDINGS)
     except OSError as error:
         raise BadInput(
             f"The disk did not do that ({error.strerror or error}). Look at the folder, and try again."
@@ -237,12 +238,17 @@ async def change_mark(
 @router.get("/{recording_id}/tracks/{source}")
 async def track_file(recording_id: str, source: str, studio: StudioDep) -> FileResponse:
     """A track's file; parts of it by ranges."""
-    path, document = await _beside(lambda: studio.record.shelf.load(recording_id))
-    track = document.track(source)
-    if track is None or not (path / track.file).is_file():
-        raise NotFound("That track is not there. Choose another.")
+
+    def find() -> tuple[Path, Recording]:
+        path, document = studio.record.shelf.load(recording_id)
+        track = document.track(source)
+        if track is None or not (path / track.file).is_file():
+            raise NotFound("That track is not there. Choose another.")
+        return path / track.file, document
+
+    path, document = await _beside(find)
     kind = {"flac": "audio/flac", "wav": "audio/wav", "opus": "audio/ogg"}[document.file_format]
-    return FileResponse(path / track.file, media_type=kind, filename=track.file)
+    return FileResponse(path, media_type=kind, filename=path.name)
 
 
 @router.get("/{recording_id}/peaks")

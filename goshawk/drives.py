@@ -1,0 +1,49 @@
+"""Work on a drive of the user's choice, which may not answer for minutes or ever: a network drive whose other end is gone, a disk
+that starts up. It has threads of its own, so that settings, figures and streams do not wait behind it."""
+
+import asyncio
+from collections.abc import Callable
+from concurrent.futures import Future, ThreadPoolExecutor
+from typing import Any, TypeVar
+
+from goshawk.errors import DriveSilent
+
+ANSWERS_S = 20.0
+"""A disk that has stood still starts up in ten."""
+
+MOST_AT_ONCE, MOST_WAITING = 4, 32
+
+RECORDINGS = "A folder with recordings"
+"""Where many are looked at, or any may be."""
+
+T = TypeVar("T")
+_threads = ThreadPoolExecutor(MOST_AT_ONCE, thread_name_prefix="drive")
+_under_way: dict[Future[Any], str] = {}
+_silent: dict[Future[Any], str] = {}
+
+
+async def on_drive(work: Callable[[], T], what: str, patience_s: float | None = ANSWERS_S) -> T:
+    """What ``work`` gives. ``what`` is what it is done on, as a sentence begins: while that has not answered for ``patience_s``
+    (None: it may take its time), nothing else is begun on it. Raises DriveSilent, and what the work raises; work that was begun
+    goes to its end, whoever has given up waiting."""
+    for jobs in (_under_way, _silent):
+        for job in [one for one in jobs if one.done()]:
+            del jobs[job]
+    if what in _silent.values() or len(_under_way) >= MOST_WAITING:
+        raise _no_answer_of(what)
+    job = _threads.submit(work)
+    _under_way[job] = what
+    future = asyncio.wrap_future(job)
+    future.add_done_callback(lambda done: done.cancelled() or done.exception())
+    try:
+        return await asyncio.wait_for(asyncio.shield(future), patience_s)
+    except TimeoutError:
+        if job.done():  # The drive's own.
+            raise
+        if not job.cancel():  # It has begun.
+            _silent[job] = what
+        raise _no_answer_of(what) from None
+
+
+def _no_answer_of(what: str) -> DriveSilent:
+    return DriveSilent(f"{what} does not answer. Look at its drive, or choose another folder.")

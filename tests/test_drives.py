@@ -1,0 +1,94 @@
+"""A drive that does not answer holds up who asked for it, and nobody else."""
+
+import asyncio
+import threading
+from collections.abc import Iterator
+
+import pytest
+
+from goshawk.drives import MOST_AT_ONCE, MOST_WAITING, on_drive
+from goshawk.errors import DriveSilent, NotFound
+from goshawk.web.studio import Studio
+from tests.web.conftest import studio
+
+__all__ = ["studio"]
+
+
+@pytest.fixture
+def answers() -> Iterator[threading.Event]:
+    event = threading.Event()
+    yield event
+    event.set()
+
+
+async def again(what: str) -> None:
+    """Ask until it answers."""
+    while True:
+        try:
+            return await on_drive(lambda: None, what)
+        except DriveSilent:
+            await asyncio.sleep(0.01)
+
+
+def test_it_is_waited_for_so_long_and_asked_no_more_until_it_answers(
+    answers: threading.Event,
+) -> None:
+    asked: list[str] = []
+
+    async def story() -> None:
+        with pytest.raises(
+            DriveSilent, match=r"The folder /far does not answer\. Look at its drive"
+        ):
+            await on_drive(answers.wait, "The folder /far", 0.01)
+        with pytest.raises(DriveSilent):
+            await on_drive(lambda: asked.append("far"), "The folder /far", None)
+        assert await on_drive(lambda: "here", "The folder /near") == "here"
+        more = [on_drive(answers.wait, f"The folder /{n}", 0.05) for n in range(MOST_AT_ONCE)]
+        silent = await asyncio.gather(*more, return_exceptions=True)
+        assert [type(one) for one in silent] == [DriveSilent] * MOST_AT_ONCE
+        # Every thread waits now: what could not begin is given up, and not done behind anybody's back.
+        with pytest.raises(DriveSilent):
+            await on_drive(lambda: asked.append("near"), "The folder /near", 0.01)
+        answers.set()
+        for name in ("far", "near", "0"):
+            await again(f"The folder /{name}")
+
+    asyncio.run(story())
+    assert asked == []
+
+
+def test_what_the_drive_says_itself_is_passed_on() -> None:
+    def refuse() -> None:
+        raise TimeoutError("the other end is gone")
+
+    async def story() -> None:
+        for _ in range(2):
+            with pytest.raises(TimeoutError, match="the other end is gone"):
+                await on_drive(refuse, "The folder /far")
+
+    asyncio.run(story())
+
+
+def test_settings_are_kept_while_the_drive_of_recordings_does_not_answer(
+    studio: Studio, answers: threading.Event, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def find(recording_id: str) -> None:
+        answers.wait()
+        raise NotFound("That recording is not there any more. Choose another.")
+
+    monkeypatch.setattr(studio.record.shelf, "find", find)
+
+    async def story() -> list[object]:
+        asks = [
+            asyncio.create_task(studio.record.heard_piece("gone", "was", "", 0.0, 1.0))
+            for _ in range(MOST_WAITING + 8)
+        ]
+        await asyncio.sleep(0)
+        await asyncio.wait_for(studio.changes.set_setting("inputs.voice.is_muted", True), 20.0)
+        assert studio.rig.inputs[0].is_muted
+        assert not any(one.done() for one in asks[:MOST_WAITING])
+        answers.set()
+        return [type(one) for one in await asyncio.gather(*asks, return_exceptions=True)]
+
+    found = asyncio.run(story())
+    assert found == [NotFound] * MOST_WAITING + [DriveSilent] * 8
