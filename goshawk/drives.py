@@ -11,6 +11,7 @@ from goshawk.errors import DriveSilent
 ANSWERS_S = 20.0
 """A disk that has stood still starts up in ten."""
 
+LOOKS_AGAIN_S = 0.5
 MOST_AT_ONCE, MOST_WAITING = 4, 32
 
 RECORDINGS = "A folder with recordings"
@@ -26,10 +27,7 @@ async def on_drive(work: Callable[[], T], what: str, patience_s: float | None = 
     """What ``work`` gives. ``what`` is what it is done on, as a sentence begins: while that has not answered for ``patience_s``
     (None: it may take its time), nothing else is begun on it. Raises DriveSilent, and what the work raises; work that was begun
     goes to its end, whoever has given up waiting."""
-    for jobs in (_under_way, _silent):
-        for job in [one for one in jobs if one.done()]:
-            del jobs[job]
-    if what in _silent.values() or len(_under_way) >= MOST_WAITING:
+    if _is_silent(what) or len(_under_way) >= MOST_WAITING:
         raise _no_answer_of(what)
     job = _threads.submit(work)
     _under_way[job] = what
@@ -43,6 +41,19 @@ async def on_drive(work: Callable[[], T], what: str, patience_s: float | None = 
         if not job.cancel():  # It has begun.
             _silent[job] = what
         raise _no_answer_of(what) from None
+
+
+async def answers_again(what: str) -> None:
+    """Wait until it has answered."""
+    while _is_silent(what):
+        await asyncio.sleep(LOOKS_AGAIN_S)
+
+
+def _is_silent(what: str) -> bool:
+    for jobs in (_under_way, _silent):
+        for job in [one for one in jobs if one.done()]:
+            del jobs[job]
+    return what in _silent.values()
 
 
 def _no_answer_of(what: str) -> DriveSilent:

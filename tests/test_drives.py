@@ -6,9 +6,11 @@ from collections.abc import Iterator
 
 import pytest
 
-from goshawk.drives import MOST_AT_ONCE, MOST_WAITING, on_drive
+from goshawk import drives
+from goshawk.drives import MOST_AT_ONCE, MOST_WAITING, RECORDINGS, on_drive
 from goshawk.errors import DriveSilent, NotFound
 from goshawk.web.studio import Studio
+from tests.observer.test_tuning import until
 from tests.web.conftest import studio
 
 __all__ = ["studio"]
@@ -55,6 +57,26 @@ def test_it_is_waited_for_so_long_and_asked_no_more_until_it_answers(
 
     asyncio.run(story())
     assert asked == []
+
+
+def test_the_list_is_asked_for_again_when_its_drive_has_answered(
+    studio: Studio, answers: threading.Event, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(drives, "LOOKS_AGAIN_S", 0.0)
+
+    async def story() -> None:
+        with pytest.raises(DriveSilent):
+            await on_drive(answers.wait, RECORDINGS, 0.01)
+        for _ in range(2):
+            with pytest.raises(DriveSilent, match="A folder with recordings does not answer"):
+                await studio.record.listed()
+        before = studio.record.facts.changes
+        answers.set()
+        await until(lambda: studio.record.facts.changes != before)
+        assert studio.record.facts.changes == before + 1
+        assert await studio.record.listed() == []
+
+    asyncio.run(story())
 
 
 def test_what_the_drive_says_itself_is_passed_on() -> None:

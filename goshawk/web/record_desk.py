@@ -16,7 +16,7 @@ from goshawk.core.recording.document import Figures, Mark, Recording, Track
 from goshawk.core.recording.names import folder_name, with_files
 from goshawk.core.recording.tracks import chosen_tracks, input_of, offered_tracks
 from goshawk.core.rig import Rig
-from goshawk.drives import RECORDINGS, on_drive
+from goshawk.drives import RECORDINGS, answers_again, on_drive
 from goshawk.engine.client import EngineClient
 from goshawk.errors import BadInput, BadSetting, DriveSilent, GoshawkError, NotFound, StoreUnusable
 from goshawk.observer import wishes
@@ -31,7 +31,7 @@ from goshawk.store.recordings.exporting import span_of
 from goshawk.store.recordings.mending import mend, mend_all
 from goshawk.store.recordings.names import new_id
 from goshawk.store.recordings.reading import read_piece
-from goshawk.store.recordings.shelf import Shelf
+from goshawk.store.recordings.shelf import KeptRecording, Shelf
 from goshawk.store.recordings.track_file import TrackFile
 from goshawk.store.work_folder import WorkFolder
 from goshawk.supervisor import Supervisor
@@ -86,6 +86,7 @@ class RecordDesk:
         self._document: Recording | None = None
         self._marks: dict[int, Mark] = {}
         self._restarts = 0
+        self._is_awaiting_drive = False
         self._auto = AutoMarks(self._put_auto_mark)
         # Another one than before a restart, which pages outlive.
         self._changes = time.time_ns() // 1_000_000
@@ -163,6 +164,21 @@ class RecordDesk:
                         self.list_changed()
         with suppress(DriveSilent):
             await on_drive(self.shelf.purge, RECORDINGS, MENDS_S)
+
+    async def listed(self) -> list[KeptRecording]:
+        """All that are kept, the newest first. Raises DriveSilent; pages then ask again when the drive has answered."""
+        try:
+            return await on_drive(self.shelf.listed, RECORDINGS)
+        except DriveSilent:
+            if not self._is_awaiting_drive:
+                self._is_awaiting_drive = True
+                self._supervisor.once("waiting for a drive", self._await_drive())
+            raise
+
+    async def _await_drive(self) -> None:
+        await answers_again(RECORDINGS)
+        self._is_awaiting_drive = False
+        self.list_changed()
 
     def list_changed(self) -> None:
         """The list of recordings is another."""

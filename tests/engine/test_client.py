@@ -20,6 +20,7 @@ from goshawk.engine.client import SEND_AGAIN_S, TAKEN_AT_ONCE, UNSEEN_S, EngineC
 from goshawk.engine.plan import Comparing, Plan
 from goshawk.engine.spawn import Spawned
 from goshawk.errors import TimelineLost
+from goshawk.system import processes
 from goshawk.system.links import Packets, packet_pair
 from goshawk.timeline.memory import Memory
 from goshawk.timeline.readings import EngineReading
@@ -202,11 +203,12 @@ def test_one_that_cannot_be_started_again_is_tried_until_it_can(
         assert memory is client.memory
         if tries < 4:
             raise TimelineLost("The audio process could not be started (too many files).")
-        process = SimpleNamespace(poll=lambda: None, wait=lambda patience_s: 0)
+        process = SimpleNamespace(poll=lambda: None, pid=7, kill=lambda: None)
         return Spawned(cast(Any, process), ours, memory)
 
     monkeypatch.setattr(client_module, "spawn", spawn)
-    for name in ("SEND_AGAIN_S", "FIRST_PAUSE_S"):
+    monkeypatch.setattr(processes, "KILLED_S", 0.0)
+    for name in ("SEND_AGAIN_S", "FIRST_PAUSE_S", "ENDS_S"):
         monkeypatch.setattr(client_module, name, 0.0)
     client._process = cast(Any, SimpleNamespace(poll=lambda: 1, returncode=1))
     client._spawned, client.seen_number = None, client.plan_number
@@ -215,7 +217,7 @@ def test_one_that_cannot_be_started_again_is_tried_until_it_can(
         watching = asyncio.create_task(client._watch_over())
         await until(lambda: client._end is ours)
         watching.cancel()
-        client._put_away()
+        await client._put_away()
 
     asyncio.run(story())
     assert tries == 4

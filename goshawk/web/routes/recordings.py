@@ -178,7 +178,7 @@ async def change_running_mark(number: int, change: MarkChange, studio: StudioDep
 @router.get("")
 async def list_recordings(studio: StudioDep) -> list[KeptRecording]:
     """All that are kept, the newest first."""
-    return await _beside(studio.record.shelf.listed)
+    return await studio.record.listed()
 
 
 @router.get("/{recording_id}")
