@@ -1,5 +1,5 @@
 """Work on a drive of the user's choice, which may not answer for minutes or ever: a network drive whose other end is gone, a disk
-that starts up. It has threads of its own, so that settings, figures and streams do not wait behind it."""
+that starts up. Each place has threads of its own, so that neither other places nor settings, figures and streams wait behind it."""
 
 import asyncio
 from collections.abc import Callable
@@ -12,13 +12,13 @@ ANSWERS_S = 20.0
 """A disk that has stood still starts up in ten."""
 
 LOOKS_AGAIN_S = 0.5
-MOST_AT_ONCE, MOST_WAITING = 4, 32
+MOST_AT_ONCE, MOST_WAITING, MOST_PLACES = 4, 32, 8
 
 RECORDINGS = "A folder with recordings"
 """Where many are looked at, or any may be."""
 
 T = TypeVar("T")
-_threads = ThreadPoolExecutor(MOST_AT_ONCE, thread_name_prefix="drive")
+_threads: dict[str, ThreadPoolExecutor] = {}
 _under_way: dict[Future[Any], str] = {}
 _silent: dict[Future[Any], str] = {}
 
@@ -29,7 +29,7 @@ async def on_drive(work: Callable[[], T], what: str, patience_s: float | None = 
     goes to its end, whoever has given up waiting."""
     if _is_silent(what) or len(_under_way) >= MOST_WAITING:
         raise _no_answer_of(what)
-    job = _threads.submit(work)
+    job = _threads_of(what).submit(work)
     _under_way[job] = what
     future = asyncio.wrap_future(job)
     future.add_done_callback(lambda done: done.cancelled() or done.exception())
@@ -41,6 +41,15 @@ async def on_drive(work: Callable[[], T], what: str, patience_s: float | None = 
         if not job.cancel():  # It has begun.
             _silent[job] = what
         raise _no_answer_of(what) from None
+
+
+def _threads_of(what: str) -> ThreadPoolExecutor:
+    """Those of this place; the place that was not asked for longest gives its own back when they have done what they were given."""
+    threads = _threads.pop(what, None) or ThreadPoolExecutor(MOST_AT_ONCE, "drive")
+    _threads[what] = threads
+    if len(_threads) > MOST_PLACES:
+        _threads.pop(next(iter(_threads))).shutdown(wait=False)
+    return threads
 
 
 async def answers_again(what: str) -> None:

@@ -3,12 +3,17 @@
 import asyncio
 import threading
 from collections.abc import Iterator
+from pathlib import Path
+from typing import ClassVar
 
 import pytest
 
 from goshawk import drives
-from goshawk.drives import MOST_AT_ONCE, MOST_WAITING, RECORDINGS, on_drive
+from goshawk.drives import MOST_AT_ONCE, MOST_PLACES, MOST_WAITING, RECORDINGS, on_drive
 from goshawk.errors import DriveSilent, NotFound
+from goshawk.recorder import messages
+from goshawk.recorder.client import RecorderClient
+from goshawk.web import record_desk
 from goshawk.web.studio import Studio
 from tests.observer.test_tuning import until
 from tests.web.conftest import studio
@@ -45,14 +50,18 @@ def test_it_is_waited_for_so_long_and_asked_no_more_until_it_answers(
         with pytest.raises(DriveSilent):
             await on_drive(lambda: asked.append("far"), "The folder /far", None)
         assert await on_drive(lambda: "here", "The folder /near") == "here"
-        more = [on_drive(answers.wait, f"The folder /{n}", 0.05) for n in range(MOST_AT_ONCE)]
-        silent = await asyncio.gather(*more, return_exceptions=True)
-        assert [type(one) for one in silent] == [DriveSilent] * MOST_AT_ONCE
-        # Every thread waits now: what could not begin is given up, and not done behind anybody's back.
-        with pytest.raises(DriveSilent):
-            await on_drive(lambda: asked.append("near"), "The folder /near", 0.01)
+        # What could not even begin is given up, and not done behind anybody's back.
+        waits = [on_drive(answers.wait, "The folder /away", 0.05) for _ in range(MOST_AT_ONCE)]
+        queued = on_drive(lambda: asked.append("away"), "The folder /away", 0.05)
+        silent = await asyncio.gather(*waits, queued, return_exceptions=True)
+        assert [type(one) for one in silent] == [DriveSilent] * (MOST_AT_ONCE + 1)
+        # Nor do many places hold up one more.
+        for n in range(2 * MOST_PLACES):
+            with pytest.raises(DriveSilent):
+                await on_drive(answers.wait, f"The folder /{n}", 0.0)
+        assert await on_drive(lambda: "here", "The folder /near") == "here"
         answers.set()
-        for name in ("far", "near", "0"):
+        for name in ("far", "away", "0"):
             await again(f"The folder /{name}")
 
     asyncio.run(story())
@@ -114,3 +123,42 @@ def test_settings_are_kept_while_the_drive_of_recordings_does_not_answer(
 
     found = asyncio.run(story())
     assert found == [NotFound] * MOST_WAITING + [DriveSilent] * 8
+
+
+class Begun(RecorderClient):
+    """One whose process is never there, as if it waited for its drive."""
+
+    begun: ClassVar[list[messages.Begin]] = []
+
+    def start(self, begin: messages.Begin) -> None:
+        self.begun.append(begin)
+        self._running = asyncio.create_task(asyncio.Event().wait())  # type: ignore[arg-type]
+
+
+def test_a_recording_whose_drive_takes_nothing_goes_on_in_the_programs_own_folder(
+    studio: Studio, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(record_desk, "RecorderClient", Begun)
+    monkeypatch.setattr(record_desk, "STARTS_S", 0.0)
+    monkeypatch.setattr(Begun, "begun", [])
+    said: list[str] = []
+    monkeypatch.setattr(studio.record, "_notify", lambda text, level: said.append(text))
+
+    async def story() -> None:
+        far = str(tmp_path / "far")
+        await studio.changes.set_setting("recording.folder", far)
+        await studio.record.start()
+        await until(lambda: len(said) == 2)
+        own = Begun.begun[0].rescue_folder
+        assert [one.folder for one in Begun.begun] == [far, own]
+        assert said[0] == (
+            f"The folder {far} does not answer. Look at its drive. It is recorded in {own} from now on."
+        )
+        assert said[1].endswith("Nothing is recorded as long as it does not.")
+        assert studio.record.state.stage == "starting"
+        # Stopped before it could begin: nothing is waited for.
+        await studio.record.stop()
+        await until(lambda: studio.record.state.stage == "off")
+        assert said[2].startswith("Nothing was recorded: the folder does not answer.")
+
+    asyncio.run(story())

@@ -36,7 +36,7 @@ class RecorderClient:
         self._writer: asyncio.StreamWriter | None = None
         self._process: subprocess.Popen[bytes] | None = None
         self._running: asyncio.Task[None] | None = None
-        self.is_ending = False
+        self.is_ending = self._is_given_up = False
         self.finished = asyncio.Event()
 
     @property
@@ -62,6 +62,14 @@ class RecorderClient:
         if self._running:
             self._running.cancel()
             await asyncio.gather(self._running, return_exceptions=True)
+
+    async def give_up(self) -> None:
+        """End it without what it may still write: it has written nothing yet."""
+        self.is_ending = self._is_given_up = True
+        if self._running:
+            self._running.cancel()
+            await asyncio.gather(self._running, return_exceptions=True)
+        self.finished.set()
 
     async def _keep_running(self, begin: messages.Begin) -> None:
         next_begin: messages.Begin | None = begin
@@ -99,5 +107,5 @@ class RecorderClient:
             self._writer.close()
             self._writer = None
             # It writes what it has. On a drive that does not answer it is left to do that when it can.
-            await see_end(self._process, WRITES_S, is_killed=False)
+            await see_end(self._process, WRITES_S, is_killed=self._is_given_up)
         return is_finished

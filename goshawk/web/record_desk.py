@@ -7,9 +7,10 @@ import time
 from collections.abc import Awaitable, Callable
 from contextlib import suppress
 from datetime import UTC, datetime
-from functools import partial
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from goshawk.core.graph.stations import came, recorded_as
 from goshawk.core.recording.document import Figures, Mark, Recording, Track
@@ -41,6 +42,9 @@ from goshawk.web.hand_over import HandOverDesk
 from goshawk.web.heard_again import HeardAgain
 
 LOOKS_EVERY_S = 1.0
+STARTS_S = 8.0
+"""A recorder that has begun nothing for so long waits for its drive."""
+
 MENDS_AGAIN_S = 8.0
 MENDS_S = 600.0
 """Hours of a recording may have to be read."""
@@ -155,15 +159,16 @@ class RecordDesk:
         """Mend what was left running, now and when its recorder has had time to end."""
         for wait_s in (0.0, MENDS_AGAIN_S):
             await asyncio.sleep(wait_s)
-            for folder in self.folders():
-                with suppress(DriveSilent):  # The others are mended.
-                    for sentence in await on_drive(
-                        partial(mend_all, folder), f"The folder {folder}", MENDS_S
-                    ):
-                        self._notify(sentence, "news")
-                        self.list_changed()
+            await asyncio.gather(*(self._mend_in(folder) for folder in self.folders()))
         with suppress(DriveSilent):
             await on_drive(self.shelf.purge, RECORDINGS, MENDS_S)
+
+    async def _mend_in(self, folder: Path) -> None:
+        with suppress(DriveSilent):  # It is mended at the next start.
+            what = f"The folder {folder}"
+            for sentence in await on_drive(lambda: mend_all(folder), what, MENDS_S):
+                self._notify(sentence, "news")
+                self.list_changed()
 
     async def listed(self) -> list[KeptRecording]:
         """All that are kept, the newest first. Raises DriveSilent; pages then ask again when the drive has answered."""
@@ -207,13 +212,33 @@ class RecordDesk:
         self._marks = {}
         self._restarts = 0
         self._auto = AutoMarks(self._put_auto_mark)
-        client = RecorderClient(self._engine().memory.name, self._on_said, self._on_lost)
-        self._client = client
+        self._client = client = self._recorder()
         self._set(RecordingState(stage="starting"))
-        client.start(self._begin(tracks, ""))
-        self._supervisor.once("recording", self._until_finished(client))
+        self._start(client, self._begin(tracks, ""))
         self._supervisor.once("remembering the folder", self._remember(self.folder))
         return self.state
+
+    def _start(self, client: RecorderClient, begin: messages.Begin) -> None:
+        client.start(begin)
+        self._supervisor.once("recording", self._until_finished(client))
+        self._supervisor.once("starting to record", self._see_begun(client, begin))
+
+    async def _see_begun(self, client: RecorderClient, begin: messages.Begin) -> None:
+        """A drive may say how much room it has, and yet take nothing: then it goes on in the program's own folder."""
+        await asyncio.sleep(STARTS_S)
+        if self._client is not client or self.state.id or self.state.stage == "ending":
+            return
+        said = f"The folder {begin.folder} does not answer. Look at its drive."
+        if begin.folder == begin.rescue_folder:
+            self._notify(f"{said} Nothing is recorded as long as it does not.", "trouble")
+        else:
+            self._notify(f"{said} It is recorded in {begin.rescue_folder} from now on.", "trouble")
+            self._client = other = self._recorder()
+            await client.give_up()
+            self._start(other, msgspec.structs.replace(begin, folder=begin.rescue_folder))
+
+    def _recorder(self) -> RecorderClient:
+        return RecorderClient(self._engine().memory.name, self._on_said, self._on_lost)
 
     async def _remember(self, folder: Path) -> None:
         self._past_folders = [folder, *(one for one in self._past_folders if one != folder)]
@@ -273,7 +298,17 @@ class RecordDesk:
         self._set(self.state.model_copy(update={"stage": "ending"}))
         client.is_ending = True
         client.tell(messages.End())
+        if not self.state.id:
+            self._supervisor.once("ending what has not begun", self._see_ended(client))
         return self.state
+
+    async def _see_ended(self, client: RecorderClient) -> None:
+        await asyncio.sleep(STARTS_S)
+        if self._client is client and not self.state.id:
+            self._notify(
+                "Nothing was recorded: the folder does not answer. Look at its drive.", "trouble"
+            )
+            await client.give_up()
 
     async def close(self) -> None:
         """The program ends: the recorder ends by itself, to the last frame, and is not waited for longer than a moment."""
