@@ -8,10 +8,11 @@ import sys
 from collections.abc import Iterator
 from pathlib import Path
 from threading import Thread
+from typing import Any
 
 import pytest
 
-from goshawk.system import links, processes
+from goshawk.system import ending, links, processes
 from goshawk.system.links import FramedPackets, Packets, find, offer, packet_pair
 from goshawk.system.locks import lock
 
@@ -144,6 +145,11 @@ class Unending:
 
     def poll(self) -> None: ...
 
+    def wait(self, patience_s: float | None = None) -> Any:
+        if patience_s is not None:
+            raise subprocess.TimeoutExpired("this", patience_s)
+        return asyncio.Event().wait()
+
     def kill(self) -> None:
         self.killed += 1
 
@@ -153,12 +159,14 @@ def test_a_process_that_the_system_does_not_let_go_is_left_to_it(
 ) -> None:
     monkeypatch.setattr(processes, "KILLED_S", 0.0)
     one, other = Unending(), Unending()
-    asyncio.run(processes.see_end(one, 0.0))  # type: ignore[arg-type]
-    asyncio.run(processes.see_end(other, 0.0, is_killed=False))  # type: ignore[arg-type]
-    assert (one.killed, other.killed) == (1, 0)
-    assert caplog.text.count("does not end and is left behind") == 2
+    asyncio.run(ending.see_end(one, 0.0))  # type: ignore[arg-type]
+    asyncio.run(ending.see_end(other, 0.0, is_killed=False))  # type: ignore[arg-type]
+    asyncio.run(ending.kill(other))  # type: ignore[arg-type]
+    processes.kill_now(other)  # type: ignore[arg-type]
+    assert (one.killed, other.killed) == (1, 2)
+    assert caplog.text.count("does not end and is left behind") == 4
     sleeper = subprocess.Popen([sys.executable, "-c", "input()"], stdin=subprocess.PIPE)
-    asyncio.run(processes.see_end(sleeper, 0.0))
+    asyncio.run(ending.see_end(sleeper, 0.0))
     assert sleeper.wait() < 0
     assert sleeper.stdin
     sleeper.stdin.close()

@@ -23,8 +23,8 @@ from goshawk.engine import messages
 from goshawk.engine.plan import Comparing, Plan
 from goshawk.engine.spawn import Spawned, spawn
 from goshawk.errors import TimelineLost
+from goshawk.system.ending import see_end
 from goshawk.system.links import Packets
-from goshawk.system.processes import see_end
 from goshawk.timeline.memory import Memory, sweep
 from goshawk.timeline.readings import EngineReading
 from goshawk.units import SAMPLE_RATE_HZ

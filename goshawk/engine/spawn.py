@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from goshawk.errors import TimelineLost
 from goshawk.system.links import Packets, packets
-from goshawk.system.processes import start_process
+from goshawk.system.processes import kill_now, start_process
 from goshawk.timeline.memory import Memory, sweep
 
 
@@ -21,8 +21,7 @@ class Spawned:
     def give_up(self) -> None:
         """End it: it is not wanted after all."""
         self.end.close()
-        self.process.kill()
-        self.process.wait()
+        kill_now(self.process)
         self.memory.remove()
 
 

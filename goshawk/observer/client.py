@@ -11,7 +11,8 @@ from typing import Any
 from goshawk.errors import GoshawkError, ObserverLost, StoreUnusable
 from goshawk.links import put
 from goshawk.observer import wishes
-from goshawk.system.processes import see_end, start_process
+from goshawk.system.ending import see_end
+from goshawk.system.processes import start_process
 
 log = logging.getLogger(__name__)
 

@@ -8,7 +8,8 @@ from collections.abc import Awaitable, Callable
 
 from goshawk.links import put
 from goshawk.recorder import messages
-from goshawk.system.processes import see_end, start_process
+from goshawk.system.ending import see_end
+from goshawk.system.processes import start_process
 
 log = logging.getLogger(__name__)
 

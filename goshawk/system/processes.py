@@ -1,12 +1,10 @@
 """Starting the processes that the application consists of, and what there is to know of the system's."""
 
-import asyncio
 import logging
 import os
 import socket
 import subprocess
 import sys
-import time
 
 from goshawk.system.links import offer
 
@@ -40,36 +38,23 @@ def start_process(
     try:
         return process, link.taken(lambda: process.poll() is None)
     except OSError:
-        process.kill()
-        process.wait()
+        kill_now(process)
         raise
 
 
 KILLED_S = 1.0
 """The system lets a process go sooner, unless it waits for a drive or a device that does not answer."""
 
-
-async def see_end(
-    process: "subprocess.Popen[bytes]", by_itself_s: float, *, is_killed: bool = True
-) -> None:
-    """Wait until it has ended: by itself for so long, else killed if it ``is_killed``. Returns in any case soon after that: one
-    that the system does not let go is left to it, and nothing here waits for it for ever."""
-    if await _is_gone(process, by_itself_s):
-        return
-    if is_killed:
-        process.kill()
-        if await _is_gone(process, KILLED_S):
-            return
-    log.warning("process %s does not end and is left behind", process.pid)
+LEFT_BEHIND = "process %s does not end and is left behind"
 
 
-async def _is_gone(process: "subprocess.Popen[bytes]", patience_s: float) -> bool:
-    until = time.monotonic() + patience_s
-    while process.poll() is None:
-        if time.monotonic() >= until:
-            return False
-        await asyncio.sleep(0.01)
-    return True
+def kill_now(process: "subprocess.Popen[bytes]") -> None:
+    """End it at once, and wait for that no longer than it makes sense."""
+    process.kill()
+    try:
+        process.wait(KILLED_S)
+    except subprocess.TimeoutExpired:
+        log.warning(LEFT_BEHIND, process.pid)
 
 
 def may_open(count: int) -> bool:

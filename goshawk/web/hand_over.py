@@ -19,6 +19,7 @@ from goshawk.errors import BadInput, NotFound
 from goshawk.store.recordings.exporting import span_of
 from goshawk.store.work_folder import WorkFolder
 from goshawk.supervisor import Supervisor
+from goshawk.system.ending import kill
 
 LONGEST_SAID = 600
 
@@ -111,8 +112,7 @@ class HandOverDesk:
         """Break off what is made, and throw away what was."""
         process, self._process = self._process, None
         if process and process.returncode is None:
-            process.kill()
-            await process.wait()
+            await kill(process)
         folder, self._folder = self._folder, None
         if folder:
             await asyncio.to_thread(shutil.rmtree, folder, True)

@@ -21,6 +21,7 @@ from goshawk.core.routing import LOUDSPEAKERS
 from goshawk.devices.cards import Card, Cards, as_devices
 from goshawk.devices.sound_server.control import SoundServer
 from goshawk.errors import GoshawkError, NoSoundServer, SoundServerRefused
+from goshawk.system.ending import kill
 
 log = logging.getLogger(__name__)
 
@@ -267,5 +268,4 @@ async def _listed_cards() -> Cards:
         return Cards(trouble="The sound cards could not be listed: a driver hangs or fails.")
     finally:
         if process.returncode is None:
-            process.kill()
-            await process.wait()
+            await kill(process)
