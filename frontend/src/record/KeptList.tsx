@@ -57,6 +57,7 @@ export function KeptList() {
         </p>
       )}
       {trouble && <p role="alert">▲ {trouble}</p>}
+      {!kept && !trouble && <p className="text-[13px] text-quiet">Reading the folder …</p>}
       {kept?.length === 0 && (
         <p className="text-[13px] text-quiet">
           Nothing is kept yet. Press Record, speak, and stop: it stands here then.
