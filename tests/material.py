@@ -40,9 +40,8 @@ def speech_rms(sound: Mono) -> float:
     return float(np.sqrt(power[power > power.max() / 1000].mean()))
 
 
-@cache
 def noise(name: str, seconds: float, seed: int = 7) -> Mono:
-    """A steady noise of unit RMS, shape (frames,); the same one to whoever asks, so nobody writes into it."""
+    """A steady noise of unit RMS, shape (frames,)."""
     rng = np.random.default_rng(seed)
     wanted = int(seconds * RATE_HZ)
     frames = next_fast_len(
