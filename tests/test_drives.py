@@ -136,10 +136,19 @@ class Begun(RecorderClient):
 
 
 def test_a_recording_whose_drive_takes_nothing_goes_on_in_the_programs_own_folder(
-    studio: Studio, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    studio: Studio, answers: threading.Event, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(record_desk, "RecorderClient", Begun)
+    takes: list[Path] = []
+
+    def take_a_little(folder: Path) -> None:
+        takes.append(folder)
+        if len(takes) > 3:
+            answers.wait()
+
+    monkeypatch.setattr(record_desk, "_take_a_little", take_a_little)
     monkeypatch.setattr(record_desk, "STARTS_S", 0.0)
+    monkeypatch.setattr(record_desk, "TAKES_S", 0.05)
     monkeypatch.setattr(Begun, "begun", [])
     said: list[str] = []
     monkeypatch.setattr(studio.record, "_notify", lambda text, level: said.append(text))
@@ -151,6 +160,8 @@ def test_a_recording_whose_drive_takes_nothing_goes_on_in_the_programs_own_folde
         await until(lambda: len(said) == 2)
         own = Begun.begun[0].rescue_folder
         assert [one.folder for one in Begun.begun] == [far, own]
+        # While it answers, only the computer is slow: it is waited for.
+        assert takes == [Path(far)] * 4 + [Path(own)]
         assert said[0] == (
             f"The folder {far} does not answer. Look at its drive. It is recorded in {own} from now on."
         )
@@ -159,6 +170,6 @@ def test_a_recording_whose_drive_takes_nothing_goes_on_in_the_programs_own_folde
         # Stopped before it could begin: nothing is waited for.
         await studio.record.stop()
         await until(lambda: studio.record.state.stage == "off")
-        assert said[2].startswith("Nothing was recorded: the folder does not answer.")
+        assert said[2].startswith("Nothing was recorded: it had not begun")
 
     asyncio.run(story())

@@ -3,6 +3,7 @@
 import asyncio
 import shutil
 import sqlite3
+import tempfile
 import time
 from collections.abc import Awaitable, Callable
 from contextlib import suppress
@@ -43,7 +44,9 @@ from goshawk.web.heard_again import HeardAgain
 
 LOOKS_EVERY_S = 1.0
 STARTS_S = 8.0
-"""A recorder that has begun nothing for so long waits for its drive."""
+"""A recorder that has begun nothing for so long may wait for its drive, which is tried then."""
+
+TAKES_S = 2.0
 
 MENDS_AGAIN_S = 8.0
 MENDS_S = 600.0
@@ -225,9 +228,12 @@ class RecordDesk:
 
     async def _see_begun(self, client: RecorderClient, begin: messages.Begin) -> None:
         """A drive may say how much room it has, and yet take nothing: then it goes on in the program's own folder."""
-        await asyncio.sleep(STARTS_S)
-        if self._client is not client or self.state.id or self.state.stage == "ending":
-            return
+        while True:
+            await asyncio.sleep(STARTS_S)
+            if self._client is not client or self.state.id or self.state.stage == "ending":
+                return
+            if await self._is_silent(Path(begin.folder)):
+                break  # Else it is the computer that is slow.
         said = f"The folder {begin.folder} does not answer. Look at its drive."
         if begin.folder == begin.rescue_folder:
             self._notify(f"{said} Nothing is recorded as long as it does not.", "trouble")
@@ -236,6 +242,14 @@ class RecordDesk:
             self._client = other = self._recorder()
             await client.give_up()
             self._start(other, msgspec.structs.replace(begin, folder=begin.rescue_folder))
+
+    async def _is_silent(self, folder: Path) -> bool:
+        try:
+            with suppress(OSError):  # That is an answer.
+                await on_drive(lambda: _take_a_little(folder), f"The folder {folder}", TAKES_S)
+        except DriveSilent:
+            return True
+        return False
 
     def _recorder(self) -> RecorderClient:
         return RecorderClient(self._engine().memory.name, self._on_said, self._on_lost)
@@ -305,9 +319,7 @@ class RecordDesk:
     async def _see_ended(self, client: RecorderClient) -> None:
         await asyncio.sleep(STARTS_S)
         if self._client is client and not self.state.id:
-            self._notify(
-                "Nothing was recorded: the folder does not answer. Look at its drive.", "trouble"
-            )
+            self._notify("Nothing was recorded: it had not begun when it was stopped.", "trouble")
             await client.give_up()
 
     async def close(self) -> None:
@@ -516,10 +528,20 @@ def _cut_take(folder: Path, track: Track, first: int, end: int, path: Path) -> N
 
 def _free_bytes(folder: Path) -> int | None:
     """What the disk has of which a folder is, or would be, a part; None if that cannot be told."""
+    try:
+        return shutil.disk_usage(_there(folder)).free
+    except OSError:
+        return None
+
+
+def _take_a_little(folder: Path) -> None:
+    with tempfile.TemporaryFile(dir=_there(folder)):
+        pass
+
+
+def _there(folder: Path) -> Path:
+    """The folder, or the nearest one around it that is there. Raises OSError."""
     for place in (folder, *folder.parents):
         if place.is_dir():
-            try:
-                return shutil.disk_usage(place).free
-            except OSError:
-                return None
-    return None
+            return place
+    raise FileNotFoundError(str(folder))
