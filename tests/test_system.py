@@ -15,6 +15,8 @@ import pytest
 from goshawk.system import ending, links, processes
 from goshawk.system.links import FramedPackets, Packets, find, offer, packet_pair
 from goshawk.system.locks import lock
+from goshawk.system.scheduling import is_kept_waiting
+from tests.waiting import wait_for
 
 ROOT = Path(__file__).parents[1]
 OF_ONE_SYSTEM = re.compile(
@@ -170,3 +172,17 @@ def test_a_process_that_the_system_does_not_let_go_is_left_to_it(
     assert sleeper.wait() < 0
     assert sleeper.stdin
     sleeper.stdin.close()
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="only Linux says so")
+def test_a_process_that_would_go_on_is_told_from_one_that_waits_for_something_else() -> None:
+    python = [sys.executable, "-c"]
+    with (
+        subprocess.Popen([*python, "while True: pass"]) as busy,
+        subprocess.Popen([*python, "input()"], stdin=subprocess.PIPE) as resting,
+    ):
+        wait_for("work", lambda: is_kept_waiting(busy.pid))
+        wait_for("rest", lambda: not is_kept_waiting(resting.pid))
+        busy.kill()
+        resting.kill()
+    assert not is_kept_waiting(busy.pid), "it is gone"

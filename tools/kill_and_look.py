@@ -20,6 +20,7 @@ from typing import Any
 import psutil
 
 from tests.server.running import Server
+from tests.waiting import PATIENCE_S, wait_for
 
 PATHS = ("inputs.game.fader_db", "inputs.music.fader_db", "inputs.copilot.fader_db")
 
@@ -43,6 +44,9 @@ class Count:
 
 SAID_EVERY = 25
 
+MOST_CHANGES = 80
+"""Are acknowledged before a kill: it comes at any moment, on a fast machine and on a slow one."""
+
 
 class Changer:
     """Changes settings as fast as they are acknowledged, and remembers what was."""
@@ -64,11 +68,17 @@ class Changer:
                 value = self._random.random() < 0.5
             self.asked[path] = value
             try:
-                self._server.change(path, value, timeout=5.0)
+                self._server.change(path, value, timeout=PATIENCE_S)
             except (OSError, ValueError, HTTPException):
                 return
             self.acknowledged[path] = value
             self.count += 1
+
+    def wait_for(self, changes: int) -> None:
+        """Until so many more were acknowledged, or none is any more."""
+        until = self.count + changes
+        while self.count < until and self._thread.is_alive():
+            time.sleep(0.001)
 
     def stop(self) -> None:
         self._is_over.set()
@@ -90,7 +100,7 @@ def compare(count: Count, changer: Changer, state: Any) -> None:
 
 
 def gone(processes: list[psutil.Process]) -> list[str]:
-    _, alive = psutil.wait_procs(processes, timeout=5.0)
+    _, alive = psutil.wait_procs(processes, timeout=PATIENCE_S)
     return [f"process {one.pid} {' '.join(one.cmdline()[:4])}" for one in alive if one.is_running()]
 
 
@@ -99,7 +109,7 @@ def kill_web(server: Server, kills: int, seed: int = 0) -> Count:
     count, source = Count(), random.Random(seed)
     for number in range(kills):
         changer = Changer(server, seed + number)
-        time.sleep(source.uniform(0.0, 0.4))
+        changer.wait_for(source.randint(1, MOST_CHANGES))
         if source.random() < 0.3:
             with suppress(OSError):
                 server.ask("/api/sound-check/takes/room", timeout=2.0)
@@ -137,24 +147,28 @@ def child_of(server: Server, name: str) -> psutil.Process:
         time.sleep(0.05)
 
 
+def levels_of(server: Server, part: str) -> Any:
+    """A part of the newest levels; of none, an empty one."""
+    return (server.ask("/api/levels", "GET") or {}).get(part, {})
+
+
 def kill_observer(server: Server, kills: int, seed: int = 0) -> Count:
     """Kill the observer at any moment: the sound goes on, and figures come back."""
     count, source = Count(), random.Random(seed)
     for number in range(kills):
         changer = Changer(server, 2000 + seed + number)
-        time.sleep(source.uniform(0.0, 0.3))
+        changer.wait_for(source.randint(1, MOST_CHANGES))
         victim, engine = child_of(server, "observer"), child_of(server, "engine").pid
         victim.kill()
         time.sleep(0.1)
         changer.stop()
         count.kills += 1
-        for _ in range(600):
-            if child_of(server, "observer").pid != victim.pid and server.ask("/api/levels", "GET"):
-                break
-            time.sleep(0.05)
-        else:
-            count.lost.append("the observer did not come back")
-            return count
+        wait_for(
+            "the observer",
+            lambda lost=victim.pid: (
+                child_of(server, "observer").pid != lost and server.ask("/api/levels", "GET")
+            ),
+        )
         if child_of(server, "engine").pid != engine:
             count.lost.append("the audio process went with it")
         compare(count, changer, server.ask("/api/state", "GET"))
@@ -169,30 +183,21 @@ def kill_engine(server: Server, kills: int, seed: int = 0) -> Count:
     count, source = Count(), random.Random(seed)
     for number in range(kills):
         changer = Changer(server, 1000 + seed + number)
-        time.sleep(source.uniform(0.0, 0.3))
+        changer.wait_for(source.randint(1, MOST_CHANGES))
         victim = child_of(server, "engine")
-        restarts = (server.ask("/api/levels", "GET") or {}).get("engine", {}).get("restarts", 0)
+        restarts = levels_of(server, "engine").get("restarts", 0)
         os.kill(victim.pid, signal.SIGKILL)
         time.sleep(0.1)
         changer.stop()
         server.change("inputs.voice.is_muted", True)
         count.kills += 1
-        for _ in range(600):
-            levels = server.ask("/api/levels", "GET")
-            if levels and levels["engine"]["restarts"] > restarts:
-                break
-            time.sleep(0.05)
-        else:
-            count.lost.append("the audio process did not come back")
-            return count
+        wait_for(
+            "the audio process",
+            lambda most=restarts: levels_of(server, "engine").get("restarts", 0) > most,
+        )
         changer.acknowledged["inputs.voice.is_muted"] = True
         compare(count, changer, server.ask("/api/state", "GET"))
-        for _ in range(100):
-            if (server.ask("/api/levels", "GET") or {}).get("reach", {}).get("viewers") == "closed":
-                break
-            time.sleep(0.05)
-        else:
-            count.lost.append("a muted voice reaches the viewers after a restart")
+        wait_for("the mute", lambda: levels_of(server, "reach").get("viewers") == "closed")
         count.left_behind += gone([victim])
         if count.kills % SAID_EVERY == 0:
             count.say("audio process, so far")

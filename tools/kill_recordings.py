@@ -25,8 +25,8 @@ from goshawk.core.recording.document import Recording
 from goshawk.store.recordings.folder import load_document
 from goshawk.store.recordings.mending import mend
 from tests.server.running import Server
+from tests.waiting import PATIENCE_S, wait_for
 
-PATIENCE_S = 30.0
 MOST_MISSING_S = 1.0
 POLL_S, POLLS = 0.05, 8
 """Longer than from one status of the recorder to the next."""
@@ -51,18 +51,6 @@ class Count:
         )
         for one in self.faults:
             print(f"  {one}")
-
-
-def wait_for(what: str, look: Any) -> Any:
-    """What ``look`` gives once it is something. Raises AssertionError when that takes too long."""
-    until = time.monotonic() + PATIENCE_S
-    while time.monotonic() < until:
-        with suppress(OSError):
-            found = look()
-            if found:
-                return found
-        time.sleep(0.05)
-    raise AssertionError(f"waited in vain for {what}")
 
 
 def running(server: Server) -> Any:

@@ -25,6 +25,7 @@ from goshawk.engine.spawn import Spawned, spawn
 from goshawk.errors import TimelineLost
 from goshawk.system.ending import see_end
 from goshawk.system.links import Packets
+from goshawk.system.scheduling import is_kept_waiting
 from goshawk.timeline.memory import Memory, sweep
 from goshawk.timeline.readings import EngineReading
 from goshawk.units import SAMPLE_RATE_HZ
@@ -33,6 +34,13 @@ log = logging.getLogger(__name__)
 
 SILENT_S = 3.0
 """An engine that said nothing for this long is taken for hung, and replaced."""
+
+KEPT_WAITING_S = 15.0
+"""The same for one that the system lets wait for a processor or a disk: on a machine that is short of both, another would only come
+later."""
+
+LATE_LOOK_S = 0.5
+"""A look that comes later than this after the last counts no more: the whole machine may have stood still, and the engine with us."""
 
 START_S = 180.0
 """A first start compiles every kernel."""
@@ -83,7 +91,7 @@ class EngineClient:
         self._process: subprocess.Popen[bytes] | None = None
         self._end: Packets | None = None
         self._is_ready = False
-        self._heard_at = self._ready_at = 0.0
+        self._silent_s = self._looked_at = self._ready_at = 0.0
         self._watch: asyncio.Task[None] | None = None
         self._is_stopping = False
         self.restarts = self._lost_in_a_row = 0
@@ -238,6 +246,9 @@ class EngineClient:
         restarts = self.restarts
         self._once(messages.Hurry(round(seconds * SAMPLE_RATE_HZ)))
         while self.heard_frames < until and restarts == self.restarts:
+            self._silent_s = (
+                0.0  # It waits for whoever reads its sound, and says nothing meanwhile.
+            )
             await asyncio.sleep(0.01)
 
     def _once(self, message: messages.ToEngine) -> None:
@@ -259,7 +270,8 @@ class EngineClient:
         self._is_ready = False
         self.seen_number = 0
         self._ready_at = 0.0
-        self._heard_at = self._unseen_since = time.monotonic()
+        self._looked_at = self._unseen_since = time.monotonic()
+        self._silent_s = 0.0
         # It waits in the socket: a pipe that is not read yet could hold us up.
         with contextlib.suppress(OSError):  # It has ended already: that is seen as with any other.
             messages.send(ours, messages.NewPlan.of(self._plan))
@@ -286,7 +298,7 @@ class EngineClient:
                         self._is_ready = True
                         self._ready_at = time.monotonic()
                         self._send_plan()
-                self._heard_at = time.monotonic()
+                self._silent_s = 0.0
         except EOFError:
             asyncio.get_running_loop().remove_reader(end)
             self._is_ready = False
@@ -316,9 +328,7 @@ class EngineClient:
         """Send again what was not taken, and put another process in the place of one that is lost."""
         self._follow_plan()
         assert self._process
-        patience = SILENT_S if self._is_ready else START_S
-        is_hung = time.monotonic() - self._heard_at > patience and not self._has_waiting()
-        if self._process.poll() is None and not is_hung:
+        if self._process.poll() is None and not self._is_hung():
             return
         log.warning(
             "audio process lost (exit code %s), starting it again", self._process.returncode
@@ -338,6 +348,17 @@ class EngineClient:
             # The one that is gone is found lost at the next look, and so this is tried again.
             if was_there:
                 self._on_notice(f"{error} It is tried again and again.")
+
+    def _is_hung(self) -> bool:
+        """Whether it has said nothing for so long that nothing more is to be expected of it."""
+        assert self._process
+        now = time.monotonic()
+        self._silent_s += min(now - self._looked_at, LATE_LOOK_S)
+        self._looked_at = now
+        patience_s = SILENT_S if self._is_ready else START_S
+        if self._silent_s <= patience_s or self._has_waiting():
+            return False
+        return self._silent_s > KEPT_WAITING_S or not is_kept_waiting(self._process.pid)
 
     def _has_waiting(self) -> bool:
         """Whether the engine has spoken and it is we who are slow."""

@@ -5,6 +5,7 @@ import os
 import sys
 from collections.abc import Iterator
 from functools import cache
+from pathlib import Path
 
 
 def take_realtime(priority: int) -> bool:
@@ -37,6 +38,16 @@ def grants_realtime() -> bool:
     """Whether the system grants this process real-time scheduling."""
     with realtime(1) as is_granted:
         return is_granted
+
+
+def is_kept_waiting(pid: int) -> bool:
+    """Whether a process would go on if it were let: it waits for a processor, has one, or waits for a disk. False where the
+    system does not say (Linux does, see proc(5))."""
+    try:
+        told = Path(f"/proc/{pid}/stat").read_text()
+    except OSError:
+        return False
+    return told.rpartition(") ")[2][:1] in ("R", "D")
 
 
 def give_way(steps: int) -> None:

@@ -16,7 +16,14 @@ from goshawk.core.routing import MOST_INPUTS, MOST_STAGES_IN_ALL
 from goshawk.engine import client as client_module
 from goshawk.engine import messages
 from goshawk.engine import spawn as spawn_module
-from goshawk.engine.client import SEND_AGAIN_S, TAKEN_AT_ONCE, UNSEEN_S, EngineClient
+from goshawk.engine.client import (
+    KEPT_WAITING_S,
+    SEND_AGAIN_S,
+    SILENT_S,
+    TAKEN_AT_ONCE,
+    UNSEEN_S,
+    EngineClient,
+)
 from goshawk.engine.plan import Comparing, Plan
 from goshawk.engine.spawn import Spawned
 from goshawk.errors import TimelineLost
@@ -226,6 +233,36 @@ def test_one_that_cannot_be_started_again_is_tried_until_it_can(
     assert "too many files" in failed
     assert "tried again" in failed
     client._end = engine  # for the fixture to close
+
+
+def test_only_an_engine_that_could_have_spoken_is_taken_for_hung(
+    linked: Linked, time: Time, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """On a machine that stood still for seconds it was killed, and the next one took seconds more to come."""
+    client, is_kept_waiting = linked.client, False
+    client._process = cast(Any, SimpleNamespace(poll=lambda: None, pid=7))
+    client._looked_at = time.now
+    monkeypatch.setattr(client_module, "is_kept_waiting", lambda pid: is_kept_waiting)
+
+    def hung_after_s() -> float:
+        client._silent_s, looks = 0.0, 0
+        while not client._is_hung():
+            time.now += SEND_AGAIN_S
+            looks += 1
+        return looks * SEND_AGAIN_S
+
+    assert hung_after_s() == pytest.approx(SILENT_S, abs=2 * SEND_AGAIN_S)
+    is_kept_waiting = True
+    assert hung_after_s() == pytest.approx(KEPT_WAITING_S, abs=2 * SEND_AGAIN_S)
+    is_kept_waiting = False
+    for _ in range(4):  # Standing still four times says no more than four late looks.
+        client._silent_s = 0.0
+        time.now += 20.0
+        assert not client._is_hung()
+    # What has come is read before anything is concluded.
+    client._silent_s = 2 * SILENT_S
+    messages.send(linked.engine, messages.Said("here I am"))
+    assert not client._is_hung()
 
 
 def test_a_memory_outlives_a_process_that_cannot_be_started_on_it(

@@ -20,6 +20,7 @@ from websockets.sync.client import connect
 from websockets.typing import Origin
 
 from goshawk.timeline.memory import TEST_CLOCK
+from tests.waiting import PATIENCE_S
 
 
 class Server:
@@ -33,7 +34,7 @@ class Server:
         opens: bool = False,
         python: str = sys.executable,
         cwd: Path | None = None,
-        patience_s: float = 60.0,
+        patience_s: float = PATIENCE_S,
     ) -> None:
         self._env, self._python, self._patience_s = env or dict(os.environ), python, patience_s
         self._cwd = cwd  # Python looks there first for what it is to run
@@ -89,11 +90,13 @@ class Server:
         self._process.kill()
         self._process.wait()
 
-    def stop(self, with_signal: int = signal.SIGTERM, patience_s: float = 10.0) -> None:
+    def stop(self, with_signal: int = signal.SIGTERM, patience_s: float = PATIENCE_S) -> None:
         self._process.send_signal(with_signal)
         self._process.wait(patience_s)
 
-    def ask(self, path: str, method: str = "POST", body: Any = None, timeout: float = 30.0) -> Any:
+    def ask(
+        self, path: str, method: str = "POST", body: Any = None, timeout: float = PATIENCE_S
+    ) -> Any:
         """The answer to a request."""
         data = b"" if body is None and method == "POST" else None
         if body is not None:
@@ -113,7 +116,7 @@ class Server:
             return error.code
         return 0
 
-    def change(self, path: str, value: Any, timeout: float = 30.0) -> Any:
+    def change(self, path: str, value: Any, timeout: float = PATIENCE_S) -> Any:
         """Set one setting; the state when it is acknowledged."""
         return self.ask("/api/rig", "PATCH", {"path": path, "value": value}, timeout)
 
@@ -125,7 +128,7 @@ class Server:
 
     def pass_time(self, seconds: float) -> None:
         """Let so much sound pass, as fast as the machine allows."""
-        self.ask(f"/api/test-clock?seconds={seconds}", timeout=120.0)
+        self.ask(f"/api/test-clock?seconds={seconds}", timeout=PATIENCE_S)
 
     @contextmanager
     def hurried(self) -> Iterator[None]:
@@ -155,7 +158,7 @@ class Server:
 
     def begin_anew(self) -> None:
         """Take back whatever an earlier story changed."""
-        self.ask("/api/test-clock/back", timeout=120.0)
+        self.ask("/api/test-clock/back", timeout=PATIENCE_S)
         for name, one in self.levels()["devices"].items():
             if one.get("state") == "unplugged":
                 self.ask(f"/api/devices/{name}/faults", body={"fault": "heal"})

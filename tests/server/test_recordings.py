@@ -16,7 +16,8 @@ import soundfile
 from goshawk.store.recordings.folder import load_document
 from goshawk.system.desktop import ending_signals
 from tests.server.running import Server
-from tools.kill_recordings import run, running, wait_for
+from tests.waiting import PATIENCE_S, wait_for
+from tools.kill_recordings import run, running
 
 ENVIRONMENT = {"GOSHAWK_PORTABLE": "1"}
 """Here the processes are tied together by the way that goes on every system; elsewhere in the tests by this system's own."""
@@ -24,7 +25,7 @@ ENVIRONMENT = {"GOSHAWK_PORTABLE": "1"}
 
 def fetched(server: Server, path: str, **headers: str) -> tuple[int, bytes]:
     request = urllib.request.Request(server.url + path, headers=headers)
-    with urllib.request.urlopen(request, timeout=60.0) as reply:
+    with urllib.request.urlopen(request, timeout=PATIENCE_S) as reply:
         return reply.status, reply.read()
 
 
@@ -161,19 +162,20 @@ def test_keys_and_a_system_that_end_every_process_at_once_leave_a_whole_recordin
     tmp_path: Path,
 ) -> None:
     """Ctrl+C in a terminal goes to all of them, as its closing does; that once cut the recording, and another was begun."""
-    server = Server(tmp_path / "data")
-    server.ask("/api/recordings")
-    wait_for("sound", lambda: running(server))
-    server.pass_time(3.0)
-    _, *others = server.processes()
-    numbers = ending_signals()
-    for one in others:
-        for number in numbers:
-            one.send_signal(number)
-    server.stop(numbers[-1])
+    server, numbers = Server(tmp_path / "data"), ending_signals()
+    try:
+        server.ask("/api/recordings")
+        wait_for("sound", lambda: running(server))
+        server.pass_time(3.0)
+        _, *others = server.processes()
+        for one in others:
+            for number in numbers:
+                one.send_signal(number)
+    finally:
+        server.stop(numbers[-1])
     (folder,) = (server.data_dir / "recordings").iterdir()
     kept = load_document(folder)
     assert (kept.state, kept.said) == ("whole", "")
     assert kept.seconds > 2.0
-    assert psutil.wait_procs(others, timeout=10.0)[1] == []
+    assert psutil.wait_procs(others, timeout=PATIENCE_S)[1] == []
     assert server.said.count("\n") <= 1, "nothing but where it is"

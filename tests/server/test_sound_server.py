@@ -3,7 +3,7 @@ passes is: a ramp shows every frame that is lost or repeated."""
 
 import contextlib
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -15,21 +15,13 @@ from goshawk.devices.sound_server.control import SoundServer
 from tests.server.running import Server
 from tests.sound_servers import PrivateServer
 from tests.stories.conftest import CHROMIUM, FLAGS
+from tests.waiting import wait_for
 
 RATE_HZ = 48_000
 RAMP_FRAMES = 1 << 20
 RAMP_HEIGHT = 0.9
 SLOPE = RAMP_HEIGHT / RAMP_FRAMES
 BUFFER_MS = 200.0
-
-
-def waited(what: Callable[[], Any], seconds: float = 20.0) -> Any:
-    """What is there as soon as it is anything."""
-    for _ in range(round(seconds / 0.05)):
-        if found := what():
-            return found
-        time.sleep(0.05)
-    raise AssertionError(f"it did not come: {what}")
 
 
 @pytest.fixture
@@ -47,7 +39,7 @@ def server(
     for name in ("XDG_RUNTIME_DIR", "HOME", "PULSE_SERVER"):
         monkeypatch.setenv(name, sound.env[name])
     server = Server(tmp_path / "data", sound.env)
-    waited(lambda: computer(server)["server"])
+    wait_for("the sound server", lambda: computer(server)["server"])
     yield server
     server.stop()
     assert "goshawk" not in sound.run("pactl", "list", "short", "sinks")
@@ -80,8 +72,8 @@ def lead_game_through(server: Server) -> None:
     server.change("feeds.viewers.has_ceiling", False)
     server.change("inputs.game.device", "loudspeakers:game")
     server.ask("/api/outputs", body={"source": "viewers", "device": "virtual"})
-    waited(lambda: len(computer(server)["virtual"]) == 2)
-    waited(lambda: is_playing(server, "output_1"))
+    wait_for("both virtual devices", lambda: len(computer(server)["virtual"]) == 2)
+    wait_for("its output", lambda: is_playing(server, "output_1"))
 
 
 @pytest.fixture(scope="module")
@@ -113,7 +105,9 @@ def test_a_program_plays_in_and_another_records_what_viewers_get(
     sound.play(ramp, made["loudspeakers:game"])
     recorded = tmp_path / "viewers.raw"
     recorder = sound.record(recorded, made["microphone:viewers"])
-    waited(lambda: levels(server)["devices"]["loudspeakers:game"]["state"] == "playing")
+    wait_for(
+        "the game", lambda: levels(server)["devices"]["loudspeakers:game"]["state"] == "playing"
+    )
     time.sleep(4.0)  # Clocks are known by then.
     longest = 0
     for _ in range(16):  # Now and then this machine stands still, and all of them with it.
@@ -133,20 +127,23 @@ def test_a_programs_sound_is_taken_and_given_back(
     server: Server, sound: PrivateServer, ramp: Path
 ) -> None:
     sound.play(ramp, "desk", "Music box")
-    waited(lambda: programs(server).get("Music box"))
+    wait_for("the program", lambda: programs(server).get("Music box"))
     server.change("inputs.music.device", "loudspeakers:music")
     server.change("inputs.music.takes", "Music box")
-    waited(lambda: programs(server)["Music box"]["key"] == "loudspeakers:music")
+    wait_for(
+        "it to be led through", lambda: programs(server)["Music box"]["key"] == "loudspeakers:music"
+    )
     # Another sound of the same program is taken too, as soon as it comes.
     sound.play(ramp, "desk", "Music box")
-    waited(
+    wait_for(
+        "its name in the list",
         lambda: (
             [one["key"] for one in computer(server)["programs"] if one["name"] == "Music box"]
             == ["loudspeakers:music"] * 2
-        )
+        ),
     )
     server.ask("/api/rig/undo")
-    waited(lambda: programs(server)["Music box"]["key"] == "")
+    wait_for("it to be given back", lambda: programs(server)["Music box"]["key"] == "")
     assert "Null" in programs(server)["Music box"]["device"]
 
 
@@ -157,7 +154,7 @@ def test_a_program_is_heard_along_while_it_plays_on_where_it_does(
     silent = ramp.parent / "silence.raw"
     silent.write_bytes(bytes(8 * RATE_HZ * 30))
     sound.play(silent, "desk", "Quiet player")
-    waited(lambda: len(programs(server)) == 2)
+    wait_for("both programs", lambda: len(programs(server)) == 2)
     server.change("inputs.game.device", "program:Other noise")
     server.change("inputs.music.device", "program:Quiet player")
 
@@ -165,9 +162,9 @@ def test_a_program_is_heard_along_while_it_plays_on_where_it_does(
         status = levels(server)["devices"].get(f"program:{name}", {})
         return max(status.get("peaks_dbfs", [-120.0])) if status.get("state") == "playing" else -1.0
 
-    waited(lambda: peaks("Other noise") > -30.0)
+    wait_for("the other's sound", lambda: peaks("Other noise") > -30.0)
     # The other program plays into the same device, and is not heard with it.
-    waited(lambda: peaks("Quiet player") == -120.0)
+    wait_for("silence", lambda: peaks("Quiet player") == -120.0)
     assert {one["key"] for one in computer(server)["programs"]} == {""}
 
 
@@ -191,16 +188,18 @@ def test_a_delay_is_measured_where_the_device_plays_and_odd_names_are_listed(
             for one in computer(server)["devices"]
         )
 
-    waited(lambda: listed("in") == listed("out") == 40)
+    wait_for("forty more of each", lambda: listed("in") == listed("out") == 40)
     assert not any("\u202e" in one["label"] for one in computer(server)["devices"])
     for module in modules:
         sound.run("pactl", "unload-module", module)
-    waited(lambda: listed("in") == listed("out") == 0)
+    wait_for("none of them", lambda: listed("in") == listed("out") == 0)
     server.change("device_buffer_ms", BUFFER_MS)
     server.change("inputs.voice.device", "loudspeakers:voice")
     server.ask("/api/outputs", body={"source": "viewers", "device": "server:desk"})
-    waited(lambda: is_playing(server, "output_1"))
-    waited(lambda: levels(server)["devices"]["loudspeakers:voice"]["state"] == "playing")
+    wait_for("its output", lambda: is_playing(server, "output_1"))
+    wait_for(
+        "the voice", lambda: levels(server)["devices"]["loudspeakers:voice"]["state"] == "playing"
+    )
     time.sleep(3.0)
 
     def measured() -> Any:
@@ -213,7 +212,7 @@ def test_a_delay_is_measured_where_the_device_plays_and_odd_names_are_listed(
         # On a busy machine the device's sound may come too late to be heard, or its buffer grow meanwhile.
         server.measure_delay()
         with contextlib.suppress(AssertionError):
-            found, shown = waited(measured, patience_s)
+            found, shown = wait_for("a click", measured, patience_s)
             break
     else:
         pytest.fail("no click was heard")
@@ -228,21 +227,21 @@ def test_devices_that_go_and_a_server_that_dies_come_back_and_nothing_leaks_else
     module = sound.null_sink("phones")
     output = server.ask("/api/outputs", body={"source": "you", "device": "server:phones"})
     name = output["rig"]["outputs"][-1]["id"]
-    waited(lambda: is_playing(server, name))
+    wait_for("its output", lambda: is_playing(server, name))
     assert len(sound.run("pactl", "list", "short", "sink-inputs").splitlines()) == 2
     sound.run("pactl", "unload-module", module)
-    waited(lambda: not is_playing(server, name))
+    wait_for("its end", lambda: not is_playing(server, name))
     # Not on another device: the stream has ended with its own.
     assert len(sound.run("pactl", "list", "short", "sink-inputs").splitlines()) == 1
     assert "gone" in levels(server)["outputs"][name]["said"]
     sound.null_sink("phones")
-    waited(lambda: is_playing(server, name))
+    wait_for("its output", lambda: is_playing(server, name))
     sound.kill()
-    waited(lambda: not is_playing(server, "output_1"))
-    waited(lambda: not computer(server)["server"])
+    wait_for("its end", lambda: not is_playing(server, "output_1"))
+    wait_for("the server's end", lambda: not computer(server)["server"])
     sound.start()
     sound.null_sink("desk")
-    waited(lambda: is_playing(server, "output_1"))
+    wait_for("its output", lambda: is_playing(server, "output_1"))
     assert all(one["is_linked"] for one in computer(server)["virtual"])
 
 
@@ -252,7 +251,7 @@ def test_what_a_killed_one_left_is_swept_and_two_do_not_meet(
     other = Server(tmp_path / "other", sound.env)
     for one in (server, other):
         one.ask("/api/outputs", body={"source": "viewers", "device": "virtual"})
-        waited(lambda one=one: len(computer(one)["virtual"]) == 1)
+        wait_for("its virtual device", lambda one=one: len(computer(one)["virtual"]) == 1)
     names = {computer(one)["virtual"][0]["name"] for one in (server, other)}
     assert len(names) == 2
     other.kill()
@@ -281,7 +280,7 @@ def test_a_turned_down_virtual_device_is_told_and_set_right(
         found = levels(server).get("findings", [])
         return next((one for one in found if one["code"] == "virtual_not_unity"), None)
 
-    assert waited(finding)["mend"]["unity"] == "microphone:viewers"
+    assert wait_for("a finding", finding)["mend"]["unity"] == "microphone:viewers"
 
 
 @pytest.mark.browser
@@ -313,10 +312,12 @@ def test_from_the_computers_devices_to_a_voice_that_a_recorder_hears(
         page.get_by_role("menuitem", name="Game").focus()
         page.keyboard.press("Enter")
         page.get_by_role("button", name="Give the sound of Lanternlock player back").wait_for()
-        waited(lambda: programs(server)["Lanternlock player"]["key"] == "loudspeakers:game")
+        wait_for(
+            "the game", lambda: programs(server)["Lanternlock player"]["key"] == "loudspeakers:game"
+        )
         page.get_by_role("button", name="Give the sound of Lanternlock player back").focus()
         page.keyboard.press("Enter")
-        waited(lambda: programs(server)["Lanternlock player"]["key"] == "")
+        wait_for("it to be given back", lambda: programs(server)["Lanternlock player"]["key"] == "")
         heard = page.evaluate(
             """async () => {
               const stream = await navigator.mediaDevices.getUserMedia({ audio: true });

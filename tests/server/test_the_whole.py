@@ -24,8 +24,8 @@ from goshawk.store.database import database_path, open_database
 from goshawk.store.rigs import load_active_rig
 from goshawk.timeline.memory import FRAMES, LOGGED, Memory
 from tests.server.running import Server
+from tests.waiting import PATIENCE_S, wait_for
 from tools.kill_and_look import foreign_memory, gone, kill_engine, kill_observer, kill_web
-from tools.kill_recordings import wait_for
 
 SOON_S = 3.0
 """So long a page may take to load and answer, and the program to end, with every core busy."""
@@ -36,16 +36,18 @@ TRIES = 4
 
 def test_kills_lose_nothing_and_leave_nothing(tmp_path: Path) -> None:
     server = Server(tmp_path / "data")
-    counts = [
-        kill_web(server, 3, seed=5),
-        kill_engine(server, 2, seed=5),
-        kill_observer(server, 2, seed=5),
-    ]
-    assert [count.kills for count in counts] == [3, 2, 2]
-    assert min(count.changes for count in counts) > 20
-    assert [count.lost + count.left_behind for count in counts] == [[], [], []]
-    last = server.processes()
-    server.stop()
+    try:
+        counts = [
+            kill_web(server, 3, seed=5),
+            kill_engine(server, 2, seed=5),
+            kill_observer(server, 2, seed=5),
+        ]
+        assert [count.kills for count in counts] == [3, 2, 2]
+        assert min(count.changes for count in counts) > 20
+        assert [count.lost + count.left_behind for count in counts] == [[], [], []]
+        last = server.processes()
+    finally:
+        server.stop()
     assert gone(last) == []
     assert foreign_memory(server) == []
     assert "Traceback" not in server.said
@@ -93,7 +95,7 @@ def test_on_a_busy_machine_the_page_loads_and_the_program_ends(
     """It once neither served a page nor obeyed Ctrl+C for minutes."""
     server = Server(tmp_path / "data")
     with connect_to(server, "live") as link, every_core_busy():
-        link.recv(timeout=10)
+        link.recv(timeout=PATIENCE_S)
         time.sleep(2.0)
         (shared,) = Path("/dev/shm").glob(f"goshawk-{server.pid}-*")
         memory = Memory.open(shared.name)
@@ -119,7 +121,7 @@ def test_on_a_busy_machine_the_page_loads_and_the_program_ends(
 def test_two_servers_on_one_folder_are_refused_with_the_first_ones_address(server: Server) -> None:
     command = [sys.executable, "-m", "goshawk.cli.main", "demo", "--port", "8699", "--data-dir"]
     done = subprocess.run(
-        [*command, server.data_dir], capture_output=True, text=True, check=False, timeout=60
+        [*command, server.data_dir], capture_output=True, text=True, check=False, timeout=PATIENCE_S
     )
     assert done.returncode == 2
     assert f"process {server.pid}, at {server.url}" in done.stderr
@@ -133,7 +135,9 @@ def test_a_player_opens_a_stream_by_its_address(server: Server) -> None:
     address = f"{server.url}/api/feeds/viewers/stream.wav?token={made['token']}"
     raw = ["-f", "f32le", "-"]
     heard = subprocess.run(
-        ["ffmpeg", "-v", "error", "-i", address, "-t", "2", *raw], capture_output=True, timeout=60
+        ["ffmpeg", "-v", "error", "-i", address, "-t", "2", *raw],
+        capture_output=True,
+        timeout=PATIENCE_S,
     )
     assert heard.returncode == 0, heard.stderr
     sound = np.frombuffer(heard.stdout, "<f4").reshape(-1, 2)
@@ -148,7 +152,7 @@ def test_a_player_opens_a_stream_by_its_address(server: Server) -> None:
         assert [(one["name"], one["hearing"]) for one in listed] == [("Player", 1)]
         server.ask(f"/api/addresses/{made['id']}", "DELETE")
         player.stdout.read()
-        assert player.wait(20) == 0
+        assert player.wait(PATIENCE_S) == 0
     assert server.ask("/api/state", "GET")["addresses"] == []
 
 
@@ -170,11 +174,7 @@ def test_an_engine_that_stands_still_hears_the_mute_when_it_goes_on(server: Serv
         levels = server.ask("/api/levels", "GET")
         return str(levels and levels["reach"]["viewers"])
 
-    for _ in range(100):
-        if reach() == "closed":
-            break
-        time.sleep(0.1)
-    assert reach() == "closed"
+    wait_for("the mute", lambda: reach() == "closed")
     server.change("inputs.voice.is_muted", False)
 
 
@@ -255,7 +255,7 @@ def test_no_message_of_any_shape_ends_a_link_or_a_task(server: Server, sent: lis
         link.send(json.dumps({"type": "loop_stop"}))
         link.send(json.dumps({"type": "replay_stop"}))
         for _ in range(2000):
-            if json.loads(link.recv(timeout=20))["type"] == "readings":
+            if json.loads(link.recv(timeout=PATIENCE_S))["type"] == "readings":
                 break
     assert "Traceback" not in server.said
     assert "broke off" not in server.said
@@ -290,7 +290,7 @@ def test_no_sound_of_any_shape_ends_the_sound_link(server: Server, sent: list[An
             link.send(message)
         link.send('{"listen": true, "hear": "you"}')
         for _ in range(400):
-            if isinstance(link.recv(timeout=20), bytes):
+            if isinstance(link.recv(timeout=PATIENCE_S), bytes):
                 break
     assert "Traceback" not in server.said
 
@@ -298,17 +298,15 @@ def test_no_sound_of_any_shape_ends_the_sound_link(server: Server, sent: list[An
 def test_after_all_that_everything_is_there(server: Server) -> None:
     """No task has died: figures come, a change is saved, and the folder opens."""
     first = server.ask("/api/levels", "GET")
-    for _ in range(200):
-        levels = server.ask("/api/levels", "GET")
-        if levels and levels != first:
-            break
-        time.sleep(0.05)
-    assert levels != first
-    for _ in range(10):  # A step that a page asked for may still have waited for the disk.
+    wait_for("figures", lambda: server.ask("/api/levels", "GET") not in (None, first))
+
+    def is_kept() -> bool:
+        """A step that a page asked for may still have waited for the disk."""
         server.change("name", "After all")
         time.sleep(0.3)
-        if server.ask("/api/state", "GET")["rig"]["name"] == "After all":
-            break
+        return bool(server.ask("/api/state", "GET")["rig"]["name"] == "After all")
+
+    wait_for("the name", is_kept)
     database = open_database(database_path(server.data_dir)).connection
     assert load_active_rig(database).rig.name == "After all"
     database.close()

@@ -6,7 +6,8 @@ import urllib.request
 from typing import Any
 
 from tests.server.running import Server
-from tools.kill_recordings import running, wait_for
+from tests.waiting import PATIENCE_S, wait_for
+from tools.kill_recordings import running
 
 
 def report(server: Server, evening: str) -> Any:
@@ -24,7 +25,7 @@ def with_token(server: Server, path: str, given: str, method: str = "GET", body:
         {"Authorization": f"Bearer {given}", "Content-Type": "application/json"},
         method=method,
     )
-    with urllib.request.urlopen(request, timeout=10.0) as reply:
+    with urllib.request.urlopen(request, timeout=PATIENCE_S) as reply:
         return json.loads(reply.read())
 
 
@@ -123,7 +124,7 @@ def test_another_program_sees_the_lamps_and_may_be_silent_with_a_token_alone(
     request = urllib.request.Request(
         f"{server.url}/api/watch/events", headers={"Authorization": f"Bearer {given}"}
     )
-    with urllib.request.urlopen(request, timeout=20.0) as stream:
+    with urllib.request.urlopen(request, timeout=PATIENCE_S) as stream:
         assert stream.headers["Content-Type"].startswith("text/event-stream")
 
         def next_facts() -> Any:

@@ -12,7 +12,8 @@ from playwright.sync_api import Locator, Page, expect
 from tests.server.running import Server
 from tests.stories.test_first_evening import eventually
 from tests.stories.test_sound_check import tab_to
-from tools.kill_recordings import running, wait_for
+from tests.waiting import wait_for
+from tools.kill_recordings import running
 
 pytestmark = pytest.mark.browser
 

@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 from tests.server.running import Server
 from tests.stories.test_first_evening import AXE, choose_device
 from tests.stories.test_sound_check import tab_to
-from tools.kill_recordings import wait_for
+from tests.waiting import wait_for
 
 pytestmark = pytest.mark.browser
 

@@ -39,5 +39,5 @@ export function BeforeAfterPicture({ before, after, top, bottom, step, mark, lab
     },
     [before, after, top, bottom, step, db, name],
   );
-  return <Picture paint={paint} label={label} className="h-[262px] w-full" />;
+  return <Picture isLive paint={paint} label={label} className="h-[262px] w-full" />;
 }

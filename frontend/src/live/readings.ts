@@ -1,5 +1,5 @@
 /**
- * The measurements that stream in. Kept outside React: pictures read them once a frame, numbers ten
+ * The measurements that stream in. Kept outside React: pictures read them when news comes, numbers ten
  * times a second. A station's history holds the last ten seconds, one value per 10 ms.
  */
 
@@ -61,6 +61,8 @@ class ReadingsStore {
   spectra: Spectra | null = null;
   private heardAt = -Infinity;
   private readonly listeners = new Set<() => void>();
+  private tellNews = () => {};
+  private stale: ReturnType<typeof setTimeout> | undefined;
 
   private ring(rings: Map<string, Ring>, name: string, length = HISTORY, empty = SILENCE): Ring {
     let ring = rings.get(name);
@@ -85,6 +87,7 @@ class ReadingsStore {
       this.minute.push(Math.max(...this.tenth));
       this.tenth = [];
     }
+    this.tellNews();
   }
 
   takeReadings(readings: Readings) {
@@ -102,15 +105,19 @@ class ReadingsStore {
       if (is_open !== undefined) this.ring(this.isOpen, id, STAGE_HISTORY, 0).push(Number(is_open));
     }
     this.heardAt = performance.now();
+    clearTimeout(this.stale);
+    this.stale = setTimeout(this.tellNews, STALE_MS + 1); // that nothing comes any more is news, too
   }
 
   takeLevels(levels: Levels) {
     this.levels = levels;
     for (const listener of this.listeners) listener();
+    this.tellNews();
   }
 
   takeSpectra(spectra: Spectra) {
     this.spectra = spectra;
+    this.tellNews();
   }
 
   /** Whether an input speaks in each hop; null for what is no voice, or not followed. */
@@ -141,6 +148,12 @@ class ReadingsStore {
     this.levels = null;
     this.plan = 0;
     for (const listener of this.listeners) listener();
+    this.tellNews();
+  }
+
+  /** Call this whenever something has changed that a picture may show. */
+  onNews(tell: () => void) {
+    this.tellNews = tell;
   }
 
   subscribe = (listener: () => void) => {

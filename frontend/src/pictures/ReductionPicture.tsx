@@ -38,7 +38,12 @@ export function ReductionPicture({ id, deepest, parts }: Props) {
   );
   return (
     <Panel className="flex-1" title="Gain reduction, dB">
-      <Picture paint={paint} label="Ten seconds of gain reduction" className="h-[264px] w-full" />
+      <Picture
+        isLive
+        paint={paint}
+        label="Ten seconds of gain reduction"
+        className="h-[264px] w-full"
+      />
       {parts ? <PartsSentence id={id} parts={parts} /> : <ReductionSentence id={id} />}
     </Panel>
   );

@@ -113,5 +113,5 @@ export function SpectrumPicture({ id, label, marks, height = "h-[264px]" }: Prop
     },
     [id, words],
   );
-  return <Picture paint={paint} label={label} className={`${height} w-full`} />;
+  return <Picture isLive paint={paint} label={label} className={`${height} w-full`} />;
 }

@@ -44,5 +44,5 @@ export function TakesPicture({ id, label }: { id: string; label: string }) {
     },
     [id],
   );
-  return <Picture paint={paint} label={label} className="h-[104px] w-full" />;
+  return <Picture isLive paint={paint} label={label} className="h-[104px] w-full" />;
 }

@@ -1,10 +1,29 @@
-/** A canvas that is drawn once a display frame, outside React; ten times a second for those who want less motion. */
+/** A canvas that is drawn outside React: when it changes, and a live one when news comes from the server. */
 
 import { useEffect, useRef } from "react";
+import { readings } from "../live/readings";
+import { type Draw, Drawing } from "./drawing";
 
 export type Paint = (canvas: CanvasRenderingContext2D, width: number, height: number) => void;
 
-type Props = { paint: Paint; label: string; className?: string };
+type Props = {
+  paint: Paint;
+  label: string;
+  /** Whether it shows what streams in (see `readings`), and not only what it is given. */
+  isLive?: boolean;
+  className?: string;
+};
+
+const drawing = new Drawing({
+  inNextFrame: (draw) => requestAnimationFrame(draw),
+  in: (ms, then) => window.setTimeout(then, ms),
+  now: () => performance.now(),
+  wantsCalm: () => matchMedia("(prefers-reduced-motion: reduce)").matches,
+});
+readings.onNews(drawing.news);
+
+/** Those on the page: all of them change with the theme. */
+const shown = new Set<Draw>();
 
 /** The theme's colour of a name, such as `voice`. */
 export function colour(name: string): string {
@@ -22,6 +41,7 @@ const colours = new Map<string, string>();
 export function forgetColours() {
   colours.clear();
   hatches.clear();
+  shown.forEach((draw) => drawing.soon(draw));
 }
 
 const hatches = new Map<string, CanvasPattern | null>();
@@ -54,45 +74,47 @@ export function hatch(canvas: CanvasRenderingContext2D): CanvasPattern | string 
 export const FIGURES_FONT = '11px "Atkinson Hyperlegible Mono Variable", monospace';
 export const TEXT_FONT = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
 
-const CALM_MS = 100;
-
-export function Picture({ paint, label, className = "" }: Props) {
+export function Picture({ paint, label, isLive = false, className = "" }: Props) {
   const place = useRef<HTMLCanvasElement>(null);
   const newest = useRef(paint);
-  const drawnAt = useRef(-Infinity);
+  const again = useRef<Draw>(undefined);
   useEffect(() => {
     newest.current = paint;
-    drawnAt.current = -Infinity; // what the hand changes is shown at once
+    if (again.current) drawing.soon(again.current);
   }, [paint]);
   useEffect(() => {
     const element = place.current;
     const canvas = element?.getContext("2d");
     if (!element || !canvas) return;
-    const wantsCalm = matchMedia("(prefers-reduced-motion: reduce)");
     let width = 0;
     let height = 0;
+    const draw = () => {
+      if (!width || !height) return;
+      canvas.setTransform(devicePixelRatio, 0, 0, devicePixelRatio, 0, 0);
+      canvas.clearRect(0, 0, width, height);
+      newest.current(canvas, width, height);
+    };
+    const soon = () => drawing.soon(draw);
     const watcher = new ResizeObserver(([entry]) => {
       if (!entry) return;
       ({ width, height } = entry.contentRect);
       element.width = Math.round(width * devicePixelRatio);
       element.height = Math.round(height * devicePixelRatio);
-      drawnAt.current = -Infinity;
+      draw(); // its new size has emptied it
     });
     watcher.observe(element);
-    let frame = requestAnimationFrame(function draw(now) {
-      const isDue = !wantsCalm.matches || now - drawnAt.current >= CALM_MS;
-      if (width && height && isDue) {
-        drawnAt.current = now;
-        canvas.setTransform(devicePixelRatio, 0, 0, devicePixelRatio, 0, 0);
-        canvas.clearRect(0, 0, width, height);
-        newest.current(canvas, width, height);
-      }
-      frame = requestAnimationFrame(draw);
-    });
+    again.current = draw;
+    shown.add(draw);
+    if (isLive) drawing.withNews(draw);
+    element.addEventListener("contextrestored", soon);
+    document.fonts.addEventListener("loadingdone", soon);
     return () => {
       watcher.disconnect();
-      cancelAnimationFrame(frame);
+      shown.delete(draw);
+      drawing.forget(draw);
+      element.removeEventListener("contextrestored", soon);
+      document.fonts.removeEventListener("loadingdone", soon);
     };
-  }, []);
+  }, [isLive]);
   return <canvas ref={place} role="img" aria-label={label} className={`block ${className}`} />;
 }

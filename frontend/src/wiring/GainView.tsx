@@ -60,6 +60,7 @@ function LandingPicture() {
 
   return (
     <Picture
+      isLive
       paint={paint}
       label="Usual peaks at the microphone against the zone in which they should land"
       className="mt-1 h-[70px] w-full"
@@ -120,6 +121,7 @@ function HistoryPicture() {
   }, []);
   return (
     <Picture
+      isLive
       paint={paint}
       label="The microphone's peaks over the last minute, with the zone in which usual ones should land"
       className="h-[190px] w-full"

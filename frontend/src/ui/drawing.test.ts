@@ -1,0 +1,79 @@
+import { describe, expect, it } from "vitest";
+import { Drawing } from "./drawing";
+
+/** A display whose frames and timers come when the test says so. */
+function display(wantsCalm: boolean) {
+  const frames: (() => void)[] = [];
+  const timers: { at: number; then: () => void }[] = [];
+  const clock = { now: 1000 };
+  const drawing = new Drawing({
+    inNextFrame: (draw) => frames.push(draw),
+    in: (ms, then) => timers.push({ at: clock.now + ms, then }),
+    now: () => clock.now,
+    wantsCalm: () => wantsCalm,
+  });
+  const pass = (ms: number) => {
+    clock.now += ms;
+    const over = timers.filter(({ at }) => at <= clock.now);
+    timers.splice(0, timers.length, ...timers.filter(({ at }) => at > clock.now));
+    for (const { then } of over) then();
+    for (const draw of frames.splice(0)) draw();
+  };
+  return { drawing, pass };
+}
+
+/** How often a picture is drawn while news comes thirty times a second on a display of 144 frames. */
+function drawnInASecond(wantsCalm: boolean, isLive: boolean) {
+  const { drawing, pass } = display(wantsCalm);
+  let count = 0;
+  const draw = () => (count += 1);
+  drawing.soon(draw);
+  if (isLive) drawing.withNews(draw);
+  for (let frame = 0; frame < 144; frame++) {
+    if (Math.floor((frame * 30) / 144) !== Math.floor(((frame - 1) * 30) / 144)) drawing.news();
+    pass(1000 / 144);
+  }
+  return count;
+}
+
+describe("pictures", () => {
+  it("are drawn once a piece of news, however many frames the display has", () => {
+    expect(drawnInASecond(false, true)).toBe(30);
+  });
+
+  it("are drawn ten times a second for those who want less motion, and the newest is shown", () => {
+    const count = drawnInASecond(true, true);
+    expect(count).toBeGreaterThan(7);
+    expect(count).toBeLessThanOrEqual(11);
+    const { drawing, pass } = display(true);
+    let count2 = 0;
+    drawing.withNews(() => (count2 += 1));
+    drawing.news();
+    drawing.news();
+    pass(16);
+    expect(count2).toBe(1);
+    pass(100);
+    expect(count2, "what came between is shown later").toBe(2);
+    pass(1000);
+    expect(count2, "and nothing without news").toBe(2);
+  });
+
+  it("that stand still are drawn once", () => {
+    expect(drawnInASecond(false, false)).toBe(1);
+  });
+
+  it("show what the hand changes in the next frame, once, whatever else is awaited", () => {
+    const { drawing, pass } = display(true);
+    let count = 0;
+    const draw = () => (count += 1);
+    drawing.news();
+    drawing.soon(draw);
+    drawing.soon(draw);
+    pass(1);
+    expect(count).toBe(1);
+    drawing.soon(draw);
+    drawing.forget(draw);
+    pass(1);
+    expect(count).toBe(1);
+  });
+});
