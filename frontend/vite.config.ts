@@ -37,7 +37,7 @@ export default defineConfig({
   },
   plugins: [react(), tailwindcss(), fontLicences],
   // A busy machine is slow, which is no fault.
-  test: { testTimeout: 60_000 },
+  test: { testTimeout: 60_000, isolate: false, pool: "threads" },
   server: {
     fs: { allow: [".."] },
     proxy: { "/api": { target: "http://127.0.0.1:8610", ws: true } },

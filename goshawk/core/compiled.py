@@ -1,6 +1,7 @@
 """Compiled kernels. A process that runs none (the web process) says so before it imports anything of the core
 (``goshawk.runs_kernels``), and is spared the compiler: its kernels are plain functions."""
 
+import sys
 from typing import Any
 
 import numpy as np
@@ -11,6 +12,21 @@ if goshawk.runs_kernels:
     from llvmlite import ir
     from numba import njit, types
     from numba.extending import intrinsic
+
+    def _load_transforms() -> None:
+        """NumPy's Fourier transforms for kernels (``rocket_fft``, which numba loads by itself, but later). SciPy's, of which no
+        kernel makes use, are hidden from it: they would take half a second of each start."""
+        name = "scipy.fft"
+        is_hidden = name not in sys.modules
+        if is_hidden:
+            sys.modules[name] = None  # type: ignore[assignment]
+        try:
+            import rocket_fft  # noqa: F401
+        finally:
+            if is_hidden:
+                del sys.modules[name]
+
+    _load_transforms()
 
     kernel = njit(cache=True, nogil=True, error_model="numpy")
     """Compiles a kernel. Division by zero gives infinity as in NumPy, which saves a test per division. Fast-math

@@ -12,7 +12,7 @@ import soundfile
 from goshawk.core.measure.loudness import loudness_lufs
 from goshawk.core.measure.take import VOICES, TakeKind
 from goshawk.core.rules.sound_check.advice import Wish
-from goshawk.core.sound_check import run_with_sound
+from goshawk.core.sound_check import Activities, run_with_sound
 from goshawk.core.stage import Block
 from goshawk.errors import GoshawkError
 from goshawk.store.work_folder import HEARD_SIDES, heard_path, private_folder
@@ -40,7 +40,12 @@ def _end_with(parent: multiprocessing.process.BaseProcess) -> None:
 
 
 def work(
-    pipe: Connection, takes: dict[TakeKind, Path], wish: Wish, folder: Path, serial: int
+    pipe: Connection,
+    takes: dict[TakeKind, Path],
+    known: Activities,
+    wish: Wish,
+    folder: Path,
+    serial: int,
 ) -> None:
     """Sends ("progress", text, share) as it goes and ("done", Outcome) or ("failed", sentence) at the end. The voices
     before and after, equally loud, are then in ``folder``."""
@@ -48,7 +53,7 @@ def work(
     try:
         sounds = {kind: read_take(path) for kind, path in takes.items()}
         outcome, after = run_with_sound(
-            sounds, wish, lambda text, share: pipe.send(("progress", text, share))
+            sounds, wish, lambda text, share: pipe.send(("progress", text, share)), known
         )
         for kind in VOICES:
             write_pair(folder, serial, kind, sounds[kind][: len(after[kind])], after[kind])

@@ -14,6 +14,7 @@ import soundfile
 from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.measure.take import (
     VOICES,
+    Activity,
     TakeFigures,
     TakeKind,
     activity_of,
@@ -25,7 +26,7 @@ from goshawk.core.routing import Performance
 from goshawk.core.rules.sound_check.advice import Wish
 from goshawk.core.rules.sound_check.since import changes_since
 from goshawk.core.rules.sound_check.verdicts import TAKE_NAMES, judged
-from goshawk.core.sound_check import Outcome
+from goshawk.core.sound_check import Activities, Outcome
 from goshawk.core.stage import Block
 from goshawk.devices.take_file import read_take_file
 from goshawk.errors import BadInput, BadSoundFile, GoshawkError, NotFound
@@ -84,6 +85,9 @@ class SoundCheck:
         self._folder, self._work_folder = folder, work_folder
         self._supervisor = supervisor
         self._takes = {kind: one for kind, one in takes.items() if (folder / one.file).is_file()}
+        self._activities: Activities = {}
+        """Of those that were made while this process runs."""
+
         self.kept = kept
         self._keep, self._forget, self._tell, self._perform = keep, forget, tell, perform
         self._for_rig = for_rig
@@ -226,6 +230,7 @@ class SoundCheck:
             raise NotFound("That take is not there any more.")
         await self._forget(kind)
         gone = self._takes.pop(kind, None)
+        self._activities.pop(kind, None)
         if gone is None:
             return
         self._spoil()
@@ -250,13 +255,15 @@ class SoundCheck:
         others = {other: one.figures for other, one in self._takes.items() if other != kind}
         token = f"{kind}-{secrets.token_hex(6)}.wav"
 
-        def measure() -> tuple[TakeFigures, str, str]:
-            figures = measure_take(kind, sound, activity_of(sound))
+        def measure() -> tuple[TakeFigures, Activity, str, str]:
+            activity = activity_of(sound)
+            figures = measure_take(kind, sound, activity)
             verdict = judged(figures, others)
             nothing_s = longest_nothing_s(sound)
             if is_live and not verdict.refusal and nothing_s > LONGEST_NOTHING_S:
                 return (
                     figures,
+                    activity,
                     (
                         f"The microphone gave nothing at all for {nothing_s:.1f} s, as if unplugged. Plug it in, and "
                         "take this again."
@@ -265,11 +272,11 @@ class SoundCheck:
                 )
             if not verdict.refusal:
                 write_take(self._folder / token, sound)
-            return figures, verdict.refusal, verdict.doubt
+            return figures, activity, verdict.refusal, verdict.doubt
 
         try:
             loop = asyncio.get_running_loop()
-            figures, refusal, doubt = await loop.run_in_executor(None, measure)
+            figures, activity, refusal, doubt = await loop.run_in_executor(None, measure)
             before = self._takes.get(kind)
             if refusal:
                 self._refusals[kind] = refusal
@@ -290,7 +297,7 @@ class SoundCheck:
                 (self._folder / token).unlink(missing_ok=True)
                 raise
             self._refusals.pop(kind, None)
-            self._takes[kind] = take
+            self._takes[kind], self._activities[kind] = take, activity
             self._spoil()
             if all(one in self._takes for one in NEEDED) and not self._round:
                 self.run(self._wish)
@@ -343,7 +350,9 @@ class SoundCheck:
         paths = {kind: self._folder / one.file for kind, one in self._takes.items()}
         serial = self._serial + 1
         process = context.Process(
-            target=work, args=(theirs, paths, wish, heard, serial), daemon=True
+            target=work,
+            args=(theirs, paths, dict(self._activities), wish, heard, serial),
+            daemon=True,
         )
         self._process = process
         loop = asyncio.get_running_loop()

@@ -13,6 +13,7 @@ type Player = {
 };
 
 const FRAMES = 128;
+const TONE = Array.from({ length: 48 }, (_, n) => 0.1 * Math.sin((2 * Math.PI * n) / 48));
 const source = readFileSync(new URL("../../public/player.js", import.meta.url), "utf8");
 
 function makePlayer(sampleRate: number): { player: Player; reports: Report[] } {
@@ -30,7 +31,7 @@ function makePlayer(sampleRate: number): { player: Player; reports: Report[] } {
   return { player: new made(), reports };
 }
 
-/** Feeds a tone at the server's clock and plays it at the card's; returns what was played. */
+/** Feeds a tone of 1 kHz at the server's clock and plays it at the card's; keeps the last seconds that were played. */
 class Evening {
   private sent = 0;
   played: number[] = [];
@@ -43,8 +44,7 @@ class Evening {
   send(frames: number) {
     const packet = new Float32Array(frames * 2);
     for (let n = 0; n < frames; n++) {
-      const value = 0.1 * Math.sin((2 * Math.PI * 1000 * (this.sent + n)) / 48000);
-      packet[2 * n] = packet[2 * n + 1] = value;
+      packet[2 * n] = packet[2 * n + 1] = TONE[(this.sent + n) % TONE.length] ?? 0;
     }
     this.sent += frames;
     this.player.port.onmessage({ data: packet.buffer });
@@ -61,6 +61,7 @@ class Evening {
       const out = [new Float32Array(FRAMES), new Float32Array(FRAMES)];
       this.player.process([], [out]);
       this.played.push(...(out[0] ?? []));
+      if (this.played.length > 4 * this.sampleRate) this.played.splice(0, 3 * this.sampleRate);
     }
   }
 

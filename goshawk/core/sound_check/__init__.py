@@ -9,10 +9,18 @@ from goshawk.core.measure.take import VOICES
 from goshawk.core.rules.sound_check.advice import Wish
 from goshawk.core.sound_check.check import Check
 from goshawk.core.sound_check.outcome import PRESET_NAME, Outcome, describe
-from goshawk.core.sound_check.takes import Sounds, Tell, measured, shortened
+from goshawk.core.sound_check.takes import Activities, Sounds, Tell, measured, shortened
 from goshawk.errors import BadInput
 
-__all__ = ["PRESET_NAME", "Outcome", "describe", "measured", "run_sound_check", "run_with_sound"]
+__all__ = [
+    "PRESET_NAME",
+    "Activities",
+    "Outcome",
+    "describe",
+    "measured",
+    "run_sound_check",
+    "run_with_sound",
+]
 
 
 def run_sound_check(takes: Sounds, wish: Wish, tell: Tell = lambda text, share: None) -> Outcome:
@@ -21,10 +29,15 @@ def run_sound_check(takes: Sounds, wish: Wish, tell: Tell = lambda text, share: 
     return run_with_sound(takes, wish, tell)[0]
 
 
-def run_with_sound(takes: Sounds, wish: Wish, tell: Tell) -> tuple[Outcome, Sounds]:
-    """As ``run_sound_check``, and the takes as they come out of the suggested chain."""
+def run_with_sound(
+    takes: Sounds, wish: Wish, tell: Tell, known: Activities | None = None
+) -> tuple[Outcome, Sounds]:
+    """As ``run_sound_check``, and the takes as they come out of the suggested chain. ``known`` is the activity of takes that
+    was found before."""
     missing = [kind for kind in ("room", *VOICES) if kind not in takes]
     if missing:
         raise BadInput(f"The take {missing[0]!r} is missing. Give room, low, usual and big.")
-    check = Check({kind: shortened(sound) for kind, sound in takes.items()}, wish, tell)
+    check = Check(
+        {kind: shortened(sound) for kind, sound in takes.items()}, wish, tell, known or {}
+    )
     return check.run(), check.sounds

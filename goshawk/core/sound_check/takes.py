@@ -47,6 +47,8 @@ Tell = Callable[[str, float], None]
 
 Sounds = dict[TakeKind, Block]
 
+Activities = dict[TakeKind, Activity]
+
 
 def measured(takes: Sounds) -> dict[TakeKind, TakeFigures]:
     """Figures of every take, each of shape (frames, 1)."""
@@ -71,8 +73,11 @@ class Heard:
     takes: Sounds
     wish: Wish
     tell: Tell
+    known: Activities = field(default_factory=dict)
+    """Of takes that were measured before: half the work of a check."""
+
     sounds: Sounds = field(default_factory=dict)
-    activity: dict[TakeKind, Activity] = field(default_factory=dict)
+    activity: Activities = field(default_factory=dict)
     figures: dict[TakeKind, TakeFigures] = field(default_factory=dict)
     has_compressor: bool = False
 
