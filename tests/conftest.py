@@ -1,6 +1,7 @@
 """Signals and judges that several tests use."""
 
 import os
+from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,7 @@ from goshawk.core.rig import Rig, changed_together
 from goshawk.core.routing import FeedName
 from goshawk.core.stage import Block, Stage
 from goshawk.devices.attic import Interface, Room
+from goshawk.devices.opener import Opener
 
 RATE_HZ = 48_000
 os.environ["PULSE_SERVER"] = "/nonexistent"  # no test meets the sound server of this computer
@@ -88,6 +90,22 @@ def mix(
         mixer.process(piece, count)
         out.append(mixer.feed(feed, count).copy())
     return np.concatenate(out)
+
+
+@pytest.fixture(autouse=True)
+def nobody_opens_devices_afterwards(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """A loop that a test has made may look for a sound server for ever, in a thread that another test would meet."""
+    made: list[Opener] = []
+    begin = Opener.__init__
+
+    def noted(self: Opener) -> None:
+        begin(self)
+        made.append(self)
+
+    monkeypatch.setattr(Opener, "__init__", noted)
+    yield
+    for one in made:
+        one.close()
 
 
 @pytest.fixture(scope="session")
