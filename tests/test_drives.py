@@ -15,7 +15,7 @@ from goshawk.recorder import messages
 from goshawk.recorder.client import RecorderClient
 from goshawk.web import record_desk
 from goshawk.web.studio import Studio
-from tests.observer.test_tuning import until
+from tests.waiting import until
 from tests.web.conftest import studio
 
 __all__ = ["studio"]

@@ -1,11 +1,15 @@
 """Waiting for what another process does: as long as a slow machine may need, and no longer than it takes."""
 
+import asyncio
 import time
 from collections.abc import Callable
 from contextlib import suppress
 from typing import TypeVar
 
-PATIENCE_S = 120.0
+PATIENCE_S = 180.0
+SHOWN_MS = round(1000 * PATIENCE_S)
+"""As browsers count it."""
+
 LOOKS_EVERY_S = 0.05
 
 Found = TypeVar("Found")
@@ -22,3 +26,11 @@ def wait_for(what: str, look: Callable[[], Found], patience_s: float = PATIENCE_
                 return found
         time.sleep(LOOKS_EVERY_S)
     raise AssertionError(f"waited in vain for {what}")
+
+
+async def until(is_so: Callable[[], object]) -> None:
+    """The same for what happens in this event loop."""
+    end = time.monotonic() + PATIENCE_S
+    while not is_so():
+        assert time.monotonic() < end, "it did not come about"
+        await asyncio.sleep(LOOKS_EVERY_S)

@@ -31,8 +31,8 @@ from goshawk.system import processes
 from goshawk.system.links import Packets, packet_pair
 from goshawk.timeline.memory import Memory
 from goshawk.timeline.readings import EngineReading
-from tests.observer.test_tuning import until
 from tests.playing import engine_reading
+from tests.waiting import until
 
 MUTED = changed(Rig(), "inputs.voice.is_muted", True)
 

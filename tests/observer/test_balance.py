@@ -22,8 +22,9 @@ from goshawk.page_messages.live import Levels
 from goshawk.web.pages import LivePage
 from goshawk.web.studio import Studio
 from tests.conftest import RATE_HZ
-from tests.observer.test_tuning import told, until
+from tests.observer.test_tuning import told
 from tests.playing import Playing
+from tests.waiting import until
 from tests.web.conftest import desk_of
 from tests.web.test_studio import taken
 

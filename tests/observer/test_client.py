@@ -15,7 +15,7 @@ from goshawk.links import put
 from goshawk.observer import wishes
 from goshawk.observer.client import ObserverClient
 from goshawk.timeline.memory import Memory
-from tests.observer.test_tuning import until
+from tests.waiting import until
 
 
 def test_a_link_that_nobody_reads_is_given_up_before_it_grows_without_end() -> None:

@@ -22,8 +22,8 @@ from goshawk.observer.wishes import StartTake
 from goshawk.store import sound_checks
 from goshawk.web.studio import Studio
 from tests.conftest import RATE_HZ
-from tests.observer.test_tuning import until
 from tests.situations import gain, takes_of
+from tests.waiting import until
 from tests.web.conftest import desk_of, make_studio
 
 

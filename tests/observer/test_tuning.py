@@ -2,7 +2,6 @@
 
 import asyncio
 import json
-from collections.abc import Callable
 from typing import Any
 from weakref import WeakKeyDictionary
 
@@ -25,6 +24,7 @@ from goshawk.web.studio import Studio
 from tests.conftest import RATE_HZ, random_sound, tone
 from tests.material import noise
 from tests.playing import Playing
+from tests.waiting import until
 from tests.web.conftest import desk_of
 from tests.web.test_studio import all_of, taken
 
@@ -58,14 +58,6 @@ def speak(studio: Studio, seconds: float, seed: int = 1) -> None:
     give(studio, RAW, random_sound(seed, seconds, channels=2) * 0.1)
 
 
-async def until(is_so: Callable[[], bool]) -> None:
-    for _ in range(600):
-        if is_so():
-            return
-        await asyncio.sleep(0.05)
-    raise AssertionError("it did not come about")
-
-
 def run_in_loop(work: Any) -> Any:
     async def inside() -> Any:
         return await work()
@@ -84,10 +76,7 @@ def test_the_last_seconds_are_looped_and_brought_to_one_loudness(studio: Studio)
         (path,) = told(studio, "loop")[-1]
         assert np.load(path).shape == (2 * RATE_HZ - 480, 2)
         await studio.tuning.keep_other("start_whisper")
-        for _ in range(600):
-            await asyncio.sleep(0.05)
-            if studio.state().loop.gains_db:
-                break
+        await until(lambda: studio.state().loop.gains_db)
         gains = studio.state().loop.gains_db
         assert set(gains) == {"chain", "raw", "other"}
         await studio.observer.ask(LoopHear("raw"))

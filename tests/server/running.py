@@ -4,6 +4,7 @@ import json
 import os
 import signal
 import socket
+import sqlite3
 import subprocess
 import sys
 import threading
@@ -11,7 +12,7 @@ import time
 import urllib.error
 import urllib.request
 from collections.abc import Iterator
-from contextlib import contextmanager, suppress
+from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +20,9 @@ import psutil
 from websockets.sync.client import connect
 from websockets.typing import Origin
 
+from goshawk.core.watch.report import Evening
+from goshawk.store.evenings.database import evenings_path
+from goshawk.store.evenings.evenings import listed, read
 from goshawk.timeline.memory import TEST_CLOCK
 from tests.waiting import PATIENCE_S
 
@@ -147,6 +151,14 @@ class Server:
         finally:
             is_over.set()
             thread.join()
+
+    def evening_on_disk(self) -> Evening | None:
+        """The newest evening as a start after a crash would find it."""
+        path = evenings_path(self.data_dir)
+        with closing(sqlite3.connect(f"file:{path}?mode=ro", uri=True)) as database:
+            database.row_factory = sqlite3.Row
+            kept = listed(database)
+            return read(database, kept[0].id)[0] if kept else None
 
     def empty_rig(self) -> None:
         """As it is on a computer with devices of its own: no input has one yet, and nothing leaves."""

@@ -1,7 +1,6 @@
 """An evening on air with all processes at work, on a clock that the test drives: planted faults, a kill, other programs."""
 
 import json
-import time
 import urllib.request
 from typing import Any
 
@@ -64,8 +63,8 @@ def test_an_evening_with_five_planted_faults_and_a_kill_is_found_in_its_report(
     plant("voice_missing", {path: 80.0, opens: 0.0}, {path: 18.0, opens: -37.0}, 20.0)
 
     # A kill in the middle: the evening goes on where it was, and what was away is an event.
-    time.sleep(3.5)
     before = seconds()
+    wait_for("it on the disk", lambda: (e := server.evening_on_disk()) and e.seconds >= before)
     server.kill()
     server.start()
     (one,) = wait_for("the evening", lambda: server.ask("/api/evenings", "GET"))

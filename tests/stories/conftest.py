@@ -10,13 +10,14 @@ import soundfile
 from playwright.sync_api import Browser, Error, Page, expect, sync_playwright
 
 from tests.server.running import Server
+from tests.waiting import SHOWN_MS
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
-expect.set_options(timeout=20_000)  # a busy machine is slow, which is no fault
+expect.set_options(timeout=SHOWN_MS)
 
 
 @pytest.fixture(scope="session")
@@ -61,7 +62,7 @@ def open_page(browser: Browser, server: Server) -> Page:
         # Pictures at display rate would take a whole processor, which has more to do here.
         browser.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
     page = browser.contexts[0].new_page()
-    page.set_default_timeout(20_000)
+    page.set_default_timeout(SHOWN_MS)
     page.goto(server.url)
     page.get_by_text("Level path").wait_for()
     return page

@@ -11,9 +11,9 @@ import soundfile
 from playwright.sync_api import Page, expect
 
 from tests.cli.test_cli import goshawk
+from tests.stories.accessible import violations
 from tests.stories.conftest import Server
 from tests.stories.test_first_evening import (
-    AXE,
     eventually,
     lamp,
     live,
@@ -156,9 +156,7 @@ def test_stages_are_moved_by_keyboard_and_every_panel_is_clean(page: Page) -> No
     for name in ("Suppressor", "De-esser", "Three bands", "Leveller", "Gate"):
         open_stage(page, name)
         expect(page.get_by_role("heading", name=name)).to_be_visible()
-        page.evaluate(AXE.read_text())
-        found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
-        assert [v["id"] for v in found["violations"]] == [], name
+        assert violations(page) == [], name
 
 
 def test_every_input_has_a_chain_by_mouse_and_by_keyboard(page: Page, server: Server) -> None:
@@ -217,6 +215,4 @@ def test_every_input_has_a_chain_by_mouse_and_by_keyboard(page: Page, server: Se
     before = server.ask("/api/schema", "GET")["defaults"]["inputs"][0]
     assert main["chain"] == before["chain"], "the main voice's chain stays as it was"
     page.keyboard.press("3")
-    page.evaluate(AXE.read_text())
-    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
-    assert [one["id"] for one in found] == []
+    assert violations(page) == []

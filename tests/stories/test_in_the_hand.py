@@ -10,8 +10,8 @@ from playwright.sync_api import Locator, Page, expect
 
 from goshawk.store.database import database_path
 from tests.server.running import Server
+from tests.stories.accessible import violations
 from tests.stories.test_first_evening import eventually, lamp, notch, open_stage, setting
-from tests.stories.test_watch import violations
 from tools.kill_and_look import child_of
 
 pytestmark = pytest.mark.browser

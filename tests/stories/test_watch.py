@@ -6,17 +6,12 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from tests.server.running import Server
-from tests.stories.test_first_evening import AXE, choose_device
+from tests.stories.accessible import violations
+from tests.stories.test_first_evening import choose_device
 from tests.stories.test_sound_check import tab_to
 from tests.waiting import wait_for
 
 pytestmark = pytest.mark.browser
-
-
-def violations(page: Page) -> list[str]:
-    page.evaluate(AXE.read_text())
-    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
-    return [f"{one['id']}: {[n['target'] for n in one['nodes']][:3]}" for one in found]
 
 
 def test_a_newcomer_goes_on_air_from_an_empty_rig_in_the_order_of_the_page(
@@ -166,10 +161,16 @@ def test_by_keyboard_alone_over_a_restart(page: Page, server: Server) -> None:
     tab_to(page, "Let viewers and the call hear me")
     page.keyboard.press("Enter")
     expect(page.get_by_role("button", name="Mute", exact=True).first).to_be_visible()
-    page.wait_for_timeout(3500)  # what was found is on the disk by then
+
+    def is_on_disk() -> bool:
+        evening = server.evening_on_disk()
+        moments = evening.events if evening else []
+        return any(one.rule == "talk_unheard" and one.ended_s is not None for one in moments)
+
+    wait_for("what was found on the disk", is_on_disk)
     server.kill()
     server.start()
-    expect(page.get_by_text("on air for")).to_be_visible(timeout=40_000)
+    expect(page.get_by_text("on air for")).to_be_visible()
     expect(page.get_by_label("Moments", exact=True)).to_contain_text("Goshawk was away")
     server.pass_time(5.0)
     tab_to(page, "End and report")

@@ -20,6 +20,7 @@ from goshawk.core.rig import Rig
 from goshawk.web.app import create_app
 from goshawk.web.routes.audio import audio
 from tests.situations import takes_of
+from tests.waiting import wait_for
 
 HOST = "127.0.0.1:8610"
 JSON = {"content-type": "application/json"}
@@ -29,19 +30,18 @@ JSON = {"content-type": "application/json"}
 def client(tmp_path_factory: pytest.TempPathFactory) -> Iterator[TestClient]:
     app = create_app(tmp_path_factory.mktemp("data"))
     with TestClient(app, base_url=f"http://{HOST}") as client:
-        wait_for(client, lambda levels: True)
+        levels_when(client, lambda levels: True)
         yield client
 
 
-def wait_for(client: TestClient, is_there: Callable[[Any], bool], seconds: float = 60) -> Any:
-    """Ask for the levels until they are as wanted."""
-    until = time.monotonic() + seconds
-    while time.monotonic() < until:
+def levels_when(client: TestClient, is_there: Callable[[Any], bool]) -> Any:
+    """The levels as soon as they are as wanted."""
+
+    def look() -> Any:
         levels = client.get("/api/levels").json()
-        if levels is not None and is_there(levels):
-            return levels
-        time.sleep(0.05)
-    raise AssertionError(f"not within {seconds} s: {levels}")
+        return levels if levels is not None and is_there(levels) else None
+
+    return wait_for("the levels", look)
 
 
 def change(client: TestClient, path: str, value: Any) -> dict[str, Any]:
@@ -187,7 +187,7 @@ def test_the_feed_is_heard_over_the_sound_link(client: TestClient) -> None:
 
 def test_a_microphone_over_the_sound_link_reads_its_level(client: TestClient) -> None:
     change(client, "inputs.voice.device", "browser")
-    wait_for(client, lambda levels: levels["devices"]["browser"]["state"] == "waiting")
+    levels_when(client, lambda levels: levels["devices"]["browser"]["state"] == "waiting")
     with link_to(client, "audio") as link:
         link.send_bytes(b"\0" * 64)
         assert "before its sound" in json.loads(link.receive_text())["text"]
@@ -205,13 +205,13 @@ def test_a_microphone_over_the_sound_link_reads_its_level(client: TestClient) ->
             else:
                 time.sleep(0.002)
         # Without a page, figures come twice a second.
-        wait_for(client, lambda levels: levels["devices"]["browser"]["state"] == "playing")
-        wait_for(
+        levels_when(client, lambda levels: levels["devices"]["browser"]["state"] == "playing")
+        levels_when(
             client,
             lambda levels: (levels["stations"]["microphone"]["highest_peak_dbfs"] or -99) > -21,
         )
     with link_to(client, "live") as page:
-        wait_for(client, lambda levels: levels["devices"]["browser"]["state"] == "waiting")
+        levels_when(client, lambda levels: levels["devices"]["browser"]["state"] == "waiting")
         assert next_of(page, "state")["rig"]["inputs"][0]["device"] == "browser"
     change(client, "inputs.voice.device", "attic")
 
@@ -228,11 +228,11 @@ def test_a_file_is_given_played_and_removed(client: TestClient, tmp_path: Path) 
         floor = levels["stations"]["microphone"]["noise_floor_dbfs"]
         return floor is not None and abs(floor - -23.0) < 0.3
 
-    wait_for(client, is_tone, 20)
+    levels_when(client, is_tone)
     with link_to(client, "live") as page:
         assert client.delete(f"/api/sound-files/{file['id']}").status_code == 204
         assert "was removed" in next_of(page, "notice")["text"]
-    wait_for(client, lambda levels: levels["devices"]["file"]["state"] == "no file")
+    levels_when(client, lambda levels: levels["devices"]["file"]["state"] == "no file")
     change(client, "inputs.voice.device", "attic")
     assert client.delete(f"/api/sound-files/{file['id']}").status_code == 404
 
@@ -255,26 +255,26 @@ def test_inputs_are_added_and_removed_and_faults_asked_for(client: TestClient) -
     assert fresh["name"] == "Input"
     assert "do not hear Input" in state["sentences"]["viewers"]
     change(client, f"inputs.{fresh['id']}.device", "laptop")
-    wait_for(client, lambda levels: levels["devices"]["laptop"]["peaks_dbfs"][0] > -90)
+    levels_when(client, lambda levels: levels["devices"]["laptop"]["peaks_dbfs"][0] > -90)
     asked = {"fault": "unplug"}
     assert client.post("/api/devices/laptop/faults", json=asked).status_code == 204
 
     def is_said(levels: Any) -> bool:
         return any(finding["code"] == "device_gone" for finding in levels["findings"])
 
-    found = wait_for(client, is_said)["findings"]
+    found = levels_when(client, is_said)["findings"]
     key = next(finding["key"] for finding in found if finding["code"] == "device_gone")
     with link_to(client, "live") as page:
         next_of(page, "state")
         page.send_json({"type": "dismiss", "key": key})
         assert next_of(page, "state")["rig"]["dismissed"] == [{"key": key, "badness": 0.0}]
-        wait_for(client, lambda levels: not is_said(levels) and levels["findings_aside"] == 1)
+        levels_when(client, lambda levels: not is_said(levels) and levels["findings_aside"] == 1)
         page.send_json({"type": "show_all"})
-        wait_for(client, is_said)
+        levels_when(client, is_said)
         page.send_json({"type": "dismiss", "key": "nothing"})
         assert "gone already" in next_of(page, "refused")["text"]
         page.send_json({"type": "fault", "device": "laptop", "fault": "replug"})
-        wait_for(client, lambda levels: not is_said(levels))
+        levels_when(client, lambda levels: not is_said(levels))
         page.send_json({"type": "fault", "device": "piano", "fault": "unplug"})
         assert "no device" in next_of(page, "refused")["text"]
     reply = client.post("/api/devices/laptop/faults", json={"fault": "rate", "value": 3})
@@ -286,15 +286,15 @@ def test_inputs_are_added_and_removed_and_faults_asked_for(client: TestClient) -
 def test_a_lost_engine_comes_back_with_its_settings(client: TestClient) -> None:
     """The audio process is killed while it plays: the user is told, and the sound returns."""
     change(client, "inputs.voice.is_muted", True)
-    wait_for(client, lambda levels: levels["reach"]["viewers"] == "closed")
+    levels_when(client, lambda levels: levels["reach"]["viewers"] == "closed")
     with link_to(client, "live") as page:
         studio = client.app.state.studio  # type: ignore[attr-defined]
         os.kill(studio.engine.pid, signal.SIGKILL)
         assert "started again" in next_of(page, "notice")["text"]
-    levels = wait_for(client, lambda levels: levels["engine"]["restarts"] == 1)
+    levels = levels_when(client, lambda levels: levels["engine"]["restarts"] == 1)
     assert levels["reach"]["viewers"] == "closed"
     change(client, "inputs.voice.is_muted", False)
-    wait_for(client, lambda levels: levels["reach"]["viewers"] == "hears")
+    levels_when(client, lambda levels: levels["reach"]["viewers"] == "hears")
 
 
 def test_the_committed_interface_document_is_the_present_one(client: TestClient) -> None:
@@ -369,12 +369,12 @@ def test_a_sound_check_over_the_interface(client: TestClient, tmp_path: Path) ->
 
 
 def until_computed(client: TestClient) -> dict[str, Any]:
-    for _ in range(1200):
+    def computed() -> dict[str, Any] | None:
         state: dict[str, Any] = client.get("/api/sound-check").json()
-        if state["run"] is None and (state["outcome"] or state["failure"]):
-            return state
-        time.sleep(0.05)
-    raise AssertionError("the check was not computed")
+        is_over = state["run"] is None and (state["outcome"] or state["failure"])
+        return state if is_over else None
+
+    return cast(dict[str, Any], wait_for("the check", computed))
 
 
 def test_whatever_a_page_asks_of_the_balance_the_link_stays(client: TestClient) -> None:

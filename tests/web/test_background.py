@@ -27,8 +27,9 @@ from goshawk.web.studio import Studio
 from tests.conftest import random_sound
 from tests.material import noise
 from tests.observer.test_balance import Desk
-from tests.observer.test_tuning import give, speak, told, until
+from tests.observer.test_tuning import give, speak, told
 from tests.situations import takes_of
+from tests.waiting import until
 from tests.web.conftest import desk_of, make_studio
 
 

@@ -14,7 +14,7 @@ from goshawk.store.database import open_database
 from goshawk.web import rig_desk
 from goshawk.web.app import create_app
 from goshawk.web.studio import Studio
-from tests.observer.test_tuning import until
+from tests.waiting import until
 from tests.web.test_studio import all_of, taken
 
 

@@ -15,6 +15,7 @@ from goshawk.web.pages import WAITING_MESSAGES, LivePage
 from goshawk.web.points import WAITING_SOUND, Listener
 from goshawk.web.studio import Studio
 from tests.playing import Playing, engine_reading
+from tests.waiting import until
 from tests.web.conftest import desk_of, make_studio
 
 
@@ -193,10 +194,7 @@ def test_a_lost_observer_opens_no_microphone(studio: Studio) -> None:
         studio.engine.loop = lambda path: told.append(("loop", path, heard().is_muted))  # type: ignore[method-assign]
         studio._on_observer_lost()
         assert told[at:] == [], "not yet"
-        for _ in range(100):
-            await asyncio.sleep(0.01)
-            if told[at:]:
-                break
+        await until(lambda: told[at:])
         assert ("loop", None, True) in told[at:], "shut first"
         assert studio.rig.inputs[0].is_muted
         assert not studio.plays.is_apart
