@@ -80,9 +80,7 @@ def test_a_chain_is_built_tuned_compared_kept_and_passed_on(
         heard.get_by_role("radio", name=name).click()
         expect(heard.get_by_role("radio", name=name)).to_be_checked()
     gain = page.get_by_title("All are brought to one loudness")
-    eventually(
-        page, lambda: number_in(gain) > 5, 30
-    )  # B has 6 dB of makeup, A now 30, and a ceiling
+    eventually(page, lambda: number_in(gain) > 5)  # B has 6 dB of makeup, A now 30, and a ceiling
     button(page, "End loop")
     expect(lamp(page, "Viewers")).to_contain_text("hear you")
 
@@ -127,7 +125,7 @@ def test_the_room_is_learned_and_refused_while_somebody_speaks(page: Page, serve
     server.pass_time(1.0)
     button(page, "Learn the room")
     with server.hurried():
-        expect(page.get_by_text("It has learned this room")).to_be_visible(timeout=15_000)
+        expect(page.get_by_text("It has learned this room")).to_be_visible()
     expect(page.locator("[data-figure='suppressor']")).to_contain_text("room −")
     button(page, "Forget it")
     expect(page.get_by_role("button", name="Learn the room")).to_be_visible()

@@ -61,7 +61,7 @@ class ReadingsStore {
   spectra: Spectra | null = null;
   private heardAt = -Infinity;
   private readonly listeners = new Set<() => void>();
-  private tellNews = () => {};
+  private tellNews: (areFigures?: boolean) => void = () => {};
   private stale: ReturnType<typeof setTimeout> | undefined;
 
   private ring(rings: Map<string, Ring>, name: string, length = HISTORY, empty = SILENCE): Ring {
@@ -106,13 +106,13 @@ class ReadingsStore {
     }
     this.heardAt = performance.now();
     clearTimeout(this.stale);
-    this.stale = setTimeout(this.tellNews, STALE_MS + 1); // that nothing comes any more is news, too
+    this.stale = setTimeout(() => this.tellNews(), STALE_MS + 1); // that nothing comes any more is news, too
   }
 
   takeLevels(levels: Levels) {
     this.levels = levels;
     for (const listener of this.listeners) listener();
-    this.tellNews();
+    this.tellNews(true);
   }
 
   takeSpectra(spectra: Spectra) {
@@ -151,8 +151,8 @@ class ReadingsStore {
     this.tellNews();
   }
 
-  /** Call this whenever something has changed that a picture may show. */
-  onNews(tell: () => void) {
+  /** Call this whenever something has changed that a picture may show: with true, when figures have come. */
+  onNews(tell: (areFigures?: boolean) => void) {
     this.tellNews = tell;
   }
 
