@@ -83,12 +83,27 @@ def test_a_message_moves_nothing_under_the_hand(page: Page) -> None:
     message = page.get_by_text("Input was removed. Undo brings it back.")
     message.wait_for()
     assert middle(add) == place
-    # It lies where there is nothing to press.
-    box = message.bounding_box()
-    assert box
+    assert under_messages(page) == []
+    # However much is said, also where buttons stand highest.
+    page.keyboard.press("6")
+    expect(page.get_by_role("heading", name="Watch")).to_be_visible()
+    page.get_by_role("log").evaluate(
+        "(log) => { for (let n = 0; n < 5; n++) log.append(log.lastElementChild.cloneNode(true)); }"
+    )
+    assert page.get_by_role("log").get_by_text("Input was removed").count() == 6
+    assert under_messages(page) == []
+
+
+def under_messages(page: Page) -> list[str]:
+    """What is to be pressed, and lies under what is said."""
+    said = page.get_by_role("log").bounding_box()
+    assert said
+    found = []
     for button in page.get_by_role("main").get_by_role("button").all():
-        other = button.bounding_box()
-        assert other is None or not intersects(box, other)
+        place = button.bounding_box()
+        if place and intersects(said, place):
+            found.append(button.inner_text())
+    return found
 
 
 def intersects(a: dict[str, float], b: dict[str, float]) -> bool:  # type: ignore[type-arg]

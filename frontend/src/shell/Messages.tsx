@@ -2,8 +2,8 @@ import { X } from "lucide-react";
 import { useLive } from "../live/store";
 
 /**
- * Sentences from the server and from the page; each stays until it is put away, or newer news comes. They lie over the
- * page's upper right corner, where there is nothing to press, and move nothing under the hand.
+ * Sentences from the server and from the page, the newest first; each stays until it is put away, or newer news comes. They
+ * lie over the level path's right end, where there is nothing to press, never lower than that, and move nothing under the hand.
  */
 export function Messages() {
   const messages = useLive((live) => live.messages);
@@ -14,17 +14,17 @@ export function Messages() {
       role="log"
       aria-label="Messages"
       aria-live="polite"
-      className="pointer-events-none absolute top-full right-0 z-30 flex w-[264px] flex-col gap-1 p-1.5"
+      className="pointer-events-none absolute top-full right-0 z-30 flex max-h-[150px] w-[264px] flex-col gap-1 overflow-y-auto p-1.5"
     >
       {status === "lost" && (
-        <p className="pointer-events-auto rounded-md border border-over bg-panel px-3 py-2 text-[13px] text-over-strong shadow-lg">
+        <p className="pointer-events-auto shrink-0 rounded-md border border-over bg-panel px-3 py-2 text-[13px] text-over-strong shadow-lg">
           ▲ There is no connection to Goshawk. It is being tried again; what you hear may go on.
         </p>
       )}
-      {messages.map((message) => (
+      {[...messages].reverse().map((message) => (
         <div
           key={message.id}
-          className="pointer-events-auto flex items-start gap-1.5 rounded-md border border-line bg-panel py-1.5 pr-1 pl-3 text-[13px] leading-snug shadow-lg"
+          className="pointer-events-auto flex shrink-0 items-start gap-1.5 rounded-md border border-line bg-panel py-1.5 pr-1 pl-3 text-[13px] leading-snug shadow-lg"
         >
           <p className={`flex-1 ${message.level === "trouble" ? "text-over-strong" : ""}`}>
             {message.level === "trouble" && "▲ "}
