@@ -246,9 +246,8 @@ class EngineClient:
         restarts = self.restarts
         self._once(messages.Hurry(round(seconds * SAMPLE_RATE_HZ)))
         while self.heard_frames < until and restarts == self.restarts:
-            self._silent_s = (
-                0.0  # It waits for whoever reads its sound, and says nothing meanwhile.
-            )
+            # It waits for whoever reads its sound, and says nothing meanwhile.
+            self._silent_s = 0.0
             await asyncio.sleep(0.01)
 
     def _once(self, message: messages.ToEngine) -> None:

@@ -47,16 +47,16 @@ describe("pictures", () => {
   it("are drawn with the figures for those who want less motion, and the newest is shown", () => {
     expect(drawnInASecond(true, true)).toBe(10);
     const { drawing, pass } = display(true);
-    let count2 = 0;
-    drawing.withNews(() => (count2 += 1));
+    let drawn = 0;
+    drawing.withNews(() => (drawn += 1));
     drawing.news();
     drawing.news();
     pass(16);
-    expect(count2).toBe(1);
+    expect(drawn).toBe(1);
     pass(150);
-    expect(count2, "without figures, what came between is shown later").toBe(2);
+    expect(drawn, "without figures, what came between is shown later").toBe(2);
     pass(1000);
-    expect(count2, "and nothing without news").toBe(2);
+    expect(drawn, "and nothing without news").toBe(2);
   });
 
   it("that stand still are drawn once", () => {
