@@ -4,6 +4,7 @@ that starts up. Each place has threads of its own, so that neither other places 
 import asyncio
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
+from pathlib import Path
 from typing import Any, TypeVar
 
 from goshawk.errors import DriveSilent
@@ -13,9 +14,6 @@ ANSWERS_S = 20.0
 
 LOOKS_AGAIN_S = 0.5
 MOST_AT_ONCE, MOST_WAITING, MOST_PLACES = 4, 32, 8
-
-RECORDINGS = "A folder with recordings"
-"""Where many are looked at, or any may be."""
 
 T = TypeVar("T")
 _threads: dict[str, ThreadPoolExecutor] = {}
@@ -28,7 +26,7 @@ async def on_drive(work: Callable[[], T], what: str, patience_s: float | None = 
     (None: it may take its time), nothing else is begun on it. Raises DriveSilent, and what the work raises; work that was begun
     goes to its end, whoever has given up waiting."""
     if _is_silent(what) or len(_under_way) >= MOST_WAITING:
-        raise _no_answer_of(what)
+        raise no_answer_of(what)
     job = _threads_of(what).submit(work)
     _under_way[job] = what
     future = asyncio.wrap_future(job)
@@ -40,7 +38,12 @@ async def on_drive(work: Callable[[], T], what: str, patience_s: float | None = 
             raise
         if not job.cancel():  # It has begun.
             _silent[job] = what
-        raise _no_answer_of(what) from None
+        raise no_answer_of(what) from None
+
+
+def named(folder: Path) -> str:
+    """A folder as what work is done on: each is a place of its own."""
+    return f"The folder {folder}"
 
 
 def _threads_of(what: str) -> ThreadPoolExecutor:
@@ -65,5 +68,6 @@ def _is_silent(what: str) -> bool:
     return what in _silent.values()
 
 
-def _no_answer_of(what: str) -> DriveSilent:
+def no_answer_of(what: str) -> DriveSilent:
+    """What is said of it."""
     return DriveSilent(f"{what} does not answer. Look at its drive, or choose another folder.")

@@ -3,17 +3,23 @@
 import asyncio
 import threading
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import ClassVar
 
 import pytest
 
 from goshawk import drives
-from goshawk.drives import MOST_AT_ONCE, MOST_PLACES, MOST_WAITING, RECORDINGS, on_drive
+from goshawk.core.recording.document import Recording
+from goshawk.core.rig import Rig
+from goshawk.drives import MOST_AT_ONCE, MOST_PLACES, MOST_WAITING, named, on_drive
 from goshawk.errors import DriveSilent, NotFound
 from goshawk.recorder import messages
 from goshawk.recorder.client import RecorderClient
+from goshawk.store.recordings.folder import write_document
+from goshawk.store.recordings.shelf import Shelf
 from goshawk.web import record_desk
+from goshawk.web.kept_recordings import KeptRecordings
 from goshawk.web.studio import Studio
 from tests.waiting import until
 from tests.web.conftest import studio
@@ -68,24 +74,63 @@ def test_it_is_waited_for_so_long_and_asked_no_more_until_it_answers(
     assert asked == []
 
 
-def test_the_list_is_asked_for_again_when_its_drive_has_answered(
-    studio: Studio, answers: threading.Event, monkeypatch: pytest.MonkeyPatch
+def recording_in(folder: Path, recording_id: str) -> None:
+    """A recording without tracks."""
+    path = folder / recording_id
+    path.mkdir(parents=True)
+    began = datetime(2026, 11, 30, 20, 0, tzinfo=UTC)
+    made = Recording(id=recording_id, title=recording_id, started_utc=began, tracks=(), rig=Rig())
+    write_document(path, made.model_copy(update={"state": "whole"}))
+
+
+def test_a_folder_that_does_not_answer_keeps_only_its_own_from_being_seen_and_changed(
+    studio: Studio, answers: threading.Event, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(drives, "LOOKS_AGAIN_S", 0.0)
+    here, far = tmp_path / "here", tmp_path / "far"
+    recording_in(here, "near1")
+    recording_in(far, "far1")
+    kept = KeptRecordings(
+        Shelf(lambda: [here, far]), studio.supervisor, changed := Called(), told := Called()
+    )
+
+    async def ids() -> list[str]:
+        return sorted(one.id for one in await kept.listed())
 
     async def story() -> None:
+        assert await ids() == ["far1", "near1"]
         with pytest.raises(DriveSilent):
-            await on_drive(answers.wait, RECORDINGS, 0.01)
+            await on_drive(answers.wait, named(far), 0.01)
         for _ in range(2):
-            with pytest.raises(DriveSilent, match="A folder with recordings does not answer"):
-                await studio.record.listed()
-        before = studio.record.facts.changes
+            assert await ids() == ["near1"]
+        assert (kept.silent, told.count, changed.count) == ([str(far)], 1, 0)
+        # What lies elsewhere is renamed, deleted and brought back meanwhile.
+        await kept.at("near1", lambda shelf: shelf.change("near1", note="heard"))
+        await kept.at("near1", lambda shelf: shelf.delete("near1"))
+        await kept.restore("near1")
+        assert (await kept.load("near1"))[1].note == "heard"
+        for asked in (kept.load("far1"), kept.restore("far2"), kept.load("unknown")):
+            with pytest.raises(DriveSilent, match=f"{far} does not answer"):
+                await asked
         answers.set()
-        await until(lambda: studio.record.facts.changes != before)
-        assert studio.record.facts.changes == before + 1
-        assert await studio.record.listed() == []
+        await until(lambda: changed.count)
+        assert (kept.silent, told.count, changed.count) == ([], 1, 1)
+        assert await ids() == ["far1", "near1"]
+        with pytest.raises(NotFound, match="not there any more"):
+            await kept.load("unknown")
+        with pytest.raises(NotFound, match="cannot be brought back"):
+            await kept.restore("far2")
 
     asyncio.run(story())
+
+
+class Called:
+    """Counts how often."""
+
+    count = 0
+
+    def __call__(self) -> None:
+        self.count += 1
 
 
 def test_what_the_drive_says_itself_is_passed_on() -> None:
@@ -107,7 +152,8 @@ def test_settings_are_kept_while_the_drive_of_recordings_does_not_answer(
         answers.wait()
         raise NotFound("That recording is not there any more. Choose another.")
 
-    monkeypatch.setattr(studio.record.shelf, "find", find)
+    monkeypatch.setattr(studio.record.kept.shelf, "find", find)
+    monkeypatch.setattr(studio.record.kept.shelf, "folder_of", lambda recording_id: Path("/far"))
 
     async def story() -> list[object]:
         asks = [

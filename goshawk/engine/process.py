@@ -37,8 +37,9 @@ MOST_STEER_PPM = 1000.0
 RESYNC_BLOCKS = 8
 """Further behind than this, the missed time is given up (and counted) rather than caught up."""
 
-MOST_BEHIND_FRAMES = SAMPLE_RATE_HZ * 3 // 4
-"""So far the slowest reader may be behind while a test hurries the clock: no farther than sound lies in the memory."""
+MOST_BEHIND_FRAMES = SAMPLE_RATE_HZ * 3 // 8
+"""So far the slowest reader may be behind while a test hurries the clock: a second of sound is then left in the memory
+for when it is not hurried any more."""
 
 
 class Clock:

@@ -15,7 +15,7 @@ from goshawk.core.measure.take import TakeFigures, TakeKind
 from goshawk.core.rules.balance import LEAST_HEARD_S, moves
 from goshawk.core.rules.sound_check.advice import Wish as CheckWish
 from goshawk.core.watch_settings import HeardAs
-from goshawk.drives import RECORDINGS, on_drive
+from goshawk.drives import named, on_drive
 from goshawk.errors import BadInput
 from goshawk.observer import wishes
 from goshawk.observer.balance import with_holds
@@ -111,7 +111,7 @@ class Doing:
                 rig,
                 Path(wish.target),
             ),
-            RECORDINGS,
+            named(Path(wish.folder).parent),
             PIECE_S,
         )
 
@@ -127,7 +127,9 @@ class Doing:
 
     async def _loop_recording(self, wish: wishes.LoopRecording) -> None:
         sound = await on_drive(
-            lambda: piece_for_loop(Path(wish.folder), wish.first, wish.end), RECORDINGS, PIECE_S
+            lambda: piece_for_loop(Path(wish.folder), wish.first, wish.end),
+            named(Path(wish.folder).parent),
+            PIECE_S,
         )
         self._desk.replay.stop()
         self._desk.looper.stop()
@@ -137,7 +139,7 @@ class Doing:
         rig = self._desk.rig_set
         sounds = await on_drive(
             lambda: pieces_for_replay(Path(wish.folder), wish.first, wish.end, rig),
-            RECORDINGS,
+            named(Path(wish.folder).parent),
             PIECE_S,
         )
         if self._desk.looper.state.is_on or self._desk.looper.state.is_recording:
@@ -145,7 +147,9 @@ class Doing:
         await self._desk.replay.start(sounds, rig)
 
     async def _measure_recording(self, wish: wishes.MeasureRecording) -> bytes:
-        found = await on_drive(lambda: measured(Path(wish.folder)), RECORDINGS, None)
+        found = await on_drive(
+            lambda: measured(Path(wish.folder)), named(Path(wish.folder).parent), None
+        )
         return found.model_dump_json().encode()
 
     async def _loop_last(self, wish: wishes.LoopLast) -> None:

@@ -55,6 +55,8 @@ class RecordFacts(FromServerModel):
     """The sources that would be recorded."""
     changes: int
     """Another number says that the list of recordings is another."""
+    silent: list[str]
+    """Folders with recordings that do not answer: what lies there is not in the list."""
 
 
 class StartRecording(FromPageModel):

@@ -18,7 +18,7 @@ from goshawk.core.recording.document import Figures, Mark, Recording, Track
 from goshawk.core.recording.names import folder_name, with_files
 from goshawk.core.recording.tracks import chosen_tracks, input_of, offered_tracks
 from goshawk.core.rig import Rig
-from goshawk.drives import RECORDINGS, answers_again, on_drive
+from goshawk.drives import named, on_drive
 from goshawk.engine.client import EngineClient
 from goshawk.errors import BadInput, BadSetting, DriveSilent, GoshawkError, NotFound, StoreUnusable
 from goshawk.observer import wishes
@@ -33,7 +33,7 @@ from goshawk.store.recordings.exporting import span_of
 from goshawk.store.recordings.mending import mend, mend_all
 from goshawk.store.recordings.names import new_id
 from goshawk.store.recordings.reading import read_piece
-from goshawk.store.recordings.shelf import KeptRecording, Shelf
+from goshawk.store.recordings.shelf import Shelf
 from goshawk.store.recordings.track_file import TrackFile
 from goshawk.store.work_folder import WorkFolder
 from goshawk.supervisor import Supervisor
@@ -41,6 +41,7 @@ from goshawk.units import SAMPLE_RATE_HZ, linear_to_db
 from goshawk.web.auto_marks import AutoMarks
 from goshawk.web.hand_over import HandOverDesk
 from goshawk.web.heard_again import HeardAgain
+from goshawk.web.kept_recordings import KeptRecordings
 
 LOOKS_EVERY_S = 1.0
 STARTS_S = 8.0
@@ -88,12 +89,11 @@ class RecordDesk:
         self._record_points, self._levels = record_points, levels
         self._tell, self._tell_state, self._notify = tell, tell_state, notify
         self._past_folders = [Path(one) for one in recording_folders.list_folders(db)]
-        self.shelf = Shelf(self.folders)
+        self.kept = KeptRecordings(Shelf(self.folders), supervisor, self.list_changed, tell_state)
         self._client: RecorderClient | None = None
         self._document: Recording | None = None
         self._marks: dict[int, Mark] = {}
         self._restarts = 0
-        self._is_awaiting_drive = False
         self._auto = AutoMarks(self._put_auto_mark)
         # Another one than before a restart, which pages outlive.
         self._changes = time.time_ns() // 1_000_000
@@ -132,6 +132,7 @@ class RecordDesk:
             offered=offered_tracks(rig),
             chosen=[one.source for one in chosen_tracks(rig)],
             changes=self._changes,
+            silent=self.kept.silent,
         )
 
     async def look_on(self) -> None:
@@ -154,7 +155,7 @@ class RecordDesk:
 
     async def _free_of(self, folder: Path) -> int | None:
         try:
-            return await on_drive(lambda: _free_bytes(folder), f"The folder {folder}")
+            return await on_drive(lambda: _free_bytes(folder), named(folder))
         except DriveSilent:
             return None
 
@@ -163,30 +164,14 @@ class RecordDesk:
         for wait_s in (0.0, MENDS_AGAIN_S):
             await asyncio.sleep(wait_s)
             await asyncio.gather(*(self._mend_in(folder) for folder in self.folders()))
-        with suppress(DriveSilent):
-            await on_drive(self.shelf.purge, RECORDINGS, MENDS_S)
+        await self.kept.purge(MENDS_S)
 
     async def _mend_in(self, folder: Path) -> None:
         with suppress(DriveSilent):  # It is mended at the next start.
-            what = f"The folder {folder}"
+            what = named(folder)
             for sentence in await on_drive(lambda: mend_all(folder), what, MENDS_S):
                 self._notify(sentence, "news")
                 self.list_changed()
-
-    async def listed(self) -> list[KeptRecording]:
-        """All that are kept, the newest first. Raises DriveSilent; pages then ask again when the drive has answered."""
-        try:
-            return await on_drive(self.shelf.listed, RECORDINGS)
-        except DriveSilent:
-            if not self._is_awaiting_drive:
-                self._is_awaiting_drive = True
-                self._supervisor.once("waiting for a drive", self._await_drive())
-            raise
-
-    async def _await_drive(self) -> None:
-        await answers_again(RECORDINGS)
-        self._is_awaiting_drive = False
-        self.list_changed()
 
     def list_changed(self) -> None:
         """The list of recordings is another."""
@@ -205,7 +190,7 @@ class RecordDesk:
             raise BadInput("There is nothing to record. Choose a track first.")
         if trouble := self.facts.preview_trouble:
             raise BadInput(trouble)
-        free = await on_drive(lambda: _free_bytes(self.folder), f"The folder {self.folder}")
+        free = await on_drive(lambda: _free_bytes(self.folder), named(self.folder))
         if free is not None and free < 2 * SAFE_REST_BYTES:
             raise BadInput(
                 f"The disk of {self.folder} is full. Make room, or choose another folder."
@@ -246,7 +231,7 @@ class RecordDesk:
     async def _is_silent(self, folder: Path) -> bool:
         try:
             with suppress(OSError):  # That is an answer.
-                await on_drive(lambda: _take_a_little(folder), f"The folder {folder}", TAKES_S)
+                await on_drive(lambda: _take_a_little(folder), named(folder), TAKES_S)
         except DriveSilent:
             return True
         return False
@@ -447,7 +432,7 @@ class RecordDesk:
         self, recording_id: str, way: str, source: str, from_s: float, seconds: float
     ) -> Path:
         """A piece as a WAV file, which goes when a few others were asked for. Raises GoshawkError."""
-        folder = await on_drive(lambda: self.shelf.find(recording_id), RECORDINGS)
+        folder = await self.kept.at(recording_id, lambda shelf: shelf.find(recording_id))
         first, frames = round(from_s * SAMPLE_RATE_HZ), round(seconds * SAMPLE_RATE_HZ)
         return await self.heard_again.piece(
             lambda target: wishes.HearRecording(str(folder), way, source, first, frames, target)
@@ -457,7 +442,7 @@ class RecordDesk:
         self, recording_id: str, what: str, kind: str | None, from_s: float, to_s: float
     ) -> None:
         """A piece as a take, a loop or the replay. Raises GoshawkError."""
-        folder, document = await on_drive(lambda: self.shelf.load(recording_id), RECORDINGS)
+        folder, document = await self.kept.load(recording_id)
         first, end = span_of(document, from_s, to_s)
         if what == "loop":
             await self._observer().ask(wishes.LoopRecording(str(folder), first, end))
@@ -478,7 +463,7 @@ class RecordDesk:
             raise BadInput("The voice as it came was not recorded here. Choose another recording.")
         path = self._work.fresh() / "take.wav"
         try:
-            await on_drive(lambda: _cut_take(folder, track, first, end, path), RECORDINGS)
+            await on_drive(lambda: _cut_take(folder, track, first, end, path), named(folder.parent))
             name = f"{folder.name}, {first / SAMPLE_RATE_HZ:.0f} s"
             await self._observer().ask(wishes.GiveTake(kind, str(path), name))
         finally:
@@ -491,7 +476,7 @@ class RecordDesk:
         said = ""
         if broken:
             try:
-                mended = await on_drive(lambda: mend(broken), f"The folder {broken.parent}")
+                mended = await on_drive(lambda: mend(broken), named(broken.parent))
                 said = mended.said if mended else ""
             except (GoshawkError, OSError) as error:
                 said = str(error)
@@ -510,7 +495,9 @@ class RecordDesk:
         try:
             packed = await self._observer().ask(wishes.MeasureRecording(folder))
             found = Figures.model_validate_json(packed)
-            await on_drive(lambda: self.shelf.change(recording_id, figures=found), RECORDINGS)
+            await self.kept.at(
+                recording_id, lambda shelf: shelf.change(recording_id, figures=found)
+            )
         except (GoshawkError, OSError) as error:
             self._notify(f"The figures of the recording could not be made. {error}", "trouble")
         self.list_changed()

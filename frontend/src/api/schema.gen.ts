@@ -4798,6 +4798,8 @@ export interface components {
             preview: string;
             /** Preview Trouble */
             preview_trouble: string;
+            /** Silent */
+            silent: string[];
         };
         /**
          * RecordSettings

@@ -10,10 +10,12 @@ import { clock } from "../units/format";
 import { show, useKeptRecordings, useShown } from "./kept";
 
 const SHOWN_AT_ONCE = 200;
+const NONE: string[] = [];
 
 export function KeptList() {
   const { kept, trouble } = useKeptRecordings();
   const folder = useLive((live) => live.state?.record.folder ?? "");
+  const silent = useLive((live) => live.state?.record.silent) ?? NONE;
   const shown = useShown();
   const [wanted, setWanted] = useState("");
   const [deleted, setDeleted] = useState<KeptRecording | null>(null);
@@ -57,8 +59,14 @@ export function KeptList() {
         </p>
       )}
       {trouble && <p role="alert">▲ {trouble}</p>}
+      {silent.map((one) => (
+        <p key={one} role="status" className="mb-1 text-[13px] break-words">
+          ▲ {one} does not answer: what lies there is not shown. Look at its drive; it comes back by
+          itself.
+        </p>
+      ))}
       {!kept && !trouble && <p className="text-[13px] text-quiet">Reading the folder …</p>}
-      {kept?.length === 0 && (
+      {kept?.length === 0 && !silent.length && (
         <p className="text-[13px] text-quiet">
           Nothing is kept yet. Press Record, speak, and stop: it stands here then.
         </p>

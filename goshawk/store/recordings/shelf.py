@@ -28,6 +28,8 @@ DELETED_NAME = ".deleted"
 KEPT_DELETED_S = 86_400.0
 MOST_RECORDINGS = 5000
 
+GONE = "That recording is not there any more. Choose another."
+
 
 class KeptRecording(BaseModel):
     """A recording in a list."""
@@ -47,48 +49,61 @@ class KeptRecording(BaseModel):
     figures: Figures | None
 
 
+Known = dict[Path, tuple[tuple[int, int], KeptRecording]]
+"""Recordings by their own folders, each with what tells whether it is still as it was."""
+
+
 class Shelf:
-    """``folders`` gives those in which recordings lie."""
+    """``folders`` gives those in which recordings lie. One of them may not answer: what asks the disk asks one folder alone."""
 
     def __init__(self, folders: Callable[[], Iterable[Path]]) -> None:
         self._folders = folders
-        self._known: dict[Path, tuple[tuple[int, int], KeptRecording]] = {}
+        self._known: dict[Path, Known] = {}
+        """Of each folder, what was last found in it."""
+
+    @property
+    def folders(self) -> list[Path]:
+        """Each once."""
+        return list(dict.fromkeys(self._folders()))
 
     def listed(self) -> list[KeptRecording]:
-        """All that can be read, the newest first. Reads from the disk."""
-        found: dict[Path, tuple[tuple[int, int], KeptRecording]] = {}
-        for path in self._paths():
-            stamp = _stamp(path)
-            known = self._known.get(path)
-            if known and known[0] == stamp:
-                found[path] = known
-                continue
+        """All that can be read, the newest first. Reads from every folder's disk."""
+        return newest_first(one for parent in self.folders for one in self.listed_in(parent))
+
+    def listed_in(self, parent: Path) -> list[KeptRecording]:
+        """What lies in one folder. Reads from its disk."""
+        found: Known = {}
+        before = self._known.get(parent, {})
+        for path in _recordings_in(parent):
             try:
+                stamp = _stamp(path)
+                known = before.get(path)
+                if known and known[0] == stamp:
+                    found[path] = known
+                    continue
                 found[path] = (stamp, kept(path, load_document(path)))
             except (BadRecording, OSError):
                 continue  # No recording of ours, or damaged: left alone.
-        self._known = found
-        return sorted((one for _, one in found.values()), key=_begins, reverse=True)
+        self._known[parent] = found
+        return [one for _, one in found.values()]
 
-    def _paths(self) -> list[Path]:
-        found: list[Path] = []
-        for parent in dict.fromkeys(self._folders()):
-            try:
-                inside = sorted(parent.iterdir(), reverse=True)
-            except OSError:
-                continue  # Not there now: an unplugged disk.
-            found += [one for one in inside if (one / DOCUMENT_NAME).is_file()]
-        return found[:MOST_RECORDINGS]
+    def folder_of(self, recording_id: str) -> Path | None:
+        """In which of the folders a recording lay when they were last read; None if in none. Asks no disk."""
+        for parent, found in list(self._known.items()):
+            if any(one.id == recording_id for _, one in found.values()):
+                return parent
+        return None
 
     def find(self, recording_id: str) -> Path:
         """A recording's folder. Raises NotFound."""
-        for path, (_, one) in self._known.items():
+        parent = self.folder_of(recording_id)
+        for path, (_, one) in self._known.get(parent, {}).items() if parent else ():
             if one.id == recording_id and (path / DOCUMENT_NAME).is_file():
                 return path
-        for one in self.listed():
+        for one in self.listed_in(parent) if parent else self.listed():
             if one.id == recording_id:
                 return Path(one.folder)
-        raise NotFound("That recording is not there any more. Choose another.")
+        raise NotFound(GONE)
 
     def load(self, recording_id: str) -> tuple[Path, Recording]:
         """A recording and its folder. Raises NotFound or BadRecording."""
@@ -145,26 +160,39 @@ class Shelf:
         aside.mkdir(exist_ok=True, mode=0o700)
         path.rename(aside / f"{recording_id} {path.name}"[:250])
 
-    def restore(self, recording_id: str) -> None:
-        """Bring back what was deleted. Raises NotFound, OSError."""
-        for parent in self._folders():
-            for path in (parent / DELETED_NAME).glob(f"{safe_name(recording_id) or '-'} *"):
-                name = path.name.partition(" ")[2]
-                target, number = parent / name, 1
-                while target.exists():
-                    number += 1
-                    target = parent / f"{name} ({number})"
-                path.rename(target)
-                return
-        raise NotFound("That recording cannot be brought back any more.")
 
-    def purge(self) -> None:
-        """Remove for good what was deleted a day ago."""
-        for parent in self._folders():
-            aside = parent / DELETED_NAME
-            for path in aside.iterdir() if aside.is_dir() else ():
-                if time.time() - path.stat().st_ctime > KEPT_DELETED_S:
-                    shutil.rmtree(path, ignore_errors=True)
+def newest_first(those: Iterable[KeptRecording]) -> list[KeptRecording]:
+    """As lists show them, and no more than they can."""
+    return sorted(those, key=_begins, reverse=True)[:MOST_RECORDINGS]
+
+
+def restored_in(parent: Path, recording_id: str) -> bool:
+    """Bring back what was deleted in one folder; whether it was there. Raises OSError."""
+    for path in (parent / DELETED_NAME).glob(f"{safe_name(recording_id) or '-'} *"):
+        name = path.name.partition(" ")[2]
+        target, number = parent / name, 1
+        while target.exists():
+            number += 1
+            target = parent / f"{name} ({number})"
+        path.rename(target)
+        return True
+    return False
+
+
+def purge_in(parent: Path) -> None:
+    """Remove for good what was deleted in one folder a day ago. Raises OSError."""
+    aside = parent / DELETED_NAME
+    for path in aside.iterdir() if aside.is_dir() else ():
+        if time.time() - path.stat().st_ctime > KEPT_DELETED_S:
+            shutil.rmtree(path, ignore_errors=True)
+
+
+def _recordings_in(parent: Path) -> list[Path]:
+    try:
+        inside = sorted(parent.iterdir(), reverse=True)
+    except OSError:
+        return []  # Not there now: an unplugged disk.
+    return [one for one in inside if (one / DOCUMENT_NAME).is_file()][:MOST_RECORDINGS]
 
 
 def kept(path: Path, document: Recording) -> KeptRecording:

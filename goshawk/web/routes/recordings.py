@@ -1,6 +1,6 @@
 """Recordings: made, listed, changed, heard, handed over."""
 
-from collections.abc import Callable
+from collections.abc import Awaitable
 from pathlib import Path
 from typing import Annotated, Any, Literal, TypeVar
 
@@ -21,11 +21,10 @@ from goshawk.core.recording.document import (
 )
 from goshawk.core.recording.overview import reduced
 from goshawk.core.settings import PLAIN_TEXT, PLAIN_TEXT_WITH_LINES
-from goshawk.drives import RECORDINGS, on_drive
 from goshawk.errors import BadInput, NotFound
 from goshawk.page_messages.recording import RecordingState
 from goshawk.store.recordings.folder import read_peaks
-from goshawk.store.recordings.shelf import KeptRecording
+from goshawk.store.recordings.shelf import KeptRecording, Shelf
 from goshawk.web.dependencies import StudioDep
 from goshawk.web.hand_over import HandOver
 
@@ -110,10 +109,10 @@ class HandOverWish(BaseModel):
     to_s: float | None = Field(None, ge=0.0, le=LONGEST_S)
 
 
-async def _beside(work: Callable[[], T]) -> T:
-    """Work that reads or writes where recordings lie. Raises BadInput where the disk refuses, DriveSilent where it does not answer."""
+async def _beside(work: Awaitable[T]) -> T:
+    """Work that reads or writes where a recording lies. Raises BadInput where the disk refuses, DriveSilent where it does not answer."""
     try:
-        return await on_drive(work, RECORDINGS)
+        return await work
     except OSError as error:
         raise BadInput(
             f"The disk did not do that ({error.strerror or error}). Look at the folder, and try again."
@@ -121,7 +120,7 @@ async def _beside(work: Callable[[], T]) -> T:
 
 
 async def _detail(studio: Any, recording_id: str) -> RecordingDetail:
-    path, document = await _beside(lambda: studio.record.shelf.load(recording_id))
+    path, document = await _beside(studio.record.kept.load(recording_id))
     return _as_detail(str(path), path.name, document)
 
 
@@ -178,7 +177,7 @@ async def change_running_mark(number: int, change: MarkChange, studio: StudioDep
 @router.get("")
 async def list_recordings(studio: StudioDep) -> list[KeptRecording]:
     """All that are kept, the newest first."""
-    return await studio.record.listed()
+    return await _beside(studio.record.kept.listed())
 
 
 @router.get("/{recording_id}")
@@ -194,7 +193,9 @@ async def change_recording(
     """Another title or note."""
     studio.record.refuse_running(recording_id)
     update = change.model_dump(exclude_none=True)
-    await _beside(lambda: studio.record.shelf.change(recording_id, **update))
+    await _beside(
+        studio.record.kept.at(recording_id, lambda shelf: shelf.change(recording_id, **update))
+    )
     studio.record.list_changed()
     return await _detail(studio, recording_id)
 
@@ -203,14 +204,14 @@ async def change_recording(
 async def delete_recording(recording_id: str, studio: StudioDep) -> None:
     """Put a recording aside; for a day it can be brought back."""
     studio.record.refuse_running(recording_id)
-    await _beside(lambda: studio.record.shelf.delete(recording_id))
+    await _beside(studio.record.kept.at(recording_id, lambda shelf: shelf.delete(recording_id)))
     studio.record.list_changed()
 
 
 @router.post("/{recording_id}/restore", status_code=204)
 async def restore_recording(recording_id: str, studio: StudioDep) -> None:
     """Bring back what was deleted."""
-    await _beside(lambda: studio.record.shelf.restore(recording_id))
+    await _beside(studio.record.kept.restore(recording_id))
     studio.record.list_changed()
 
 
@@ -219,7 +220,11 @@ async def add_mark(recording_id: str, mark: NewMark, studio: StudioDep) -> Recor
     """Put a mark into what is recorded."""
     studio.record.refuse_running(recording_id)
     frame = round((mark.at_s or 0.0) * 48_000)
-    await _beside(lambda: studio.record.shelf.add_mark(recording_id, frame, mark.name))
+    await _beside(
+        studio.record.kept.at(
+            recording_id, lambda shelf: shelf.add_mark(recording_id, frame, mark.name)
+        )
+    )
     studio.record.list_changed()
     return await _detail(studio, recording_id)
 
@@ -230,7 +235,11 @@ async def change_mark(
 ) -> RecordingDetail:
     """Name a mark, or take it away."""
     studio.record.refuse_running(recording_id)
-    await _beside(lambda: studio.record.shelf.name_mark(recording_id, number, change.name))
+    await _beside(
+        studio.record.kept.at(
+            recording_id, lambda shelf: shelf.name_mark(recording_id, number, change.name)
+        )
+    )
     studio.record.list_changed()
     return await _detail(studio, recording_id)
 
@@ -239,14 +248,14 @@ async def change_mark(
 async def track_file(recording_id: str, source: str, studio: StudioDep) -> FileResponse:
     """A track's file; parts of it by ranges."""
 
-    def find() -> tuple[Path, Recording]:
-        path, document = studio.record.shelf.load(recording_id)
+    def find(shelf: Shelf) -> tuple[Path, Recording]:
+        path, document = shelf.load(recording_id)
         track = document.track(source)
         if track is None or not (path / track.file).is_file():
             raise NotFound("That track is not there. Choose another.")
         return path / track.file, document
 
-    path, document = await _beside(find)
+    path, document = await _beside(studio.record.kept.at(recording_id, find))
     kind = {"flac": "audio/flac", "wav": "audio/wav", "opus": "audio/ogg"}[document.file_format]
     return FileResponse(path, media_type=kind, filename=path.name)
 
@@ -261,8 +270,8 @@ async def peaks(
 ) -> Overview:
     """An overview of all tracks at a chosen resolution; also of what is still being recorded."""
 
-    def work() -> Overview:
-        path, document = studio.record.shelf.load(recording_id)
+    def work(shelf: Shelf) -> Overview:
+        path, document = shelf.load(recording_id)
         running = studio.record.state
         seconds = running.seconds if running.id == recording_id else document.seconds
         end_s = seconds if to_s is None else min(to_s, seconds)
@@ -275,7 +284,7 @@ async def peaks(
             peaks=[[round(float(value), 4) for value in row] for row in rows],
         )
 
-    return await _beside(work)
+    return await _beside(studio.record.kept.at(recording_id, work))
 
 
 @router.get("/{recording_id}/listen")
@@ -301,7 +310,7 @@ async def use_piece(recording_id: str, piece: Piece, studio: StudioDep) -> None:
 @router.post("/{recording_id}/hand-over", status_code=202)
 async def hand_over(recording_id: str, wish: HandOverWish, studio: StudioDep) -> HandOver:
     """Have the files made; ``GET`` says how far it is."""
-    path, document = await _beside(lambda: studio.record.shelf.load(recording_id))
+    path, document = await _beside(studio.record.kept.load(recording_id))
     return await studio.record.hand_over.begin(
         path, document, wish.what, wish.file_format, wish.from_s, wish.to_s
     )
