@@ -37,7 +37,7 @@ class Desk:
         self.asked: list[wishes.Wish] = []
         facts = RecordFacts(
             folder="", default_folder="", preview="", preview_trouble="", free_s=None, offered=[],
-            chosen=[], changes=0,
+            chosen=[], changes=0, silent=[],
         )  # fmt: skip
         self.desk = WatchDesk(
             folder,
