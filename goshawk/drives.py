@@ -56,7 +56,8 @@ def _threads_of(what: str) -> ThreadPoolExecutor:
 
 
 async def answers_again(what: str) -> None:
-    """Wait until it has answered."""
+    """Wait until it has answered, and never so little that whoever asks again asks without end."""
+    await asyncio.sleep(LOOKS_AGAIN_S)
     while _is_silent(what):
         await asyncio.sleep(LOOKS_AGAIN_S)
 

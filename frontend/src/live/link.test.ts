@@ -1,35 +1,7 @@
 /** The live link against a socket that the test holds. */
 
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-
-class Socket {
-  static readonly OPEN = 1;
-  static made: Socket[] = [];
-  readyState = 0;
-  sent: unknown[] = [];
-  onopen: () => void = () => undefined;
-  onclose: () => void = () => undefined;
-  onmessage: (event: { data: string }) => void = () => undefined;
-  constructor(readonly address: string) {
-    Socket.made.push(this);
-  }
-  send(text: string) {
-    this.sent.push(JSON.parse(text));
-  }
-  open() {
-    this.readyState = Socket.OPEN;
-    this.onopen();
-  }
-  close() {
-    this.readyState = 3;
-    this.onclose();
-  }
-  say(message: object) {
-    this.onmessage({ data: JSON.stringify(message) });
-  }
-}
-
-const newest = () => Socket.made[Socket.made.length - 1] as Socket;
+import { newest, StandInSocket as Socket } from "./standInSocket";
 
 async function load() {
   vi.resetModules();

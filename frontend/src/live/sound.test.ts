@@ -1,32 +1,7 @@
 /** The sound link: what is asked of the server, when it is asked again, and what a microphone that is not given is told as. */
 
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-
-class Socket {
-  static readonly OPEN = 1;
-  static made: Socket[] = [];
-  readyState = 0;
-  bufferedAmount = 0;
-  sent: unknown[] = [];
-  onopen: () => void = () => undefined;
-  onclose: () => void = () => undefined;
-  onmessage: (event: { data: ArrayBuffer | string }) => void = () => undefined;
-  constructor(readonly address: string) {
-    Socket.made.push(this);
-  }
-  send(data: string | ArrayBuffer) {
-    this.sent.push(typeof data === "string" ? JSON.parse(data) : data);
-  }
-  open() {
-    this.readyState = Socket.OPEN;
-    this.onopen();
-  }
-  close() {
-    this.readyState = 3;
-    this.onclose();
-  }
-}
-const newest = () => Socket.made.at(-1) as Socket;
+import { newest, StandInSocket as Socket } from "./standInSocket";
 
 /** A worklet's node: what is posted to it, and its end of the port. */
 class Node {
