@@ -3,7 +3,7 @@
 import { HOLD_RANGE_DB } from "../api/facts.gen";
 import type { InputSettings } from "../api/client";
 import { ask, setSetting } from "../live/link";
-import { readings, useLevels } from "../live/readings";
+import { useLevels, useReadings } from "../live/readings";
 import { Button } from "../ui/Button";
 import { Setting } from "../ui/Setting";
 import { roleColour, roleText } from "../ui/roles";
@@ -16,13 +16,12 @@ const across = (dbfs: number) => `${Math.max(0, Math.min(1, 1 - dbfs / LOWEST_DB
 type Props = { input: InputSettings; isChained: boolean; isOpen: boolean; onOpen: () => void };
 
 export function InputStrip({ input, isChained, isOpen, onOpen }: Props) {
-  const levels = useLevels();
   const seconds = useBalanceView((view) => view.window);
   const { id, name, role, is_muted: isMuted } = input;
-  const window = levels?.balance.windows[String(seconds)]?.[id];
+  const window = useLevels((levels) => levels?.balance.windows[String(seconds)]?.[id]);
   const standing = window?.standing;
   const isOff = standing?.verdict === "too loud" || standing?.verdict === "too quiet";
-  const held = levels?.balance.held_db[id];
+  const held = useLevels((levels) => levels?.balance.held_db[id]);
   return (
     <section
       aria-label={name}
@@ -58,7 +57,7 @@ export function InputStrip({ input, isChained, isOpen, onOpen }: Props) {
       </p>
       <Gauge
         role={role}
-        live={readings.livePeak(`viewers/${id}`)}
+        meter={`viewers/${id}`}
         peaks={window?.peaks_dbfs ?? null}
         low={window?.body_low_dbfs ?? null}
         high={window?.body_high_dbfs ?? null}
@@ -122,7 +121,7 @@ const signed = (db: number) => `${db > 0 ? "+" : ""}${signless(db, 1)}`;
 
 type GaugeProps = {
   role: InputSettings["role"];
-  live: number;
+  meter: string;
   peaks: number | null;
   low: number | null;
   high: number | null;
@@ -131,7 +130,7 @@ type GaugeProps = {
 };
 
 /** Body and peaks on one scale, the live peak as a thin tick, the target as a bracket. */
-function Gauge({ role, live, peaks, low, high, target, tolerance }: GaugeProps) {
+function Gauge({ role, meter, peaks, low, high, target, tolerance }: GaugeProps) {
   const hue = `var(--${roleColour(role)})`;
   return (
     <div aria-hidden className="relative my-1 h-4 rounded bg-line/50">
@@ -147,7 +146,7 @@ function Gauge({ role, live, peaks, low, high, target, tolerance }: GaugeProps) 
           style={{ left: across(peaks), background: hue }}
         />
       )}
-      <span className="absolute inset-y-1 w-px bg-text" style={{ left: across(live) }} />
+      <LiveTick meter={meter} />
       {target !== null && (
         <span
           className="absolute -inset-y-0.5 border-x-2 border-text"
@@ -159,4 +158,9 @@ function Gauge({ role, live, peaks, low, high, target, tolerance }: GaugeProps) 
       )}
     </div>
   );
+}
+
+function LiveTick({ meter }: { meter: string }) {
+  const left = useReadings((now) => across(now.livePeak(meter)));
+  return <span className="absolute inset-y-1 w-px bg-text" style={{ left }} />;
 }

@@ -14,9 +14,9 @@ const clock = (seconds: number) =>
 const shareOf = (percent: number) => (percent < 1 ? "less than 1 %" : `${percent.toFixed(0)} %`);
 
 export function WholeFeed() {
-  const levels = useLevels();
   const rig = useLive((live) => live.state?.rig);
-  const whole = levels?.balance.whole;
+  const whole = useLevels((levels) => levels?.balance.whole);
+  const shortTerm = useLevels((levels) => levels?.short_term_lufs);
   const by = rig?.inputs.find(({ id }) => id === whole?.limited_by)?.name;
   return (
     <Panel>
@@ -36,7 +36,7 @@ export function WholeFeed() {
             <b>{decibels(whole?.integrated_lufs)}</b> of {decibels(rig?.targets.loudness_lufs, 0)}{" "}
             LUFS
           </Row>
-          <Row label="Loudness, 3 s">{decibels(levels?.short_term_lufs)} LUFS</Row>
+          <Row label="Loudness, 3 s">{decibels(shortTerm)} LUFS</Row>
           <Row label="Range">{decibels(whole?.range_lu)} LU</Row>
           <Row label="True peak">
             {decibels(whole?.highest_dbtp)} of {decibels(rig?.feeds.viewers.ceiling_dbtp, 0)} dBTP

@@ -74,7 +74,6 @@ export function ChainPage() {
   const chain = input?.chain ?? [];
   useWatchedChain(input && input.id !== rig?.chained ? input.id : "");
   const stageId = useView((view) => view.stageId);
-  const levels = useLevels();
   const index = Math.max(
     0,
     chain.findIndex(({ id }) => id === stageId),
@@ -95,8 +94,6 @@ export function ChainPage() {
     );
   }
   const Panel = PANELS[slot.stage];
-  const cost = levels?.stage_cost_percent[slot.id];
-  const delay = levels?.stage_latency_ms[slot.id];
   return (
     <>
       <ChainBar input={input} />
@@ -106,13 +103,7 @@ export function ChainPage() {
         <p className="min-w-0 text-quiet max-[1180px]:text-[13px] max-[1180px]:leading-tight min-[1180px]:truncate">
           {DOES[slot.stage]}
         </p>
-        <p
-          className="figures ml-auto text-xs whitespace-nowrap text-quiet"
-          title="What this stage adds: delay, and its share of a block's time"
-        >
-          {delay !== undefined && `${delay.toFixed(1)} ms`}
-          {cost !== undefined && ` · ${cost.toFixed(1)} % of a block`}
-        </p>
+        <WhatItAdds id={slot.id} />
         <StageTools input={input} slot={slot} index={index} />
         <AddStage input={input} after={slot.id} />
         <Button
@@ -127,5 +118,19 @@ export function ChainPage() {
         <Panel key={slot.id} id={slot.id} before={chain[index - 1]?.id ?? comesIn(input, rig)} />
       </div>
     </>
+  );
+}
+
+function WhatItAdds({ id }: { id: string }) {
+  const cost = useLevels((levels) => levels?.stage_cost_percent[id]);
+  const delay = useLevels((levels) => levels?.stage_latency_ms[id]);
+  return (
+    <p
+      className="figures ml-auto text-xs whitespace-nowrap text-quiet"
+      title="What this stage adds: delay, and its share of a block's time"
+    >
+      {delay !== undefined && `${delay.toFixed(1)} ms`}
+      {cost !== undefined && ` · ${cost.toFixed(1)} % of a block`}
+    </p>
   );
 }

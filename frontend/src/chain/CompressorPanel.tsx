@@ -32,7 +32,7 @@ export function CompressorPanel({ id }: PanelProps) {
   const isAutomatic = useSetting(`${stagePath(id)}.settings.is_makeup_automatic`)?.value === true;
   const automatic = <Toggle path={`${stagePath(id)}.settings.is_makeup_automatic`} />;
   const isVoice = useIsVoice(id);
-  const effort = useLevels()?.efforts[id];
+  const effort = useLevels((levels) => levels?.efforts[id]);
 
   const paint = useCallback(
     (canvas: CanvasRenderingContext2D, width: number, height: number) => {

@@ -50,7 +50,6 @@ export function GatePanel({ id, before }: PanelProps) {
       chain.findIndex((slot) => slot.id === id),
     )
     .some((slot) => slot.stage === "suppressor" && slot.settings.knows_voices_percent > 0);
-  const work = useLevels()?.gate_work[id];
   const inputId = useStage(id)?.input.id ?? "";
   const mainId = useLive((live) => live.state?.rig.chained) ?? "";
 
@@ -116,7 +115,7 @@ export function GatePanel({ id, before }: PanelProps) {
           label="Ten seconds of peaks at the gate with both thresholds"
           className="h-[264px] w-full"
         />
-        <p className="text-[13px]">{gateSentence(work)}</p>
+        <GateSentence id={id} />
       </Panel>
       <Panel className="w-[190px] shrink-0" title="How often, same scale">
         <Picture
@@ -128,6 +127,11 @@ export function GatePanel({ id, before }: PanelProps) {
       </Panel>
     </PanelLayout>
   );
+}
+
+function GateSentence({ id }: { id: string }) {
+  const said = useLevels((levels) => gateSentence(levels?.gate_work[id]));
+  return <p className="text-[13px]">{said}</p>;
 }
 
 function gateSentence(work: GateWork | undefined): string {

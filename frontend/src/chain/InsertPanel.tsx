@@ -1,6 +1,6 @@
 import { stagePath, useStage } from "../live/chains";
 import { ask, setSetting } from "../live/link";
-import { readings, useLevels } from "../live/readings";
+import { SILENCE, useReadings } from "../live/readings";
 import { useLive } from "../live/store";
 import { PanelLayout } from "../pictures/PanelLayout";
 import { Button } from "../ui/Button";
@@ -15,10 +15,10 @@ const NOWHERE = "-";
 
 /** Where the sound goes out to, where it comes back from, and how long it is away. */
 export function InsertPanel({ id, before }: PanelProps) {
-  useLevels();
+  const isBack = useReadings(({ stages }) => stages[id]?.is_back === true);
+  const peak = useReadings(({ stages }) => signless(stages[id]?.level_dbfs ?? SILENCE, 0));
   const slot = useStage(id)?.slot;
   if (slot?.stage !== "insert") return null;
-  const isBack = readings.stages[id]?.is_back === true;
   const { sends_to, comes_from, way_ms } = slot.settings;
   const isLed = sends_to && comes_from;
   return (
@@ -53,7 +53,7 @@ export function InsertPanel({ id, before }: PanelProps) {
         />
         <p role="status" className={`text-[13px] ${isLed && !isBack ? "text-over-strong" : ""}`}>
           {isBack
-            ? `Comes back ${way_ms.toFixed(1)} ms later, peaking at ${signless(readings.stages[id]?.level_dbfs ?? -120, 0)} dBFS.`
+            ? `Comes back ${way_ms.toFixed(1)} ms later, peaking at ${peak} dBFS.`
             : isLed
               ? "▲ Nothing comes back: the sound passes here as it is, as late as it would be."
               : "Choose where it sends to and comes back from. Until then the sound passes as it is."}

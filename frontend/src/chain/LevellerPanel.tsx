@@ -1,5 +1,6 @@
+import type { StageReading } from "../api/client";
 import { stagePath } from "../live/chains";
-import { readings, SILENCE, useLevels } from "../live/readings";
+import { SILENCE, useReadings } from "../live/readings";
 import { Panel } from "../ui/Panel";
 import { Setting } from "../ui/Setting";
 import { signless } from "../units/format";
@@ -32,18 +33,17 @@ export function LevellerPanel({ id, before }: PanelProps) {
 }
 
 function LevellerSentence({ id }: { id: string }) {
-  useLevels();
-  const reading = readings.stages[id];
+  const said = useReadings(({ stages }) => levellerSentence(stages[id]));
+  return <p className="text-[13px]">{said}</p>;
+}
+
+function levellerSentence(reading: StageReading | undefined): string {
   const loudness = reading?.loudness_lufs;
   if (!reading || typeof loudness !== "number" || loudness <= SILENCE) {
-    return <p className="text-[13px]">It waits for speech.</p>;
+    return "It waits for speech.";
   }
   const gain = reading.gain_db ?? 0;
-  return (
-    <p className="text-[13px]">
-      {`Your speech stands at ${signless(loudness, 1)} LUFS; it is ${
-        gain < 0 ? "lowered" : "raised"
-      } by ${Math.abs(gain).toFixed(1)} dB${reading.is_holding ? ", and held in the pause" : ""}.`}
-    </p>
-  );
+  return `Your speech stands at ${signless(loudness, 1)} LUFS; it is ${
+    gain < 0 ? "lowered" : "raised"
+  } by ${Math.abs(gain).toFixed(1)} dB${reading.is_holding ? ", and held in the pause" : ""}.`;
 }

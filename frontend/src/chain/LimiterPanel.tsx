@@ -11,7 +11,7 @@ import { ReductionPicture } from "../pictures/ReductionPicture";
 export function LimiterPanel({ id, before }: PanelProps) {
   const ceiling = Number(useSetting(`${stagePath(id)}.settings.ceiling_dbtp`)?.value ?? 0);
   const isVoice = useIsVoice(id);
-  const work = useLevels()?.limiter_work[id];
+  const work = useLevels((levels) => levels?.limiter_work[id]);
   return (
     <PanelLayout
       settings={

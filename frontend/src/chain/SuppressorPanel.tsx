@@ -1,6 +1,6 @@
 import { stagePath, useStage } from "../live/chains";
 import { ask } from "../live/link";
-import { readings, useLevels } from "../live/readings";
+import { type ReadingsStore, useLevels, useReadings } from "../live/readings";
 import { Button } from "../ui/Button";
 import { Panel } from "../ui/Panel";
 import { Progress } from "../ui/Progress";
@@ -74,7 +74,7 @@ export function SuppressorPanel({ id }: PanelProps) {
 
 function RoomBox({ id }: { id: string }) {
   const slot = useStage(id)?.slot;
-  const take = useLevels()?.room_take;
+  const take = useLevels((levels) => levels?.room_take);
   if (slot?.stage !== "suppressor") return null;
   if (take?.stage_id === id) {
     return (
@@ -112,14 +112,15 @@ function RoomBox({ id }: { id: string }) {
 }
 
 function RoomSentence({ id }: { id: string }) {
-  const levels = useLevels();
-  const noise = readings.stages[id]?.noise_dbfs;
-  if (!levels || typeof noise !== "number") return <p className="text-[13px]">–</p>;
+  const said = useReadings((now) => roomSentence(now, id));
+  return <p className="text-[13px]">{said}</p>;
+}
+
+function roomSentence({ levels, stages }: ReadingsStore, id: string): string {
+  const noise = stages[id]?.noise_dbfs;
+  if (!levels || typeof noise !== "number") return "–";
   const after = levels.stations[id]?.noise_floor_dbfs;
-  return (
-    <p className="text-[13px]">
-      {`The room stands at ${signless(noise, 0)} dBFS ahead of it`}
-      {typeof after === "number" ? `, at ${signless(after, 0)} in your pauses behind it.` : "."}
-    </p>
-  );
+  const behind =
+    typeof after === "number" ? `, at ${signless(after, 0)} in your pauses behind it.` : ".";
+  return `The room stands at ${signless(noise, 0)} dBFS ahead of it${behind}`;
 }

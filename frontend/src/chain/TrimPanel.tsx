@@ -9,7 +9,8 @@ import type { PanelProps } from "./panelProps";
 import { PanelLayout } from "../pictures/PanelLayout";
 
 export function TrimPanel({ id, before }: PanelProps) {
-  const levels = useLevels();
+  const peaksBefore = useLevels((levels) => levels?.stations[before]?.peaks_dbfs);
+  const peaksAfter = useLevels((levels) => levels?.stations[id]?.peaks_dbfs);
   return (
     <PanelLayout
       settings={
@@ -33,8 +34,8 @@ export function TrimPanel({ id, before }: PanelProps) {
           label="Ten seconds of peaks before and after the trim"
         />
         <p className="text-[13px]">
-          Speech peaks at {decibels(levels?.stations[before]?.peaks_dbfs)} dBFS at the microphone
-          and {decibels(levels?.stations[id]?.peaks_dbfs)} after the trim.
+          Speech peaks at {decibels(peaksBefore)} dBFS at the microphone and {decibels(peaksAfter)}{" "}
+          after the trim.
         </p>
       </Panel>
     </PanelLayout>

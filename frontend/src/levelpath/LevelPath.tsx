@@ -5,7 +5,7 @@ import type { Slot } from "../api/client";
 import { useChosenInput } from "../chosen";
 import { mainVoice } from "../live/chains";
 import { ask } from "../live/link";
-import { readings, useLevels } from "../live/readings";
+import { useLevels, useReadings } from "../live/readings";
 import { useLive } from "../live/store";
 import { Picture } from "../ui/Picture";
 import { roleText } from "../ui/roles";
@@ -29,7 +29,6 @@ const LOW = 150;
 
 export function LevelPath({ isTall }: { isTall: boolean }) {
   const rig = useLive((live) => live.state?.rig);
-  const levels = useLevels();
   const isChosen = useView((view) => view.task === "Chain");
   const chosen = useChosenInput();
   const selected = useView((view) => (view.task === "Chain" ? view.stageId : null));
@@ -51,16 +50,17 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
     },
     [rig, input, isTall],
   );
+  const stations = rig ? stationsOf(rig, input) : [];
+  const isWaiting = useLevels(
+    (levels) => levels !== null && levels.stations[stations[0]?.meter ?? ""]?.peaks_dbfs == null,
+  );
   if (!rig) return null;
 
   const chain = input?.chain ?? [];
-  const stations = stationsOf(rig, input);
   const columns = columnsOf(rig);
   const frame = frameOf(width, height, isTall);
   const gap = (frame.split - frame.left) / stations.length;
   const isNarrow = gap < NARROW_PX;
-  const isWaiting =
-    levels !== null && levels.stations[stations[0]?.meter ?? ""]?.peaks_dbfs == null;
 
   return (
     <section
@@ -131,18 +131,11 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
             )}
           </span>
           {isTall && (
-            <span
-              className={`figures whitespace-nowrap text-quiet ${isNarrow ? "text-[11px]" : "text-xs"}`}
-              data-figure={station.meter}
-            >
-              {figureOf(
-                station,
-                chain.find(({ id }) => id === station.stageId),
-                levels,
-                readings.stages[station.stageId ?? ""],
-                isNarrow,
-              )}
-            </span>
+            <StationFigure
+              station={station}
+              slot={chain.find(({ id }) => id === station.stageId)}
+              isNarrow={isNarrow}
+            />
           )}
           <LiveLevel meter={station.meter} />
         </button>
@@ -181,9 +174,7 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
           >
             {input.name}
           </p>
-          {isTall && (
-            <p className="figures text-xs text-quiet">{decibels(levels?.peaks_dbfs[input.id])}</p>
-          )}
+          {isTall && <ColumnFigure inputId={input.id} />}
         </div>
       ))}
     </section>
@@ -206,12 +197,33 @@ function moveTo(chain: Slot[], stageId: string, place: number) {
 
 const openEnd = (meter: string) => openTask(meter.startsWith("viewers/") ? "Balance" : "Wiring");
 
+type FigureProps = { station: Station; slot: Slot | undefined; isNarrow: boolean };
+
+function StationFigure({ station, slot, isNarrow }: FigureProps) {
+  const figure = useReadings(({ levels, stages }) =>
+    figureOf(station, slot, levels, stages[station.stageId ?? ""], isNarrow),
+  );
+  return (
+    <span
+      className={`figures whitespace-nowrap text-quiet ${isNarrow ? "text-[11px]" : "text-xs"}`}
+      data-figure={station.meter}
+    >
+      {figure}
+    </span>
+  );
+}
+
+function ColumnFigure({ inputId }: { inputId: string }) {
+  const peaks = useLevels((levels) => decibels(levels?.peaks_dbfs[inputId]));
+  return <p className="figures text-xs text-quiet">{peaks}</p>;
+}
+
 /** The level now, for screen readers: it is drawn as a tick. Changes with the other figures. */
 function LiveLevel({ meter }: { meter: string }) {
-  useLevels();
+  const level = useReadings((now) => decibels(now.livePeak(meter)));
   return (
     <span className="sr-only" data-live={meter}>
-      {decibels(readings.livePeak(meter))} dBFS now
+      {level} dBFS now
     </span>
   );
 }

@@ -92,6 +92,21 @@ describe("what streams in", () => {
     expect(heard).toHaveBeenCalledTimes(2);
   });
 
+  it("leaves what is as it was the same object, so that only what is new is shown anew", async () => {
+    const readings = await load();
+    const take = (delay: number) =>
+      readings.takeLevels({
+        delay_ms: { viewers: delay },
+        findings: [{ key: "hum", marks: ["inputs.voice"] }],
+      } as unknown as Levels);
+    take(12);
+    const before = readings.levels;
+    take(12);
+    expect(readings.levels).toBe(before);
+    take(14);
+    expect(readings.levels?.delay_ms.viewers).toBe(14);
+    expect(readings.levels?.findings).toBe(before?.findings);
+  });
   it("keeps a stage's work only where it says some, and spectra of the stage that is watched", async () => {
     const readings = await load();
     const stages = { gate: { is_open: true }, compressor: { gain_reduction_db: 3.5 } };

@@ -3,6 +3,7 @@
  * times a second. A station's history holds the last ten seconds, one value per 10 ms.
  */
 
+import { replaceEqualDeep } from "@tanstack/query-core";
 import { useSyncExternalStore } from "react";
 import type { History, Levels, Readings, Spectra, StageReading } from "../api/client";
 
@@ -39,7 +40,7 @@ export class Ring {
   }
 }
 
-class ReadingsStore {
+export class ReadingsStore {
   readonly rms = new Map<string, Ring>();
   readonly peak = new Map<string, Ring>();
   readonly activity = new Ring(HISTORY, 0);
@@ -110,7 +111,8 @@ class ReadingsStore {
   }
 
   takeLevels(levels: Levels) {
-    this.levels = levels;
+    // What is as it was stays the same object, so that what shows only this is not made again.
+    this.levels = replaceEqualDeep(this.levels, levels);
     for (const listener of this.listeners) listener();
     this.tellNews(true);
   }
@@ -164,7 +166,15 @@ class ReadingsStore {
 
 export const readings = new ReadingsStore();
 
-/** Figures that change ten times a second; null while the engine does not play. */
-export function useLevels(): Levels | null {
-  return useSyncExternalStore(readings.subscribe, () => readings.levels);
+/**
+ * A part of what streams in, looked at ten times a second. Only when it is another than before is what shows it made
+ * again: select as little as is shown, and nothing that is made anew each time.
+ */
+export function useReadings<T>(select: (now: ReadingsStore) => T): T {
+  return useSyncExternalStore(readings.subscribe, () => select(readings));
+}
+
+/** The same of the figures; null while the engine does not play. */
+export function useLevels<T>(select: (levels: Levels | null) => T): T {
+  return useReadings(({ levels }) => select(levels));
 }

@@ -1,6 +1,6 @@
 import { useCallback } from "react";
 import type { StageReading } from "../api/client";
-import { readings, useLevels } from "../live/readings";
+import { readings, type Ring, useReadings } from "../live/readings";
 import { colour, Picture } from "../ui/Picture";
 import { areaOf, levelGrid, timeAxis, tracePath, yIn } from "../ui/axes";
 import { Panel } from "../ui/Panel";
@@ -50,30 +50,26 @@ export function ReductionPicture({ id, deepest, parts }: Props) {
 }
 
 function PartsSentence({ id, parts }: { id: string; parts: NonNullable<Props["parts"]> }) {
-  useLevels();
-  const reading = readings.stages[id];
-  return (
-    <p className="figures text-[13px]">
-      {parts
-        .map(({ reading: name, label }) => `${label} −${(reading?.[name] ?? 0).toFixed(1)}`)
-        .join("   ")}
-    </p>
+  const said = useReadings(({ stages }) =>
+    parts
+      .map(({ reading: name, label }) => `${label} −${(stages[id]?.[name] ?? 0).toFixed(1)}`)
+      .join("   "),
   );
+  return <p className="figures text-[13px]">{said}</p>;
 }
 
 function ReductionSentence({ id }: { id: string }) {
-  useLevels();
-  const reduction = readings.reduction.get(id);
-  if (!reduction) return <p className="text-[13px]">–</p>;
+  const said = useReadings(({ reduction }) => reductionWords(reduction.get(id)));
+  return <p className="text-[13px]">{said}</p>;
+}
+
+function reductionWords(reduction: Ring | undefined): string {
+  if (!reduction) return "–";
   const values = Array.from({ length: reduction.length }, (_, i) => reduction.at(i));
   const working = values.filter((value) => value > 0.5);
   const share = working.length / values.length;
   const usual = working.toSorted((a, b) => a - b)[Math.floor(working.length / 2)] ?? 0;
-  return (
-    <p className="text-[13px]">
-      {share < 0.01
-        ? "Takes nothing away in the last 10 s."
-        : `At work ${Math.round(share * 100)} % of the time; then it takes ${usual.toFixed(0)} dB, ${Math.max(...values).toFixed(0)} at most.`}
-    </p>
-  );
+  return share < 0.01
+    ? "Takes nothing away in the last 10 s."
+    : `At work ${Math.round(share * 100)} % of the time; then it takes ${usual.toFixed(0)} dB, ${Math.max(...values).toFixed(0)} at most.`;
 }

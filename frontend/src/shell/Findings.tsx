@@ -4,9 +4,8 @@ import { Button } from "../ui/Button";
 
 /** What is wrong now, each with the one change that mends it. */
 export function Findings() {
-  const levels = useLevels();
-  const findings = levels?.findings ?? [];
-  const aside = levels?.findings_aside ?? 0;
+  const findings = useLevels((levels) => levels?.findings) ?? [];
+  const aside = useLevels((levels) => levels?.findings_aside) ?? 0;
   if (!findings.length && !aside) return null;
   return (
     <section aria-label="Findings" className="min-h-0 overflow-auto px-[18px] pt-5 text-xs">

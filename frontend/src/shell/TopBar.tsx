@@ -9,8 +9,6 @@ import { FEEDS, reachSentence } from "../live/reach";
 
 export function TopBar() {
   const state = useLive((live) => live.state);
-  const levels = useLevels();
-  const delay = levels?.delay_ms.viewers;
   return (
     <header className="flex min-h-14 items-center gap-2.5 border-b border-line px-[18px] min-[1180px]:gap-4">
       <div className="min-w-[76px]">
@@ -25,12 +23,19 @@ export function TopBar() {
       <SpokenReach />
       <Clearance role="game" />
       <Clearance role="music" />
-      <Figure label="Delay" title="From the microphone to the viewers; the ledger is in Wiring">
-        {delay === undefined ? "–" : delay.toFixed(delay < 100 ? 1 : 0)}
-        <Unit>ms</Unit>
-      </Figure>
+      <Delay />
       <Health />
     </header>
+  );
+}
+
+function Delay() {
+  const delay = useLevels((levels) => levels?.delay_ms.viewers);
+  return (
+    <Figure label="Delay" title="From the microphone to the viewers; the ledger is in Wiring">
+      {delay === undefined ? "–" : delay.toFixed(delay < 100 ? 1 : 0)}
+      <Unit>ms</Unit>
+    </Figure>
   );
 }
 
@@ -76,13 +81,14 @@ const SETTLED_MS = 1500;
 
 /** Who hears you, said once it has settled: silence between words is no news. */
 function SpokenReach() {
-  const levels = useLevels();
-  const now = levels
-    ? FEEDS.map(
-        (feed) =>
-          `${FEED_LABELS[feed]} ${reachSentence(feed, levels.reach[feed] === "closed" ? "closed" : "hears")}`,
-      ).join(", ")
-    : "";
+  const now = useLevels((levels) =>
+    levels
+      ? FEEDS.map(
+          (feed) =>
+            `${FEED_LABELS[feed]} ${reachSentence(feed, levels.reach[feed] === "closed" ? "closed" : "hears")}`,
+        ).join(", ")
+      : "",
+  );
   const [said, setSaid] = useState("");
   useEffect(() => {
     const timer = window.setTimeout(() => setSaid(now), SETTLED_MS);
@@ -97,7 +103,7 @@ function SpokenReach() {
 
 /** Whether the microphone reaches a listener now: measured in the feed, not read off a switch. */
 function Lamp({ feed }: { feed: FeedName }) {
-  const reach = useLevels()?.reach[feed];
+  const reach = useLevels((levels) => levels?.reach[feed]);
   const rig = useLive((live) => live.state?.rig);
   const isSent = rig?.inputs.find(({ id }) => id === rig.chained)?.sends[feed].is_heard ?? false;
   const isLooping = useLive((live) => live.state?.loop.is_on ?? false);
@@ -159,20 +165,21 @@ function Figure({
 
 /** The least clearance over the inputs of one role. */
 function Clearance({ role }: { role: "game" | "music" }) {
-  const levels = useLevels();
+  const clearances = useLevels((levels) => levels?.clearance_db) ?? {};
+  const standings = useLevels((levels) => levels?.standings);
   const rig = useLive((live) => live.state?.rig);
   const wanted = rig?.targets[`${role}_clearance_db`];
   const own = rig?.inputs.filter((input) => input.role === role) ?? [];
   if (!own.length) return null;
   const least = own.reduce((a, b) =>
-    (levels?.clearance_db[a.id] ?? Infinity) <= (levels?.clearance_db[b.id] ?? Infinity) ? a : b,
+    (clearances[a.id] ?? Infinity) <= (clearances[b.id] ?? Infinity) ? a : b,
   );
-  const standing = levels?.standings[least.id];
+  const standing = standings?.[least.id];
   const isOff = standing && standing.verdict !== "on target" && standing.verdict !== "waiting";
   return (
     <Figure label={`Over ${role}`} title={standing?.text}>
       <span className={isOff ? "text-voice-strong" : ""}>
-        {decibels(levels?.clearance_db[least.id])}
+        {decibels(clearances[least.id])}
         <Unit>dB</Unit>
       </span>
       <small className="ml-1 text-xs font-normal text-quiet">
@@ -187,22 +194,22 @@ function Clearance({ role }: { role: "game" | "music" }) {
 const THINNED_S = 0.5;
 
 function Health() {
-  const levels = useLevels();
+  const engine = useLevels((levels) => levels?.engine);
   const isRunning = useLive((live) => live.state?.is_engine_running);
-  if (!levels || !isRunning) {
+  if (!engine || !isRunning) {
     return (
       <Figure label="Engine">
         <span className="text-sm text-over-strong">starting</span>
       </Figure>
     );
   }
-  const { load_percent, late_in_last_minute: late, lost_pieces: lost } = levels.engine;
-  const isThinned = levels.engine.figures_every_s > THINNED_S;
+  const { load_percent, late_in_last_minute: late, lost_pieces: lost } = engine;
+  const isThinned = engine.figures_every_s > THINNED_S;
   const label = isThinned ? "Short of time" : "Engine";
   return (
     <Figure
       label={late ? `${label}, ${late} late` : label}
-      title={`Share of each block's time; late: blocks of the last minute that came too late. ${lost} pieces of sound or figures were lost on their way to the figures.${isThinned ? ` The computer is busy: figures come every ${levels.engine.figures_every_s} s.` : ""}`}
+      title={`Share of each block's time; late: blocks of the last minute that came too late. ${lost} pieces of sound or figures were lost on their way to the figures.${isThinned ? ` The computer is busy: figures come every ${engine.figures_every_s} s.` : ""}`}
     >
       {load_percent.toFixed(0)}
       <Unit>%</Unit>

@@ -43,7 +43,7 @@ export function SmallPage() {
 }
 
 function Lamp({ feed }: { feed: (typeof FEEDS)[number] }) {
-  const reach = useLevels()?.reach[feed];
+  const reach = useLevels((levels) => levels?.reach[feed]);
   const isHeard = reach === "hears";
   return (
     <span className="flex items-center gap-1.5">
@@ -67,14 +67,15 @@ const look = (isOn: boolean) =>
   `min-h-7 rounded-md px-2 text-xs font-semibold ${isOn ? "bg-over-strong text-on-over" : "bg-raised"}`;
 
 function Figures() {
-  const levels = useLevels();
+  const clearances = useLevels((levels) => levels?.clearance_db);
+  const everyPeak = useLevels((levels) => levels?.peaks_dbfs);
   const rig = useLive((live) => live.state?.rig);
   const isCoughing = useLive((live) => live.state?.is_coughing ?? false);
   if (!rig) return <p className="text-quiet">Waiting for Goshawk …</p>;
   const voice = rig.inputs.find(({ id }) => id === rig.chained);
   const game = rig.inputs.find(({ role }) => role === "game");
-  const over = game && levels?.clearance_db[game.id];
-  const peaks = levels?.peaks_dbfs[rig.chained];
+  const over = game && clearances?.[game.id];
+  const peaks = everyPeak?.[rig.chained];
   const { voice_peaks_dbfs: wanted, voice_tolerance_db: near } = rig.targets;
   const isOff = peaks != null && Math.abs(peaks - wanted) > near;
   return (

@@ -1,7 +1,7 @@
 /** While a take is made: what to do, what to read, how long still, and the live level. */
 
 import type { TakeKind } from "../api/client";
-import { readings, useLevels } from "../live/readings";
+import { useLevels, useReadings } from "../live/readings";
 import { Button } from "../ui/Button";
 import { useFocusIfLost } from "../ui/focusIfLost";
 import { LevelBar } from "../ui/LevelBar";
@@ -10,10 +10,10 @@ import { decibels } from "../units/format";
 import { run, TAKES } from "./takes";
 
 export function Prompter({ kind, isStandIn }: { kind: TakeKind; isStandIn: boolean }) {
-  const take = useLevels()?.take;
+  const take = useLevels((levels) => levels?.take);
   const place = useFocusIfLost<HTMLElement>();
   const { name, task, lines } = TAKES[kind];
-  const level = readings.livePeak("microphone");
+  const level = useReadings((now) => now.livePeak("microphone"));
   const begins = take?.begins_in_s ?? 0;
   const left = take ? Math.max(0, take.wanted_s - take.elapsed_s) : 0;
   return (

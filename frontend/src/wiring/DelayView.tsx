@@ -47,7 +47,8 @@ export function DelayView() {
 }
 
 function AllDelays() {
-  const levels = useLevels();
+  const computed = useLevels((levels) => levels?.delay_ms);
+  const everyMeasured = useLevels((levels) => levels?.measured_delay_ms);
   return (
     <Panel>
       <table className="w-full text-[13px]">
@@ -67,13 +68,13 @@ function AllDelays() {
         </thead>
         <tbody>
           {FEEDS.map((feed) => {
-            const measured = levels?.measured_delay_ms?.[feed];
+            const measured = everyMeasured?.[feed];
             return (
               <tr key={feed}>
                 <th scope="row" className="text-left font-normal">
                   {FEED_LABELS[feed]}
                 </th>
-                <td className="figures text-right">{levels?.delay_ms[feed]?.toFixed(1)}</td>
+                <td className="figures text-right">{computed?.[feed]?.toFixed(1)}</td>
                 <td className="figures text-right">
                   {measured === null || measured === undefined ? "–" : measured.toFixed(1)}
                 </td>

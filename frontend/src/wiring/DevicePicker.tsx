@@ -32,7 +32,6 @@ export function DevicePicker({ input }: { input: InputSettings }) {
   const isOnPractice =
     own.some(({ id }) => id === input.device) && !real.some(({ id }) => id === input.device);
   const offered = hasReal && !isPractising && !isOnPractice ? real : own;
-  const statuses = useLevels()?.devices ?? {};
   const path = `inputs.${input.id}.device`;
   return (
     <RadioGroup.Root
@@ -42,9 +41,6 @@ export function DevicePicker({ input }: { input: InputSettings }) {
       className="flex flex-col gap-0.5"
     >
       {offered.map(({ id, label, channels }) => {
-        const status = statuses[id];
-        const peaks = (status?.peaks_dbfs ?? []).slice(0, channels);
-        const isGone = status && status.state !== "playing";
         return (
           <RadioGroup.Item
             key={id}
@@ -59,16 +55,15 @@ export function DevicePicker({ input }: { input: InputSettings }) {
             />
             <span className="min-w-0 flex-1">
               <span className="block truncate">{label}</span>
-              {isGone && <span className="block text-xs text-quiet">{status.state}</span>}
+              <WhatIsWrong id={id} />
             </span>
             <span className="w-16">
-              {peaks.map((peak, channel) => (
-                <LevelBar
+              {Array.from({ length: channels }, (_, channel) => (
+                <ChannelLevel
                   key={channel}
-                  dbfs={peak}
-                  colour="var(--voice)"
+                  id={id}
+                  channel={channel}
                   label={`${label}, ${channels === 1 ? "its channel" : channel ? "right" : "left"}`}
-                  className="my-0.5 h-1.5"
                 />
               ))}
             </span>
@@ -87,4 +82,17 @@ export function DevicePicker({ input }: { input: InputSettings }) {
       )}
     </RadioGroup.Root>
   );
+}
+
+function WhatIsWrong({ id }: { id: string }) {
+  const state = useLevels((levels) => levels?.devices[id]?.state) ?? "playing";
+  return state === "playing" ? null : <span className="block text-xs text-quiet">{state}</span>;
+}
+
+type ChannelProps = { id: string; channel: number; label: string };
+
+function ChannelLevel({ id, channel, label }: ChannelProps) {
+  const dbfs = useLevels((levels) => levels?.devices[id]?.peaks_dbfs[channel]);
+  if (dbfs === undefined) return null;
+  return <LevelBar dbfs={dbfs} colour="var(--voice)" label={label} className="my-0.5 h-1.5" />;
 }

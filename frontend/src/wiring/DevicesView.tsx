@@ -1,4 +1,4 @@
-import type { DeviceInfo, DeviceStatus } from "../api/client";
+import type { DeviceInfo } from "../api/client";
 import { useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { LevelBar } from "../ui/LevelBar";
@@ -13,7 +13,6 @@ import { FaultPanel } from "./FaultPanel";
 export function DevicesView() {
   useDevicesWatched();
   const devices = useLive((live) => live.state?.devices) ?? [];
-  const levels = useLevels();
   const chosen = useView((view) => view.deviceId);
   const device = devices.find(({ id }) => id === chosen) ?? devices[0];
   return (
@@ -48,12 +47,7 @@ export function DevicesView() {
           </thead>
           <tbody>
             {devices.map((info) => (
-              <DeviceRow
-                key={info.id}
-                info={info}
-                status={levels?.devices[info.id]}
-                isChosen={info.id === device?.id}
-              />
+              <DeviceRow key={info.id} info={info} isChosen={info.id === device?.id} />
             ))}
           </tbody>
         </table>
@@ -81,15 +75,18 @@ export function DevicesView() {
 
 /** The far end of the Viewers feed: what the encoder measures of it. */
 function Encoder() {
-  const levels = useLevels();
-  if (!levels) return null;
-  const { peak_dbfs, gaps, is_silent } = levels.encoder;
+  const encoder = useLevels((levels) => levels?.encoder);
+  const loudness = useLevels((levels) => levels?.short_term_lufs);
+  const truePeak = useLevels((levels) => levels?.true_peak_dbtp);
+  const delay = useLevels((levels) => levels?.delay_ms.viewers);
+  if (!encoder) return null;
+  const { peak_dbfs, gaps, is_silent } = encoder;
   const facts: [string, string][] = [
     ["peaks", is_silent ? "silence" : `${signless(peak_dbfs, 1)} dBFS`],
-    ["loudness, 3 s", `${decibels(levels.short_term_lufs)} LUFS`],
-    ["true peak", `${decibels(levels.true_peak_dbtp)} dBTP`],
+    ["loudness, 3 s", `${decibels(loudness)} LUFS`],
+    ["true peak", `${decibels(truePeak)} dBTP`],
     ["gaps", String(gaps)],
-    ["delay", `${(levels.delay_ms.viewers ?? 0).toFixed(1)} ms`],
+    ["delay", `${(delay ?? 0).toFixed(1)} ms`],
   ];
   return (
     <section aria-label="Broadcast encoder" className="mt-4">
@@ -108,9 +105,10 @@ function Encoder() {
   );
 }
 
-type RowProps = { info: DeviceInfo; status?: DeviceStatus; isChosen: boolean };
+type RowProps = { info: DeviceInfo; isChosen: boolean };
 
-function DeviceRow({ info, status, isChosen }: RowProps) {
+function DeviceRow({ info, isChosen }: RowProps) {
+  const status = useLevels((levels) => levels?.devices[info.id]);
   const inputs = useLive((live) => live.state?.rig.inputs) ?? [];
   const users = inputs.filter(({ device }) => device === info.id).map(({ name }) => name);
   const isGone = status && status.state !== "playing";

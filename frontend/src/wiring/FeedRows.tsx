@@ -1,7 +1,7 @@
 import { FEED_LABELS } from "../api/facts.gen";
 import type { FeedName, FeedSettings } from "../api/client";
 import { setSetting } from "../live/link";
-import { useLevels } from "../live/readings";
+import { SILENCE, useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { FEEDS } from "../live/reach";
 import { Choice } from "../ui/Choice";
@@ -36,10 +36,10 @@ function FeedRow({ feed }: { feed: FeedName }) {
   const settings = useLive((live) => live.state?.rig.feeds[feed]);
   const sentence = useLive((live) => live.state?.sentences[feed]);
   const output = useLive((live) => live.state?.rig.feeds.you.output);
-  const levels = useLevels();
+  const isFound = useLevels(
+    (levels) => levels?.findings.some(({ feeds }) => feeds.includes(feed)) ?? false,
+  );
   if (!settings) return null;
-  const peak = levels?.feed_peaks_dbfs[feed] ?? -120;
-  const finding = levels?.findings.find(({ feeds }) => feeds.includes(feed));
   const facts = [
     settings.is_muted ? "muted" : null,
     settings.fader_db ? `fader ${signless(settings.fader_db, 1)} dB` : null,
@@ -50,8 +50,8 @@ function FeedRow({ feed }: { feed: FeedName }) {
   return (
     <li className="flex items-center gap-3 border-line py-1.5 text-[13px] not-last:border-b">
       <b className={`w-16 ${settings.is_muted ? "line-through" : ""}`}>{FEED_LABELS[feed]}</b>
-      <span className={`min-w-0 flex-1 ${finding ? "text-over-strong" : ""}`}>
-        {finding && "▲ "}
+      <span className={`min-w-0 flex-1 ${isFound ? "text-over-strong" : ""}`}>
+        {isFound && "▲ "}
         {sentence}
       </span>
       <Popover
@@ -87,9 +87,16 @@ function FeedRow({ feed }: { feed: FeedName }) {
         )}
         <Setting path={`feeds.${feed}.delay_ms`} />
       </Popover>
-      <span className="figures w-[86px] text-right font-semibold whitespace-nowrap">
-        {peak > -90 ? `${decibels(peak)} dBFS` : "silent"}
-      </span>
+      <Peak feed={feed} />
     </li>
+  );
+}
+
+function Peak({ feed }: { feed: FeedName }) {
+  const peak = useLevels((levels) => levels?.feed_peaks_dbfs[feed]) ?? SILENCE;
+  return (
+    <span className="figures w-[86px] text-right font-semibold whitespace-nowrap">
+      {peak > -90 ? `${decibels(peak)} dBFS` : "silent"}
+    </span>
   );
 }

@@ -1,5 +1,4 @@
 import { useCallback } from "react";
-import type { GainAdvice } from "../api/client";
 import { ask, mendBy } from "../live/link";
 import { MINUTE, readings, useLevels } from "../live/readings";
 import { Button } from "../ui/Button";
@@ -131,9 +130,7 @@ function HistoryPicture() {
 
 /** The guided minute, what it found, and what arrives now. */
 export function GainView() {
-  const levels = useLevels();
-  const minute = levels?.gain_minute;
-  const advice = minute?.result ?? levels?.gain;
+  const wantedS = useLevels((levels) => levels?.gain_minute.wanted_speech_s);
   return (
     <div className="flex gap-3.5">
       <div className="flex min-w-0 flex-1 flex-col gap-3">
@@ -141,11 +138,11 @@ export function GainView() {
           <h3 className="font-semibold">A minute for the microphone's gain</h3>
           <p className="text-[13px] text-quiet">
             Talk as you do on air, at your usual distance, and laugh once. Goshawk listens to{" "}
-            {minute?.wanted_speech_s ?? 20} seconds of speech and says how far to turn the preamp.
+            {wantedS ?? 20} seconds of speech and says how far to turn the preamp.
           </p>
           <LandingPicture />
           <Minute />
-          {!minute?.is_running && <Advice advice={advice} />}
+          <Advice />
         </Panel>
         <Panel>
           <h3 className="mb-1 font-semibold">The last minute</h3>
@@ -154,9 +151,7 @@ export function GainView() {
       </div>
       <div className="flex w-[320px] shrink-0 flex-col gap-3">
         <Arriving />
-        <FindingCards
-          findings={(levels?.findings ?? []).filter(({ code }) => MICROPHONE_CODES.has(code))}
-        />
+        <MicrophoneFindings />
       </div>
     </div>
   );
@@ -172,8 +167,13 @@ const MICROPHONE_CODES = new Set([
   "device_gone",
 ]);
 
+function MicrophoneFindings() {
+  const findings = useLevels((levels) => levels?.findings) ?? [];
+  return <FindingCards findings={findings.filter(({ code }) => MICROPHONE_CODES.has(code))} />;
+}
+
 function Minute() {
-  const minute = useLevels()?.gain_minute;
+  const minute = useLevels((levels) => levels?.gain_minute);
   if (!minute) return null;
   if (!minute.is_running) {
     return (
@@ -200,7 +200,10 @@ function Minute() {
   );
 }
 
-function Advice({ advice }: { advice: GainAdvice | undefined }) {
+function Advice() {
+  const isRunning = useLevels((levels) => levels?.gain_minute.is_running);
+  const advice = useLevels((levels) => levels?.gain_minute.result ?? levels?.gain);
+  if (isRunning) return null;
   const mend = advice?.mend;
   return (
     <div className="flex items-center gap-3 text-[15px]">
@@ -219,8 +222,7 @@ function Advice({ advice }: { advice: GainAdvice | undefined }) {
 
 /** What comes from the microphone now, whatever it is. */
 function Arriving() {
-  const levels = useLevels();
-  const microphone = levels?.stations.microphone;
+  const microphone = useLevels((levels) => levels?.stations.microphone);
   return (
     <Panel>
       <h3 className="font-semibold">What arrives</h3>

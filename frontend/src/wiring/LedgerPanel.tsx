@@ -9,12 +9,13 @@ import { partsOf } from "./ledger";
 
 /** The delay from the microphone to a listener: parts, sum, what was measured, what to do. */
 export function LedgerPanel({ feed }: { feed: FeedName }) {
-  const levels = useLevels();
+  const sum = useLevels((levels) => levels?.delay_ms[feed]) ?? 0;
+  const measured = useLevels((levels) => levels?.measured_delay_ms);
+  const ledger = useLevels((levels) => levels?.ledgers[feed]);
   const rig = useLive((live) => live.state?.rig);
   const wiring = useView((view) => view.wiring);
-  if (!levels || !rig) return null;
-  const parts = partsOf(levels, rig, feed);
-  const sum = levels.delay_ms[feed] ?? 0;
+  if (measured === undefined || !rig) return null;
+  const parts = partsOf(ledger ?? [], rig);
   return (
     <section
       aria-label={`Delay from the microphone to ${FEED_LABELS[feed]}`}
@@ -44,7 +45,7 @@ export function LedgerPanel({ feed }: { feed: FeedName }) {
       </ul>
       <p className="mt-1 border-t border-line pt-1.5">
         <span className="figures text-lg font-semibold">{sum.toFixed(1)} ms</span>{" "}
-        <span className="text-xs text-quiet">{measuredWords(levels, feed)}</span>
+        <span className="text-xs text-quiet">{measuredWords(measured, feed)}</span>
       </p>
       <PictureOffset sum={sum} feed={feed} />
       <div className="mt-2 flex gap-2">
@@ -61,8 +62,7 @@ export function LedgerPanel({ feed }: { feed: FeedName }) {
   );
 }
 
-function measuredWords(levels: Levels, feed: FeedName): string {
-  const measured = levels.measured_delay_ms;
+function measuredWords(measured: Levels["measured_delay_ms"], feed: FeedName): string {
   if (!measured) return "not measured yet";
   const own = measured[feed];
   return own === null || own === undefined

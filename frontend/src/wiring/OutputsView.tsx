@@ -28,11 +28,11 @@ const NONE: never[] = [];
 export function OutputsView() {
   const rig = useLive((live) => live.state?.rig);
   const hasServer = useLive((live) => Boolean(live.state?.computer.server));
-  const levels = useLevels();
+  const everyFinding = useLevels((levels) => levels?.findings) ?? NONE;
   const [open, setOpen] = useState<string | null>(null);
   if (!rig) return null;
   const chosen = rig.outputs.find(({ id }) => id === open);
-  const findings = (levels?.findings ?? NONE).filter(({ code }) => OUTPUT_FINDINGS.has(code));
+  const findings = everyFinding.filter(({ code }) => OUTPUT_FINDINGS.has(code));
   const hasAside = chosen || findings.length > 0 || !hasServer;
   return (
     <div className="flex flex-col gap-3.5 min-[1180px]:flex-row">
@@ -177,7 +177,7 @@ type RowProps = { output: OutputSettings; isOpen: boolean; onOpen: () => void };
 
 function OutputRow({ output, isOpen, onOpen }: RowProps) {
   const rig = useLive((live) => live.state?.rig);
-  const status = useLevels()?.outputs[output.id];
+  const status = useLevels((levels) => levels?.outputs[output.id]);
   if (!rig) return null;
   const input = rig.inputs.find(({ id }) => output.source.endsWith(`:${id}`));
   const name = sourceLabel(rig, output.source);
@@ -234,7 +234,7 @@ type PanelProps = { output: OutputSettings; onClose: () => void };
 
 function OutputPanel({ output, onClose }: PanelProps) {
   const state = useLive((live) => live.state);
-  const status = useLevels()?.outputs[output.id];
+  const status = useLevels((levels) => levels?.outputs[output.id]);
   if (!state) return null;
   const path = `outputs.${output.id}`;
   const name = sourceLabel(state.rig, output.source);

@@ -21,7 +21,9 @@ type Props = { input: InputSettings; feed: FeedName };
 export function SendCell({ input, feed }: Props) {
   const path = `inputs.${input.id}.sends.${feed}`;
   const send = input.sends[feed];
-  const finding = useLevels()?.findings.find(({ marks }) => marks.includes(path));
+  const isFound = useLevels(
+    (levels) => levels?.findings.some(({ marks }) => marks.includes(path)) ?? false,
+  );
   const isHeard = send.is_heard && !input.is_muted;
   const level = `${send.level_db > 0 ? "+" : ""}${signless(send.level_db, 1)}`;
   const tap = TAPS.find(({ value }) => value === send.tap)?.label;
@@ -34,7 +36,7 @@ export function SendCell({ input, feed }: Props) {
           type="button"
           className={`block h-[42px] w-full min-w-[74px] rounded-md px-2 text-left ${
             send.is_heard ? "bg-raised" : ""
-          } ${finding ? "outline-2 -outline-offset-2 outline-over" : "hover:outline-1 hover:outline-quiet"}`}
+          } ${isFound ? "outline-2 -outline-offset-2 outline-over" : "hover:outline-1 hover:outline-quiet"}`}
         >
           <span className="sr-only">{place}: </span>
           {send.is_heard ? (
@@ -53,8 +55,8 @@ export function SendCell({ input, feed }: Props) {
                 {level}
                 <span className="sr-only"> dB, {input.is_muted ? "muted, " : ""}</span>
               </span>
-              <span className={`block text-[11px] ${finding ? "text-over-strong" : "text-quiet"}`}>
-                {finding ? "▲ see finding" : tap}
+              <span className={`block text-[11px] ${isFound ? "text-over-strong" : "text-quiet"}`}>
+                {isFound ? "▲ see finding" : tap}
               </span>
             </>
           ) : (
@@ -62,9 +64,9 @@ export function SendCell({ input, feed }: Props) {
               <span className="sr-only">not heard</span>
               <span
                 aria-hidden
-                className={`block text-center ${finding ? "text-over-strong" : "text-quiet"}`}
+                className={`block text-center ${isFound ? "text-over-strong" : "text-quiet"}`}
               >
-                {finding ? "▲" : "—"}
+                {isFound ? "▲" : "—"}
               </span>
             </>
           )}

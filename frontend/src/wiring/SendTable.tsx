@@ -1,7 +1,7 @@
 import { panelId, rowId } from "./InputPanel";
 import { FEED_LABELS } from "../api/facts.gen";
-import type { DeviceStatus, FeedName, InputSettings } from "../api/client";
-import { readings, useLevels } from "../live/readings";
+import type { FeedName, InputSettings } from "../api/client";
+import { useLevels, useReadings } from "../live/readings";
 import { useLive } from "../live/store";
 import { FEEDS } from "../live/reach";
 import { LevelBar } from "../ui/LevelBar";
@@ -65,11 +65,8 @@ function stagesOf(input: InputSettings): string {
 }
 
 function Row({ input, isChained }: { input: InputSettings; isChained: boolean }) {
-  const levels = useLevels();
   const isOpen = useView((view) => view.inputId === input.id);
   const device = useLive((live) => live.state?.devices.find(({ id }) => id === input.device));
-  const status = levels?.devices[input.device];
-  const peak = isChained ? readings.livePeak("microphone") : readings.inputPeak(input.id);
   return (
     <tr className={isOpen ? "*:bg-raised" : "*:bg-panel"}>
       <th
@@ -105,17 +102,10 @@ function Row({ input, isChained }: { input: InputSettings; isChained: boolean })
           {device?.label ?? "no device"}
           {input.device && <span className="text-quiet">, {CHANNEL_WORDS[input.channels]}</span>}
         </span>
-        <DeviceLine status={status} hasDevice={Boolean(input.device)} />
+        <DeviceLine device={input.device} />
       </td>
       <td className="w-[92px] py-2 pr-3">
-        <LevelBar
-          dbfs={peak}
-          colour={`var(--${roleColour(input.role)})`}
-          label={`Level of ${input.name}`}
-        />
-        <span className="figures block pt-1 text-xs text-quiet">
-          {peak > -90 ? `${decibels(peak, 0)} dBFS` : "silent"}
-        </span>
+        <Level input={input} isChained={isChained} />
       </td>
       {FEEDS.map((feed, number) => (
         <td key={feed} className={`py-1.5 pr-1.5 ${number === 3 ? "rounded-r-lg" : ""}`}>
@@ -123,6 +113,24 @@ function Row({ input, isChained }: { input: InputSettings; isChained: boolean })
         </td>
       ))}
     </tr>
+  );
+}
+
+function Level({ input, isChained }: { input: InputSettings; isChained: boolean }) {
+  const peak = useReadings((now) =>
+    isChained ? now.livePeak("microphone") : now.inputPeak(input.id),
+  );
+  return (
+    <>
+      <LevelBar
+        dbfs={peak}
+        colour={`var(--${roleColour(input.role)})`}
+        label={`Level of ${input.name}`}
+      />
+      <span className="figures block pt-1 text-xs text-quiet">
+        {peak > -90 ? `${decibels(peak, 0)} dBFS` : "silent"}
+      </span>
+    </>
   );
 }
 
@@ -134,8 +142,9 @@ const STATES: Record<string, string> = {
 };
 
 /** Rate and clock, or what is wrong with the device. */
-function DeviceLine({ status, hasDevice }: { status?: DeviceStatus; hasDevice: boolean }) {
-  if (!hasDevice) return <span className="text-xs text-quiet">choose one</span>;
+function DeviceLine({ device }: { device: string }) {
+  const status = useLevels((levels) => levels?.devices[device]);
+  if (!device) return <span className="text-xs text-quiet">choose one</span>;
   if (!status) return <span className="text-xs text-over-strong">▲ not there</span>;
   const trouble = STATES[status.state];
   if (trouble) return <span className="text-xs text-over-strong">▲ {trouble}</span>;

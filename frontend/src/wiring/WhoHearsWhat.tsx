@@ -14,7 +14,6 @@ export function WhoHearsWhat() {
   const inputs = useLive((live) => live.state?.rig.inputs) ?? [];
   const open = useView((view) => view.inputId);
   const input = inputs.find(({ id }) => id === open);
-  const findings = useLevels()?.findings ?? [];
   const panel = useRef<HTMLDivElement>(null);
   // Where the window is narrow it stands under the table.
   useEffect(() => {
@@ -32,11 +31,16 @@ export function WhoHearsWhat() {
           <InputPanel key={input.id} input={input} />
         ) : (
           <>
-            <FindingCards findings={findings.slice(0, 2)} />
+            <GravestFindings />
             <LedgerPanel feed="viewers" />
           </>
         )}
       </div>
     </div>
   );
+}
+
+function GravestFindings() {
+  const findings = useLevels((levels) => levels?.findings) ?? [];
+  return <FindingCards findings={findings.slice(0, 2)} />;
 }

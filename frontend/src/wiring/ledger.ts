@@ -1,7 +1,7 @@
 /** The delay from the microphone to a listener, part by part, as it is drawn. */
 
 import { STAGE_LABELS } from "../api/facts.gen";
-import type { FeedName, Levels, Rig } from "../api/client";
+import type { Levels, Rig } from "../api/client";
 import { findStage } from "../live/chains";
 
 type Part = { name: string; ms: number; startMs: number };
@@ -21,8 +21,7 @@ const OWN_NAMES: Record<string, string> = {
 };
 
 /** The parts of the way with their names; stages without delay are gathered in one line. */
-export function partsOf(levels: Levels, rig: Rig, feed: FeedName): Part[] {
-  const entries = levels.ledgers[feed] ?? [];
+export function partsOf(entries: Levels["ledgers"][string], rig: Rig): Part[] {
   const named = entries.map(({ name, ms }) => {
     const slot = findStage(rig, name)?.slot;
     return {
