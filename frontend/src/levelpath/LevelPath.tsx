@@ -9,7 +9,7 @@ import { useLevels, useReadings } from "../live/readings";
 import { useLive } from "../live/store";
 import { Picture } from "../ui/Picture";
 import { roleText } from "../ui/roles";
-import { decibels } from "../units/format";
+import { decibels, levelWords } from "../units/format";
 import { openStage, openTask, useView } from "../view";
 import { Notch } from "./Notch";
 import { paintLevelPath } from "./paint";
@@ -220,10 +220,10 @@ function ColumnFigure({ inputId }: { inputId: string }) {
 
 /** The level now, for screen readers: it is drawn as a tick. Changes with the other figures. */
 function LiveLevel({ meter }: { meter: string }) {
-  const level = useReadings((now) => decibels(now.livePeak(meter)));
+  const level = useReadings((now) => levelWords(now.levels ? now.livePeak(meter) : undefined, 1));
   return (
     <span className="sr-only" data-live={meter}>
-      {level} dBFS now
+      {level} now
     </span>
   );
 }

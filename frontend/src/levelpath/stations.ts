@@ -4,7 +4,7 @@ import { STAGE_LABELS } from "../api/facts.gen";
 import type { StageReading, EqSettings, InputSettings, Levels, Rig, Slot } from "../api/client";
 import { SILENCE } from "../live/readings";
 import { comesIn } from "../live/chains";
-import { decibels, signless } from "../units/format";
+import { decibels, LEAST_HEARD_DBFS, signless } from "../units/format";
 
 export type Station = {
   /** Name of its measurements. */
@@ -58,8 +58,6 @@ export function stationsOf(rig: Rig, input: InputSettings | undefined): Station[
     { meter: toViewers(input.id), label: "Viewers", stageId: null },
   ];
 }
-
-const LEAST_HEARD_DBFS = -90;
 
 /** No figure is given of what nobody hears. */
 const heard = (dbfs: number | null | undefined) =>

@@ -58,7 +58,9 @@ describe("what streams in", () => {
   it("is silence half a second after the last, and that is told like anything new", async () => {
     const readings = await load();
     const told = vi.fn();
+    const heard = vi.fn();
     readings.onNews(told);
+    readings.subscribe(heard);
     expect(readings.livePeak("microphone")).toBe(SILENCE);
     readings.takeReadings(message([-30, -10, -20]));
     expect(readings.livePeak("microphone")).toBe(-10);
@@ -69,6 +71,7 @@ describe("what streams in", () => {
     const before = told.mock.calls.length;
     vi.advanceTimersByTime(200);
     expect(told.mock.calls.length).toBe(before + 1);
+    expect(heard).toHaveBeenCalledOnce();
     expect(readings.isStale()).toBe(true);
     expect(readings.livePeak("microphone")).toBe(SILENCE);
     expect(readings.inputPeak("voice")).toBe(SILENCE);

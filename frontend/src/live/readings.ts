@@ -107,14 +107,14 @@ export class ReadingsStore {
     }
     this.heardAt = performance.now();
     clearTimeout(this.stale);
-    this.stale = setTimeout(() => this.tellNews(), STALE_MS + 1); // that nothing comes any more is news, too
+    // That nothing comes any more is news, too.
+    this.stale = setTimeout(this.tellFigures, STALE_MS + 1);
   }
 
   takeLevels(levels: Levels) {
     // What is as it was stays the same object, so that what shows only this is not made again.
     this.levels = replaceEqualDeep(this.levels, levels);
-    for (const listener of this.listeners) listener();
-    this.tellNews(true);
+    this.tellFigures();
   }
 
   takeSpectra(spectra: Spectra) {
@@ -149,9 +149,13 @@ export class ReadingsStore {
   forget() {
     this.levels = null;
     this.plan = 0;
-    for (const listener of this.listeners) listener();
-    this.tellNews();
+    this.tellFigures();
   }
+
+  private tellFigures = () => {
+    for (const listener of this.listeners) listener();
+    this.tellNews(true);
+  };
 
   /** Call this whenever something has changed that a picture may show: with true, when figures have come. */
   onNews(tell: (areFigures?: boolean) => void) {
@@ -173,6 +177,9 @@ export const readings = new ReadingsStore();
 export function useReadings<T>(select: (now: ReadingsStore) => T): T {
   return useSyncExternalStore(readings.subscribe, () => select(readings));
 }
+
+/** Whether figures come: nothing can be told of levels and devices while they do not. */
+export const useIsTold = () => useReadings(({ levels }) => levels !== null);
 
 /** The same of the figures; null while the engine does not play. */
 export function useLevels<T>(select: (levels: Levels | null) => T): T {

@@ -4,6 +4,7 @@ import { readings, type Ring, useReadings } from "../live/readings";
 import { colour, Picture } from "../ui/Picture";
 import { areaOf, levelGrid, timeAxis, tracePath, yIn } from "../ui/axes";
 import { Panel } from "../ui/Panel";
+import { signless } from "../units/format";
 
 /** Ten seconds of gain reduction, hanging from the top, and what it comes to in words. */
 type PartReading = Extract<keyof StageReading, `${string}_reduction_db` | "gain_reduction_db">;
@@ -52,7 +53,7 @@ export function ReductionPicture({ id, deepest, parts }: Props) {
 function PartsSentence({ id, parts }: { id: string; parts: NonNullable<Props["parts"]> }) {
   const said = useReadings(({ stages }) =>
     parts
-      .map(({ reading: name, label }) => `${label} −${(stages[id]?.[name] ?? 0).toFixed(1)}`)
+      .map(({ reading: name, label }) => `${label} ${signless(-(stages[id]?.[name] ?? 0), 1)}`)
       .join("   "),
   );
   return <p className="figures text-[13px]">{said}</p>;

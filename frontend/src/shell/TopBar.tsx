@@ -196,10 +196,11 @@ const THINNED_S = 0.5;
 function Health() {
   const engine = useLevels((levels) => levels?.engine);
   const isRunning = useLive((live) => live.state?.is_engine_running);
+  const isLinked = useLive((live) => live.status === "open");
   if (!engine || !isRunning) {
     return (
       <Figure label="Engine">
-        <span className="text-sm text-over-strong">starting</span>
+        {isLinked ? <span className="text-sm text-over-strong">starting</span> : "–"}
       </Figure>
     );
   }

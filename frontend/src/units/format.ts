@@ -12,6 +12,15 @@ export function decibels(value: number | null | undefined, digits = 1): string {
   return value === null || value === undefined ? "–" : signless(value, digits);
 }
 
+/** What is below this is not heard: no figure is given of it. */
+export const LEAST_HEARD_DBFS = -90;
+
+/** A level in words; a dash while it cannot be told. */
+export function levelWords(dbfs: number | undefined, digits: number): string {
+  if (dbfs === undefined) return "–";
+  return dbfs > LEAST_HEARD_DBFS ? `${signless(dbfs, digits)} dBFS` : "silent";
+}
+
 /** As many digits as a step needs: 0.1 → 1, 5 → 0. */
 export function digitsOf(step: number): number {
   return Math.max(0, Math.ceil(-Math.log10(step) - 1e-9));

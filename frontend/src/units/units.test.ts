@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { decibels, digitsOf, parseNumber, spoken } from "./format";
+import { decibels, digitsOf, levelWords, parseNumber, spoken } from "./format";
 import { afterKey, fromTravel, settle, toTravel, type Range } from "./taper";
 
 const threshold: Range = { minimum: -80, maximum: 0, step: 0.1, taper: "linear" };
@@ -11,6 +11,13 @@ describe("numbers", () => {
     expect(decibels(-0.04)).toBe("0.0");
     expect(decibels(null)).toBe("–");
     expect([0.1, 1, 5, 0.05].map(digitsOf)).toEqual([1, 0, 0, 2]);
+  });
+  it("are levels, silence, or nothing that can be told", () => {
+    expect([-7.25, -90, undefined].map((dbfs) => levelWords(dbfs, 0))).toEqual([
+      "−7 dBFS",
+      "silent",
+      "–",
+    ]);
   });
   it("are read back however they were typed", () => {
     expect(["−12,5", "-12.5 dB", " 3", ".5"].map(parseNumber)).toEqual([-12.5, -12.5, 3, 0.5]);

@@ -1,14 +1,14 @@
 import { FEED_LABELS } from "../api/facts.gen";
 import type { FeedName, FeedSettings } from "../api/client";
 import { setSetting } from "../live/link";
-import { SILENCE, useLevels } from "../live/readings";
+import { useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { FEEDS } from "../live/reach";
 import { Choice } from "../ui/Choice";
 import { Popover } from "../ui/Popover";
 import { Setting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
-import { decibels, signless } from "../units/format";
+import { levelWords, signless } from "../units/format";
 
 const OUTPUTS = [
   { value: "headphones", label: "headphones" },
@@ -93,10 +93,10 @@ function FeedRow({ feed }: { feed: FeedName }) {
 }
 
 function Peak({ feed }: { feed: FeedName }) {
-  const peak = useLevels((levels) => levels?.feed_peaks_dbfs[feed]) ?? SILENCE;
+  const peak = useLevels((levels) => levels?.feed_peaks_dbfs[feed]);
   return (
     <span className="figures w-[86px] text-right font-semibold whitespace-nowrap">
-      {peak > -90 ? `${decibels(peak)} dBFS` : "silent"}
+      {levelWords(peak, 1)}
     </span>
   );
 }

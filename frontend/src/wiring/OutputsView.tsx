@@ -6,7 +6,7 @@ import { useState } from "react";
 import { FEED_LABELS } from "../api/facts.gen";
 import type { OutputSettings, OutputStatus } from "../api/client";
 import { ask, setSetting } from "../live/link";
-import { useLevels } from "../live/readings";
+import { SILENCE, useIsTold, useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { FEEDS } from "../live/reach";
 import { AddMenu } from "../ui/AddMenu";
@@ -18,7 +18,7 @@ import { roleColour } from "../ui/roles";
 import { Select } from "../ui/Select";
 import { Setting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
-import { decibels, signless } from "../units/format";
+import { levelWords, signless } from "../units/format";
 import { FindingCards } from "./FindingCards";
 import { leavesSentence, NO_DEVICE, sourceLabel, VIRTUAL } from "./outputs";
 import { Programs } from "./Programs";
@@ -178,10 +178,11 @@ type RowProps = { output: OutputSettings; isOpen: boolean; onOpen: () => void };
 function OutputRow({ output, isOpen, onOpen }: RowProps) {
   const rig = useLive((live) => live.state?.rig);
   const status = useLevels((levels) => levels?.outputs[output.id]);
+  const isTold = useIsTold();
   if (!rig) return null;
   const input = rig.inputs.find(({ id }) => output.source.endsWith(`:${id}`));
   const name = sourceLabel(rig, output.source);
-  const peak = status?.peak_dbfs ?? -120;
+  const peak = status?.peak_dbfs ?? SILENCE;
   return (
     <tr className={isOpen ? "*:bg-raised" : ""}>
       <th scope="row" className="rounded-l-md p-0 text-left font-normal">
@@ -207,7 +208,7 @@ function OutputRow({ output, isOpen, onOpen }: RowProps) {
           className="h-1.5"
         />
         <span className="figures block pt-0.5 text-xs text-quiet">
-          {peak > -90 ? `${decibels(peak, 0)} dBFS` : "silent"}
+          {levelWords(isTold ? peak : undefined, 0)}
         </span>
       </td>
       <td className="figures text-right text-xs">

@@ -1,12 +1,12 @@
 import { panelId, rowId } from "./InputPanel";
 import { FEED_LABELS } from "../api/facts.gen";
 import type { FeedName, InputSettings } from "../api/client";
-import { useLevels, useReadings } from "../live/readings";
+import { useIsTold, useLevels, useReadings } from "../live/readings";
 import { useLive } from "../live/store";
 import { FEEDS } from "../live/reach";
 import { LevelBar } from "../ui/LevelBar";
 import { roleColour, roleText } from "../ui/roles";
-import { decibels, signless } from "../units/format";
+import { levelWords, signless } from "../units/format";
 import { openInput, useView } from "../view";
 import { SendCell } from "./SendCell";
 
@@ -120,6 +120,7 @@ function Level({ input, isChained }: { input: InputSettings; isChained: boolean 
   const peak = useReadings((now) =>
     isChained ? now.livePeak("microphone") : now.inputPeak(input.id),
   );
+  const isTold = useIsTold();
   return (
     <>
       <LevelBar
@@ -128,7 +129,7 @@ function Level({ input, isChained }: { input: InputSettings; isChained: boolean 
         label={`Level of ${input.name}`}
       />
       <span className="figures block pt-1 text-xs text-quiet">
-        {peak > -90 ? `${decibels(peak, 0)} dBFS` : "silent"}
+        {levelWords(isTold ? peak : undefined, 0)}
       </span>
     </>
   );
@@ -144,7 +145,9 @@ const STATES: Record<string, string> = {
 /** Rate and clock, or what is wrong with the device. */
 function DeviceLine({ device }: { device: string }) {
   const status = useLevels((levels) => levels?.devices[device]);
+  const isTold = useIsTold();
   if (!device) return <span className="text-xs text-quiet">choose one</span>;
+  if (!isTold) return <span className="text-xs text-quiet">–</span>;
   if (!status) return <span className="text-xs text-over-strong">▲ not there</span>;
   const trouble = STATES[status.state];
   if (trouble) return <span className="text-xs text-over-strong">▲ {trouble}</span>;
