@@ -8,6 +8,7 @@ import { openGuide } from "./guideView";
 import { findStage, stagePath } from "./live/chains";
 import { levelsSentence } from "./live/levelsSentence";
 import { ask, setSetting } from "./live/link";
+import { isHeard, speakWhen } from "./live/outcome";
 import { readings } from "./live/readings";
 import { cough, toggleBreak, toggleMute } from "./live/silence";
 import { hearAs } from "./live/sound";
@@ -29,8 +30,12 @@ function toggleBypass() {
   const found = findStage(useLive.getState().state?.rig, stageId);
   if (!found) return;
   const { slot } = found;
-  setSetting(`${stagePath(stageId)}.is_bypassed`, !slot.is_bypassed);
-  speak(`${STAGE_LABELS[slot.stage]} ${slot.is_bypassed ? "back in" : "bypassed"}`);
+  if (!setSetting(`${stagePath(stageId)}.is_bypassed`, !slot.is_bypassed)) return;
+  const now = () => findStage(useLive.getState().state?.rig, stageId)?.slot.is_bypassed;
+  speakWhen(
+    () => isHeard() && now() === !slot.is_bypassed,
+    `${STAGE_LABELS[slot.stage]} ${slot.is_bypassed ? "back in" : "bypassed"}`,
+  );
 }
 
 function backToYou() {
@@ -38,9 +43,12 @@ function backToYou() {
   speak("Hearing as You");
 }
 
-function isRecording(): boolean {
-  return (useLive.getState().recording?.stage ?? "off") !== "off";
-}
+const stageNow = () => useLive.getState().recording?.stage ?? "off";
+const isRecording = () => stageNow() !== "off";
+const marksNow = () => useLive.getState().recording?.marks.length ?? 0;
+
+/** A drive may need so long until it keeps anything, or has kept all. */
+const DRIVE_PATIENCE_MS = 15_000;
 
 /** Marks this moment in the recording, and says so. */
 export function putMark() {
@@ -48,20 +56,18 @@ export function putMark() {
     speak("Nothing is being recorded");
     return;
   }
-  ask({ type: "put_mark", name: "" });
-  speak("Marked");
+  const before = marksNow();
+  if (ask({ type: "put_mark", name: "" })) speakWhen(() => marksNow() > before, "Marked");
 }
 
 function startRecording() {
-  if (isRecording()) return;
-  ask({ type: "start_recording" });
-  speak("Recording");
+  if (isRecording() || !ask({ type: "start_recording" })) return;
+  speakWhen(() => stageNow() === "running", "Recording", DRIVE_PATIENCE_MS);
 }
 
 function stopRecording() {
-  if (!isRecording()) return;
-  ask({ type: "stop_recording" });
-  speak("Recording stopped");
+  if (!isRecording() || !ask({ type: "stop_recording" })) return;
+  speakWhen(() => !isRecording(), "Recording stopped", DRIVE_PATIENCE_MS);
 }
 
 /** The guide's place on what is shown. */

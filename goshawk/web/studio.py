@@ -63,6 +63,9 @@ from goshawk.web.what_plays import WhatPlays
 T = TypeVar("T")
 MOST_WATCHED = 8
 """So many of the computer's devices run to show their levels."""
+COUGH_OUTLASTS_S = 3.0
+"""So long a cough goes on when its page is gone: a connection that breaks while the key is held must not open the
+microphone, and a page that is closed must not leave it shut."""
 _takes = TypeAdapter(dict[TakeKind, StoredTake])
 
 
@@ -486,7 +489,9 @@ class Studio:
     def close_page(self, page: LivePage) -> None:
         """A page is gone. What it was trying is taken back: nobody would ever save it."""
         self.pages.discard(page)
-        self.cough(page, False)
+        if page in self._coughing:
+            # Its connection may have broken while the key is held, which the next one says again.
+            asyncio.get_running_loop().call_later(COUGH_OUTLASTS_S, self.cough, page, False)
         self.watch_devices(page, False)
         self.points.watch_stage(page, "")
         self.points.watch_chain(page, "")

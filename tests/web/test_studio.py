@@ -11,6 +11,7 @@ from goshawk.engine.plan import Plan
 from goshawk.errors import BadSetting
 from goshawk.store.rigs import load_active_rig
 from goshawk.web import buffer_search
+from goshawk.web import studio as studio_module
 from goshawk.web.pages import WAITING_MESSAGES, LivePage
 from goshawk.web.points import WAITING_SOUND, Listener
 from goshawk.web.studio import Studio
@@ -110,21 +111,35 @@ def test_sound_is_only_asked_for_while_somebody_listens(studio: Studio) -> None:
     assert [listener.sound.qsize() for listener in listeners] == [1, 0]
 
 
-def test_a_page_that_is_gone_coughs_and_watches_no_more(studio: Studio) -> None:
-    one, two = studio.open_page(), studio.open_page()
-    studio.cough(one, True)
-    studio.cough(two, True)
-    studio.watch_devices(one, True)
-    studio.close_page(two)
-    assert studio.state().is_coughing, "the other window still holds the key"
-    studio.close_page(one)
-    assert not studio.state().is_coughing
+def test_a_page_that_is_gone_coughs_for_a_moment_and_watches_no_more(
+    studio: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(studio_module, "COUGH_OUTLASTS_S", 0.02)
+
+    async def story() -> None:
+        one, two = studio.open_page(), studio.open_page()
+        studio.cough(one, True)
+        studio.cough(two, True)
+        studio.watch_devices(one, True)
+        studio.close_page(two)
+        await until(lambda: two not in studio._coughing)
+        assert studio.state().is_coughing, "the other window still holds the key"
+        studio.close_page(one)
+        assert studio.state().is_coughing, "its connection may only have broken"
+        again = studio.open_page()
+        studio.cough(again, True)
+        await until(lambda: one not in studio._coughing)
+        assert studio.state().is_coughing, "the key is held all the while"
+        studio.close_page(again)
+        await until(lambda: not studio.state().is_coughing)
+
+    asyncio.run(story())
     told = studio.engine.told  # type: ignore[attr-defined]
     assert [call for call in told if call[0] in ("cough", "watch_devices")] == [
         ("cough", True),
         ("watch_devices", True),
-        ("cough", False),
         ("watch_devices", False),
+        ("cough", False),
     ]
 
 

@@ -83,10 +83,14 @@ function take(message: FromServer) {
   }
 }
 
-/** Ask something of the server; what comes of it shows in the next state or levels. */
-export function ask(message: FromPage) {
-  if (socket?.readyState === WebSocket.OPEN) socket.send(JSON.stringify(message));
-  else say("trouble", "Not changed: there is no connection to Goshawk. It is being tried again.");
+/** Ask something of the server; what comes of it shows in the next state or levels. False: it could not be asked, and that was said. */
+export function ask(message: FromPage): boolean {
+  if (socket?.readyState === WebSocket.OPEN) {
+    socket.send(JSON.stringify(message));
+    return true;
+  }
+  say("trouble", "Not changed: there is no connection to Goshawk. It is being tried again.");
+  return false;
 }
 
 type Value = number | boolean | string;
@@ -114,8 +118,8 @@ export function setTogether(changes: Improvement["changes"]) {
 }
 
 /** Change and save a setting. */
-export function setSetting(path: string, value: Value) {
-  ask({ type: "set", path, value, is_nudge: false });
+export function setSetting(path: string, value: Value): boolean {
+  return ask({ type: "set", path, value, is_nudge: false });
 }
 
 /** Change and save by a small step: a run of them is undone at once. */

@@ -1,22 +1,33 @@
 /** The ways to be silent: for everyone, for as long as a key is held, and a break. */
 
+import { mainVoice } from "./chains";
 import { ask, setSetting } from "./link";
+import { isHeard, speakWhen } from "./outcome";
 import { useLive } from "./store";
-import { speak } from "./speak";
+
+const rigNow = () => useLive.getState().state?.rig;
+
+const voiceNow = () => {
+  const rig = rigNow();
+  return rig && mainVoice(rig);
+};
 
 export function toggleMute() {
-  const rig = useLive.getState().state?.rig;
-  const voice = rig?.inputs.find(({ id }) => id === rig.chained);
-  if (!voice) return;
-  setSetting(`inputs.${voice.id}.is_muted`, !voice.is_muted);
-  speak(voice.is_muted ? "Your voice is back" : "Your voice is muted for everyone");
+  const voice = voiceNow();
+  if (!voice || !setSetting(`inputs.${voice.id}.is_muted`, !voice.is_muted)) return;
+  speakWhen(
+    () => isHeard() && voiceNow()?.is_muted === !voice.is_muted,
+    voice.is_muted ? "Your voice is back" : "Your voice is muted for everyone",
+  );
 }
 
 export function toggleBreak() {
-  const rig = useLive.getState().state?.rig;
-  if (!rig) return;
-  setSetting("is_on_break", !rig.is_on_break);
-  speak(rig.is_on_break ? "The break is over" : "Break: viewers hear only the music");
+  const rig = rigNow();
+  if (!rig || !setSetting("is_on_break", !rig.is_on_break)) return;
+  speakWhen(
+    () => isHeard() && rigNow()?.is_on_break === !rig.is_on_break,
+    rig.is_on_break ? "The break is over" : "Break: viewers hear only the music",
+  );
 }
 
 let isCoughing = false;
@@ -27,6 +38,13 @@ export function cough(isOn: boolean) {
   isCoughing = isOn;
   ask({ type: "cough", is_on: isOn });
 }
+
+// It may be held while a connection breaks: the next one has to know.
+useLive.subscribe((now, before) => {
+  if (isCoughing && now.status === "open" && before.status !== "open") {
+    ask({ type: "cough", is_on: true });
+  }
+});
 
 /** What a button does that coughs while it is held, by pointer or by key. */
 export const HELD_TO_COUGH = {

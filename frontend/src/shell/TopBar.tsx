@@ -2,7 +2,8 @@ import { FEED_LABELS } from "../api/facts.gen";
 import { useEffect, useState, type ReactNode } from "react";
 import type { FeedName } from "../api/client";
 import { setSetting } from "../live/link";
-import { readings, useLevels } from "../live/readings";
+import { isHeard } from "../live/outcome";
+import { useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { decibels } from "../units/format";
 import { FEEDS, reachSentence } from "../live/reach";
@@ -59,22 +60,22 @@ function SavedLine() {
 
 const UNHEARD_MS = 400;
 
-/** Whether the engine works by the newest state: its readings name the plan that they were made under. */
+/** Whether the newest state is heard, or may be soon. */
 function useIsHeard(): boolean {
   const plan = useLive((live) => live.state?.plan);
-  const [isHeard, setIsHeard] = useState(true);
+  const [wasHeard, setHeard] = useState(true);
   useEffect(() => {
     if (plan === undefined) return;
     const began = performance.now();
     const look = () => {
-      const isSeen = readings.plan >= plan;
-      setIsHeard(isSeen || performance.now() - began < UNHEARD_MS);
+      const isSeen = isHeard();
+      setHeard(isSeen || performance.now() - began < UNHEARD_MS);
       if (isSeen) window.clearInterval(timer);
     };
     const timer = window.setInterval(look, 100);
     return () => window.clearInterval(timer);
   }, [plan]);
-  return isHeard;
+  return wasHeard;
 }
 
 const SETTLED_MS = 1500;

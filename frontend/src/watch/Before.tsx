@@ -16,10 +16,14 @@ import { Title } from "./Title";
 export function Before() {
   const items = useLive((live) => live.watch?.before);
   const records = useLive((live) => live.state?.rig.watch.records ?? false);
+  const isOpen = useLive((live) => live.status === "open");
   useEffect(() => {
+    if (!isOpen) return;
     ask({ type: "look_at_watch", is_on: true });
-    return () => ask({ type: "look_at_watch", is_on: false });
-  }, []);
+    return () => {
+      if (useLive.getState().status === "open") ask({ type: "look_at_watch", is_on: false });
+    };
+  }, [isOpen]);
   const open = items?.filter(({ state }) => state === "open").length ?? 0;
   return (
     <>

@@ -12,7 +12,9 @@ export function useDevicesWatched() {
   useEffect(() => {
     if (!isOpen) return;
     ask({ type: "watch_devices", is_on: true });
-    return () => ask({ type: "watch_devices", is_on: false });
+    return () => {
+      if (useLive.getState().status === "open") ask({ type: "watch_devices", is_on: false });
+    };
   }, [isOpen]);
 }
 

@@ -1,18 +1,9 @@
-import { beforeEach, describe, expect, it, vi } from "vitest";
-import type { FromPage, InputSettings, Rig } from "../api/client";
+import { describe, expect, it } from "vitest";
+import type { InputSettings, Rig } from "../api/client";
 import { columnsOf, toViewers } from "../levelpath/stations";
-import { useLive } from "../live/store";
 import { FEEDS, reachSentence } from "../live/reach";
 import { roleColour, roleText, ROLES } from "../ui/roles";
 import { partsOf } from "./ledger";
-
-const asked: FromPage[] = [];
-vi.mock("../live/link", () => ({
-  ask: (message: FromPage) => asked.push(message),
-  setSetting: (path: string, value: number | boolean | string) =>
-    asked.push({ type: "set", path, value, is_nudge: false }),
-}));
-vi.mock("../live/speak", () => ({ speak: () => undefined }));
 
 const send = { is_heard: true, level_db: 0, tap: "after_fader" as const };
 const input = (id: string, isHeard = true) =>
@@ -96,32 +87,5 @@ describe("who hears whom, in words", () => {
   it("gives each role one hue", () => {
     expect(new Set(ROLES.map(roleColour)).size).toBe(ROLES.length);
     for (const role of ROLES) expect(roleText(role)).toMatch(/^var\(--/);
-  });
-});
-
-describe("ways to be silent", () => {
-  beforeEach(() => {
-    asked.length = 0;
-    useLive.setState({ state: { rig } as never });
-  });
-  it("a held key asks once, however often it repeats, and ends once", async () => {
-    const { cough } = await import("../live/silence");
-    [true, true, true, false, false].forEach(cough);
-    expect(asked).toEqual([
-      { type: "cough", is_on: true },
-      { type: "cough", is_on: false },
-    ]);
-  });
-  it("mute and break change the rig, and nothing is asked where there is no voice", async () => {
-    const { toggleBreak, toggleMute } = await import("../live/silence");
-    toggleMute();
-    toggleBreak();
-    expect(asked).toEqual([
-      { type: "set", path: "inputs.voice.is_muted", value: true, is_nudge: false },
-      { type: "set", path: "is_on_break", value: true, is_nudge: false },
-    ]);
-    useLive.setState({ state: { rig: { ...rig, chained: "" } } as never });
-    toggleMute();
-    expect(asked.length).toBe(2);
   });
 });
