@@ -26,18 +26,20 @@ const track = {
   getSettings: () => track.kept,
 };
 const gain = { setTargetAtTime: vi.fn() };
+const context = {
+  sampleRate: 44_100,
+  currentTime: 5,
+  state: "running",
+  audioWorklet: { addModule: () => Promise.resolve() },
+  resume: vi.fn(() => Promise.resolve()),
+  createMediaStreamSource: () => new Node(),
+  onstatechange: (): void => undefined,
+};
 
 async function load() {
   vi.resetModules();
   vi.doMock("./player", () => ({
-    makeContext: () =>
-      Promise.resolve({
-        sampleRate: 44_100,
-        currentTime: 5,
-        audioWorklet: { addModule: () => Promise.resolve() },
-        resume: () => Promise.resolve(),
-        createMediaStreamSource: () => new Node(),
-      }),
+    makeContext: () => Promise.resolve(context),
     makePlayer: () => new Node(),
   }));
   const sound = await import("./sound");
@@ -149,6 +151,25 @@ describe("this browser's microphone", () => {
     expect(said().at(-1)?.text).toContain(sentence);
     expect(now().isMicrophoneOpen).toBe(false);
     expect(Socket.made).toHaveLength(0);
+  });
+
+  it("is not lost by leaving the page unasked, and goes on after an interruption", async () => {
+    const { openMicrophone, closeMicrophone } = await load();
+    await openMicrophone();
+    const leaving = { preventDefault: vi.fn() };
+    globalThis.window.onbeforeunload?.(leaving as never);
+    expect(leaving.preventDefault).toHaveBeenCalledOnce();
+    context.resume.mockClear();
+    context.onstatechange();
+    expect(context.resume).not.toHaveBeenCalled();
+    context.state = "interrupted";
+    context.onstatechange();
+    expect(context.resume).toHaveBeenCalledOnce();
+    closeMicrophone();
+    context.onstatechange();
+    expect(context.resume).toHaveBeenCalledOnce();
+    expect(globalThis.window.onbeforeunload).toBeNull();
+    context.state = "running";
   });
 
   it("is told when the browser treats it itself, and when it is unplugged, which closes it", async () => {

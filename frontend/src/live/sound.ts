@@ -38,7 +38,12 @@ const CHANNELS = 2;
 
 async function audioContext(): Promise<AudioContext> {
   if (!context) {
-    context = await makeContext();
+    const made = await makeContext();
+    // What the system has interrupted (sleep, another device, a call) goes on as soon as it may.
+    made.onstatechange = () => {
+      if (isWanted() && made.state !== "running" && made.state !== "closed") void made.resume();
+    };
+    context = made;
     await context.audioWorklet.addModule("/microphone.js");
   }
   await context.resume();
@@ -126,6 +131,9 @@ const REFUSALS: Record<string, string> = {
   NotReadableError: "The microphone is in use by another program. Close that, then press again.",
 };
 
+/** Leaving the page would take the voice off the air: the browser asks first. */
+const askFirst = (event: BeforeUnloadEvent) => event.preventDefault();
+
 /** Open this browser's microphone with its own processing switched off. */
 export async function openMicrophone(): Promise<boolean> {
   try {
@@ -165,6 +173,7 @@ export async function openMicrophone(): Promise<boolean> {
       );
     }
   }
+  window.onbeforeunload = askFirst;
   useSound.setState({ isMicrophoneOpen: true });
   follow();
   return true;
@@ -175,6 +184,7 @@ export function closeMicrophone() {
   capture = null;
   stream?.getTracks().forEach((track) => track.stop());
   stream = null;
+  window.onbeforeunload = null;
   useSound.setState({ isMicrophoneOpen: false });
   follow();
 }
