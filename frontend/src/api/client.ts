@@ -111,11 +111,16 @@ async function reason(reply: Response): Promise<string> {
   }
 }
 
-export async function fetchSchema(): Promise<SettingsSchema> {
-  const reply = await fetch("/api/schema");
+/** The answer to a request. Throws the server's sentence, or one that says that there is no server. */
+export async function answerOf(path: string, asked?: RequestInit): Promise<Response> {
+  const reply = await fetch(path, asked).catch(() => {
+    throw new Error("Goshawk does not answer. Look whether it still runs, then try again.");
+  });
   if (!reply.ok) throw new Error(await reason(reply));
-  return body<SettingsSchema>(reply);
+  return reply;
 }
+
+export const fetchSchema = async (): Promise<SettingsSchema> => body(await answerOf("/api/schema"));
 
 /** Upload a sound file; `onProgress` hears a share from 0 to 1. Rejects with the server's sentence. */
 export function uploadSoundFile(
@@ -123,27 +128,24 @@ export function uploadSoundFile(
   onProgress: (share: number) => void,
 ): Promise<StoredSoundFile> {
   return new Promise((resolve, reject) => {
+    const refuse = (said: string) => reject(new Error(said));
     const request = new XMLHttpRequest();
     request.open("POST", `/api/sound-files?name=${encodeURIComponent(file.name)}`);
     request.upload.onprogress = (event) => onProgress(event.loaded / event.total);
-    request.onerror = () => reject(new Error("The upload broke off. Try again."));
+    request.onerror = () => refuse("The upload broke off. Try again.");
     request.onload = () => {
-      const said: StoredSoundFile & { detail?: string } = JSON.parse(request.responseText);
-      if (request.status === 201) resolve(said);
-      else reject(new Error(said.detail ?? "The file was refused."));
+      if (request.status === 201) resolve(JSON.parse(request.responseText));
+      else reason(new Response(request.responseText, request)).then(refuse, refuse);
     };
     request.send(file);
   });
 }
 
-export async function removeSoundFile(id: string): Promise<void> {
-  const reply = await fetch(`/api/sound-files/${id}`, { method: "DELETE" });
-  if (!reply.ok) throw new Error(await reason(reply));
-}
+/** Throws the server's sentence. */
+export const removeSoundFile = (id: string) => send(`/api/sound-files/${id}`, "DELETE");
 
-export async function replaySoundFile(): Promise<void> {
-  await fetch("/api/sound-files/replay", { method: "POST" });
-}
+/** Throws the server's sentence. */
+export const replaySoundFile = () => send("/api/sound-files/replay", "POST");
 
 /** A request about presets; what comes of it shows in the next state. Throws the server's sentence. */
 export const askPresets = (path: string, method: Method, body?: object | Blob) =>
@@ -155,14 +157,13 @@ export const askSoundCheck = (path: string, method: Method, body?: object | Blob
 
 /** A new address: its token is in the answer, and nowhere else. Throws the server's sentence. */
 export async function makeAddress(name: string): Promise<Schemas["MadeAddress"]> {
-  const reply = await fetch("/api/addresses", {
-    method: "POST",
-    body: JSON.stringify({ name }),
-    headers: { "Content-Type": "application/json" },
-  });
-  if (!reply.ok) throw new Error(await reason(reply));
-  const made: Schemas["MadeAddress"] = await reply.json();
-  return made;
+  return body(
+    await answerOf("/api/addresses", {
+      method: "POST",
+      body: JSON.stringify({ name }),
+      headers: { "Content-Type": "application/json" },
+    }),
+  );
 }
 
 /** Whoever hears by it hears no more. Throws the server's sentence. */
@@ -170,9 +171,7 @@ export const takeAddressBack = (id: string) => send(`/api/addresses/${id}`, "DEL
 
 /** Something about recordings as the server has it. Throws its sentence. */
 export async function fetchRecordings<Kind>(path: string): Promise<Kind> {
-  const reply = await fetch(`/api/recordings${path}`);
-  if (!reply.ok) throw new Error(await reason(reply));
-  return body<Kind>(reply);
+  return body<Kind>(await answerOf(`/api/recordings${path}`));
 }
 
 /** A request about recordings. Throws the server's sentence. */
@@ -181,9 +180,7 @@ export const askRecordings = (path: string, method: Method, body?: object) =>
 
 /** Something about evenings as the server has it. Throws its sentence. */
 export async function fetchEvenings<Kind>(path: string): Promise<Kind> {
-  const reply = await fetch(`/api/evenings${path}`);
-  if (!reply.ok) throw new Error(await reason(reply));
-  return body<Kind>(reply);
+  return body<Kind>(await answerOf(`/api/evenings${path}`));
 }
 
 /** A request about evenings. Throws the server's sentence. */
@@ -194,12 +191,11 @@ type Method = "POST" | "PUT" | "PATCH" | "DELETE";
 
 async function send(path: string, method: Method, body?: object | Blob): Promise<void> {
   const isBlob = body instanceof Blob;
-  const reply = await fetch(path, {
+  await answerOf(path, {
     method,
     ...(body && {
       body: isBlob ? body : JSON.stringify(body),
       headers: { "Content-Type": isBlob ? "application/octet-stream" : "application/json" },
     }),
   });
-  if (!reply.ok) throw new Error(await reason(reply));
 }

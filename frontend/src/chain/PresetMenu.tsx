@@ -4,15 +4,12 @@ import { Copy, Download, FolderInput, GitCompare, Pencil, Save, Trash2 } from "l
 import { useRef, useState, type FormEvent } from "react";
 import { askPresets, type InputSettings, type PresetInfo } from "../api/client";
 import { ask } from "../live/link";
-import { say, useLive } from "../live/store";
+import { tell, useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { IconButton } from "../ui/IconButton";
 import { Popover } from "../ui/Popover";
 
-const run = (...given: Parameters<typeof askPresets>) =>
-  askPresets(...given).catch((error: unknown) =>
-    say("trouble", error instanceof Error ? error.message : "That did not work. Try again."),
-  );
+const run = (...given: Parameters<typeof askPresets>) => askPresets(...given).catch(tell);
 
 export function PresetMenu({ input }: { input: InputSettings }) {
   const presets = useLive((live) => live.state?.presets) ?? [];

@@ -9,7 +9,7 @@ import {
 } from "../api/client";
 import { liveAddress } from "./address";
 import { readings } from "./readings";
-import { say, useLive } from "./store";
+import { say, tell, useLive } from "./store";
 
 const RETRY_MS = [250, 500, 1000, 2000];
 const TRY_EVERY_MS = 33;
@@ -41,7 +41,7 @@ async function loadSchema() {
   try {
     useLive.setState({ known: await fetchSchema() });
   } catch (error) {
-    say("trouble", error instanceof Error ? error.message : "The settings could not be loaded.");
+    tell(error);
   }
 }
 

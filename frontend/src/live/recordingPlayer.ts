@@ -1,8 +1,9 @@
 /** Plays a recording in this page alone: pieces are fetched ahead and follow each other without a gap. */
 
 import { create } from "zustand";
+import { answerOf } from "../api/client";
 import { useSound } from "./sound";
-import { say } from "./store";
+import { tell } from "./store";
 
 export type Way = "came" | "was" | "now";
 export type Span = { from: number; to: number };
@@ -102,11 +103,7 @@ async function fetchPiece(at: number, seconds: number): Promise<AudioBuffer> {
   const query = new URLSearchParams({ way, from_s: String(at), seconds: String(seconds) });
   if (source) query.set("source", source);
   const place = id === LAST_MINUTES ? "watch" : `recordings/${id}`;
-  const reply = await fetch(`/api/${place}/listen?${query}`);
-  if (!reply.ok) {
-    const said: { detail?: string } = await reply.json().catch(() => ({}));
-    throw new Error(said.detail ?? "This piece could not be played. Try again.");
-  }
+  const reply = await answerOf(`/api/${place}/listen?${query}`);
   if (!context) throw new Error("This browser cannot play sound. Use a newer one.");
   return context.decodeAudioData(await reply.arrayBuffer());
 }
@@ -144,7 +141,7 @@ async function layAhead(mine: number, start: number) {
   } catch (error) {
     if (mine !== round) return;
     pause();
-    say("trouble", error instanceof Error ? error.message : "It could not be played.");
+    tell(error);
   }
 }
 

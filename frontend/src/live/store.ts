@@ -63,3 +63,17 @@ export function say(level: Message["level"], text: string) {
     setTimeout(() => useLive.getState().dismiss(id), NEWS_MS);
   }
 }
+
+/** Say what went wrong. */
+export const tell = (error: unknown) =>
+  say("trouble", error instanceof Error ? error.message : "That was not done. Try again.");
+
+/** Whether a request was done; if not, why is said. */
+export const did = (request: Promise<void>): Promise<boolean> =>
+  request.then(
+    () => true,
+    (error: unknown) => {
+      tell(error);
+      return false;
+    },
+  );

@@ -3,7 +3,7 @@
 import { Pencil, Trash2 } from "lucide-react";
 import { useState } from "react";
 import { askRecordings, type KeptRecording } from "../api/client";
-import { say, useLive } from "../live/store";
+import { did, useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { IconButton } from "../ui/IconButton";
 import { clock } from "../units/format";
@@ -143,15 +143,4 @@ function Row({ one, isShown, onRemove }: RowProps) {
       </IconButton>
     </li>
   );
-}
-
-/** Whether a request was done; what the server says else is told. */
-async function did(request: Promise<void>): Promise<boolean> {
-  try {
-    await request;
-    return true;
-  } catch (error) {
-    say("trouble", error instanceof Error ? error.message : "That was not done. Try again.");
-    return false;
-  }
 }

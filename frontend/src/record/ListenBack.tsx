@@ -3,7 +3,7 @@
 import { Pause, Play, Repeat } from "lucide-react";
 import { useEffect, useState } from "react";
 import { askRecordings, type RecordingDetail } from "../api/client";
-import { say, useLive } from "../live/store";
+import { tell, useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { Select } from "../ui/Select";
@@ -214,6 +214,3 @@ function Note({ one }: { one: RecordingDetail }) {
     />
   );
 }
-
-const tell = (error: unknown) =>
-  say("trouble", error instanceof Error ? error.message : "That was not done. Try again.");

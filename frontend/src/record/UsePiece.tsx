@@ -1,7 +1,7 @@
 /** What a piece of a recording is good for: a take of the sound check, the loop in Chain, the replay in Balance. */
 
 import { askRecordings, type Piece, type RecordingDetail } from "../api/client";
-import { say } from "../live/store";
+import { say, tell } from "../live/store";
 import { Button } from "../ui/Button";
 import { Popover } from "../ui/Popover";
 import { clock } from "../units/format";
@@ -28,7 +28,7 @@ export function UseMenu({ one, piece }: { one: RecordingDetail; piece: Span | nu
       say("news", said);
       openTask(task);
     } catch (error) {
-      say("trouble", error instanceof Error ? error.message : "That was not done. Try again.");
+      tell(error);
     }
   };
   return (

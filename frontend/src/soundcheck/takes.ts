@@ -1,7 +1,7 @@
 /** The takes of a sound check: what each is for, what to read, and how to ask for it. */
 
 import { askSoundCheck, type SoundCheck, type TakeKind } from "../api/client";
-import { say } from "../live/store";
+import { tell } from "../live/store";
 
 export const KINDS: TakeKind[] = ["room", "low", "usual", "big", "keys"];
 export const NEEDED: TakeKind[] = ["room", "low", "usual", "big"];
@@ -45,8 +45,6 @@ export const TAKES: Record<TakeKind, { name: string; hint: string; task: string;
 
 /** Ask, and say what went wrong. */
 export const run = (...given: Parameters<typeof askSoundCheck>) =>
-  askSoundCheck(...given).catch((error: unknown) =>
-    say("trouble", error instanceof Error ? error.message : "That did not work. Try again."),
-  );
+  askSoundCheck(...given).catch(tell);
 
 export const hasAll = (check: SoundCheck) => NEEDED.every((kind) => check.takes[kind]);

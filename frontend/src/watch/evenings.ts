@@ -3,7 +3,7 @@
 import { useEffect, useState } from "react";
 import { create } from "zustand";
 import { askEvenings, fetchEvenings, type KeptEvening } from "../api/client";
-import { say, useLive } from "../live/store";
+import { did, useLive } from "../live/store";
 
 type Shown = { shown: string; deleted: { id: string; title: string } | null };
 const useChoice = create<Shown>(() => ({ shown: "", deleted: null }));
@@ -53,17 +53,6 @@ export function useKeptEvenings() {
   const changes = useLive((live) => live.watch?.changes);
   const { found, trouble } = useEvenings<KeptEvening[]>("", changes);
   return { kept: found?.filter((one) => one.is_over) ?? null, trouble };
-}
-
-/** Whether a request was done; what the server says else is told. */
-export async function did(request: Promise<void>): Promise<boolean> {
-  try {
-    await request;
-    return true;
-  } catch (error) {
-    say("trouble", error instanceof Error ? error.message : "That was not done. Try again.");
-    return false;
-  }
 }
 
 /** The day of an evening, as it is said here: "24 Nov". */

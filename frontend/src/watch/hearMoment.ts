@@ -2,7 +2,7 @@
 
 import { fetchRecordings, type RecordingDetail, type WatchEvent } from "../api/client";
 import { hear, LAST_MINUTES, openRecording, play, seek } from "../live/recordingPlayer";
-import { say, useLive } from "../live/store";
+import { say, tell, useLive } from "../live/store";
 
 const LEAD_S = 4;
 
@@ -40,7 +40,7 @@ export async function hearMoment(
         : "Nothing was recorded of it. Switch on “Record too” to hear moments again.",
     );
   } catch (error) {
-    say("trouble", error instanceof Error ? error.message : "It could not be played.");
+    tell(error);
   }
 }
 

@@ -5,7 +5,7 @@ import { useEffect, useId, useState } from "react";
 import { FEED_LABELS } from "../api/facts.gen";
 import { type AddressInfo, makeAddress, takeAddressBack } from "../api/client";
 import { FEEDS } from "../live/reach";
-import { say, useLive } from "../live/store";
+import { say, tell, useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { IconButton } from "../ui/IconButton";
@@ -52,7 +52,7 @@ function MakePanel() {
       setMade({ ...(await makeAddress(name.trim())), name: name.trim() });
       setName("");
     } catch (error) {
-      say("trouble", error instanceof Error ? error.message : "The address could not be made.");
+      tell(error);
     }
   }
 
@@ -206,6 +206,6 @@ async function takeBack(one: AddressInfo) {
     await takeAddressBack(one.id);
     say("news", `${one.name} hears no more.`);
   } catch (error) {
-    say("trouble", error instanceof Error ? error.message : "It could not be taken back.");
+    tell(error);
   }
 }

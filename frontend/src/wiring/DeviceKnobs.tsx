@@ -8,7 +8,7 @@ import {
 } from "../api/client";
 import { setSetting } from "../live/link";
 import { closeMicrophone, openMicrophone, useSound } from "../live/sound";
-import { say, useLive } from "../live/store";
+import { tell, useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { Progress } from "../ui/Progress";
@@ -106,7 +106,7 @@ function FileKnobs() {
       const kept = await uploadSoundFile(file, setProgress);
       setSetting("devices.file.file_id", kept.id);
     } catch (error) {
-      say("trouble", error instanceof Error ? error.message : "The file was refused.");
+      tell(error);
     }
     setProgress(null);
   };
@@ -165,16 +165,14 @@ function FileKnobs() {
               <span className="min-w-0 flex-1 truncate text-[13px]">{file.name}</span>
               <span className="figures text-xs text-quiet">{file.duration_s.toFixed(1)} s</span>
               {file.id === chosen && (
-                <Button className="py-1!" onClick={() => void replaySoundFile()}>
+                <Button className="py-1!" onClick={() => replaySoundFile().catch(tell)}>
                   From the start
                 </Button>
               )}
               <Button
                 className="py-1!"
                 aria-label={`Remove ${file.name}`}
-                onClick={() =>
-                  removeSoundFile(file.id).catch((error: Error) => say("trouble", error.message))
-                }
+                onClick={() => removeSoundFile(file.id).catch(tell)}
               >
                 Remove
               </Button>
