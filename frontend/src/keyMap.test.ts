@@ -1,10 +1,11 @@
 import { beforeEach, describe, expect, it, vi } from "vitest";
 
 const kept = new Map<string, string>();
-vi.stubGlobal("localStorage", {
+const storage = {
   getItem: (name: string) => kept.get(name) ?? null,
   setItem: (name: string, value: string) => kept.set(name, value),
-});
+};
+vi.stubGlobal("localStorage", storage);
 vi.stubGlobal("document", { documentElement: { dataset: {} } });
 const { ACTIONS, actionOf, chooseKey, keyLabel, keyName, usualKeys } = await import("./keyMap");
 
@@ -23,6 +24,18 @@ describe("keys", () => {
     expect(pressed("F9")).toBe("f9");
     expect(pressed("?", true)).toBe("?");
     expect(keyLabel("shift+r")).toBe("Shift R");
+  });
+
+  it("can be others for this visit where the browser keeps nothing", () => {
+    const refuses = () => {
+      throw new DOMException("", "SecurityError");
+    };
+    vi.stubGlobal("localStorage", { getItem: refuses, setItem: refuses });
+    chooseKey("mute", "x");
+    expect(actionOf("x")?.id).toBe("mute");
+    usualKeys();
+    expect(actionOf("m")?.id).toBe("mute");
+    vi.stubGlobal("localStorage", storage);
   });
 
   it("can be others, are kept, and are taken from what had them", () => {

@@ -14,6 +14,7 @@ import { cough, toggleBreak, toggleMute } from "./live/silence";
 import { hearAs } from "./live/sound";
 import { speak } from "./live/speak";
 import { useLive } from "./live/store";
+import { remember, remembered } from "./remembered";
 import { goToTask, TASKS, useView } from "./view";
 
 export type Action = {
@@ -115,12 +116,12 @@ export const ACTIONS: Action[] = [
   { id: "guide", does: "Open the guide at what is shown", usual: "?", run: openGuideHere },
 ];
 
-const KEPT = "goshawk.keys";
+const KEPT = "keys";
 
 /** Which keys were chosen instead of the usual ones, by the action's id; "" for none. */
 function kept(): Record<string, string> {
   try {
-    const found: unknown = JSON.parse(localStorage.getItem(KEPT) ?? "{}");
+    const found: unknown = JSON.parse(remembered(KEPT) ?? "{}");
     return Object.fromEntries(
       Object.entries(found as object).filter(([, key]) => typeof key === "string"),
     ) as Record<string, string>;
@@ -183,6 +184,6 @@ export function chooseKey(id: string, key: string) {
 export const usualKeys = () => keep({});
 
 function keep(keys: Record<string, string>) {
-  localStorage.setItem(KEPT, JSON.stringify(keys));
+  remember(KEPT, JSON.stringify(keys));
   useChosenKeys.setState({ keys });
 }

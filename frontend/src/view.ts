@@ -1,6 +1,7 @@
 /** What this window looks at: nothing here is a setting of the rig. */
 
 import { create } from "zustand";
+import { remember, remembered } from "./remembered";
 
 export const TASKS = ["Wiring", "Sound check", "Chain", "Balance", "Record", "Watch"] as const;
 export type Task = (typeof TASKS)[number];
@@ -41,7 +42,7 @@ export const useView = create<View>(() => ({
   chosenId: "",
   stageId: "gate",
   theme: document.documentElement.dataset.theme === "daylight" ? "daylight" : "dusk",
-  hasSingleKeys: localStorage.getItem("goshawk.singleKeys") !== "off",
+  hasSingleKeys: remembered("singleKeys") !== "off",
 }));
 
 export const openTask = (task: Task) => useView.setState({ task });
@@ -60,11 +61,11 @@ export const openDevice = (deviceId: string) =>
 
 export function setTheme(theme: Theme) {
   document.documentElement.dataset.theme = theme;
-  localStorage.setItem("goshawk.theme", theme);
+  remember("theme", theme);
   useView.setState({ theme });
 }
 
 export function setSingleKeys(isOn: boolean) {
-  localStorage.setItem("goshawk.singleKeys", isOn ? "on" : "off");
+  remember("singleKeys", isOn ? "on" : "off");
   useView.setState({ hasSingleKeys: isOn });
 }
