@@ -2,13 +2,13 @@
 
 import shutil
 from collections.abc import Iterator
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import numpy as np
 import pytest
 import soundfile
-from playwright.sync_api import Browser, Error, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Error, Page, Playwright, expect, sync_playwright
 
 from tests.server.running import Server
 from tests.waiting import SHOWN_MS
@@ -49,16 +49,29 @@ def spoken_tone(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 
 @pytest.fixture(scope="session")
-def browser(spoken_tone: Path) -> Iterator[Browser]:
+def playwright() -> Iterator[Playwright]:
+    with sync_playwright() as playwright:
+        yield playwright
+
+
+@pytest.fixture(scope="session")
+def browser(playwright: Playwright) -> Iterator[Browser]:
+    browser = playwright.chromium.launch(executable_path=WITHOUT_WINDOWS, args=FLAGS)
+    yield browser
+    browser.close()
+
+
+@pytest.fixture
+def speaking_browser(playwright: Playwright, spoken_tone: Path) -> Iterator[Browser]:
+    """One whose microphone gives the spoken tone."""
     fake = [
         "--use-fake-ui-for-media-stream",
         "--use-fake-device-for-media-stream",
         f"--use-file-for-fake-audio-capture={spoken_tone}",
     ]
-    with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=WITHOUT_WINDOWS, args=[*FLAGS, *fake])
-        yield browser
-        browser.close()
+    browser = playwright.chromium.launch(executable_path=CHROMIUM, args=[*FLAGS, *fake])
+    yield browser
+    browser.close()
 
 
 def open_page(browser: Browser, server: Server) -> Page:
@@ -73,8 +86,9 @@ def open_page(browser: Browser, server: Server) -> Page:
     return page
 
 
-@pytest.fixture
-def page(browser: Browser, server: Server) -> Iterator[Page]:
+@contextmanager
+def opened(browser: Browser, server: Server) -> Iterator[Page]:
+    """A page in which nothing may go wrong."""
     page = open_page(browser, server)
     errors: list[str] = []
     page.on("pageerror", lambda error: errors.append(str(error)))
@@ -83,3 +97,15 @@ def page(browser: Browser, server: Server) -> Iterator[Page]:
         page.evaluate("localStorage.clear()")
     page.close()
     assert errors == []
+
+
+@pytest.fixture
+def page(browser: Browser, server: Server) -> Iterator[Page]:
+    with opened(browser, server) as page:
+        yield page
+
+
+@pytest.fixture
+def speaking_page(speaking_browser: Browser, server: Server) -> Iterator[Page]:
+    with opened(speaking_browser, server) as page:
+        yield page

@@ -113,7 +113,10 @@ def test_the_compressor_shows_its_work_and_the_ceiling_holds(page: Page) -> None
         page.wait_for_timeout(100)
 
 
-def test_the_browsers_microphone_reads_its_level_and_six_db_more_after_the_trim(page: Page) -> None:
+def test_the_browsers_microphone_reads_its_level_and_six_db_more_after_the_trim(
+    speaking_page: Page,
+) -> None:
+    page = speaking_page
     choose_device(page, "This browser's microphone")
     page.get_by_text("automatic gain are switched off").wait_for()
     page.get_by_role("button", name="Open this browser's microphone").click()
@@ -131,7 +134,8 @@ def test_the_browsers_microphone_reads_its_level_and_six_db_more_after_the_trim(
     page.get_by_text("▲ no sound yet").wait_for()
 
 
-def test_a_refused_or_unplugged_microphone_is_said_with_what_to_do(page: Page) -> None:
+def test_a_refused_or_unplugged_microphone_is_said_with_what_to_do(speaking_page: Page) -> None:
+    page = speaking_page
     choose_device(page, "This browser's microphone")
     opens = page.get_by_role("button", name="Open this browser's microphone")
     page.evaluate("""() => {
