@@ -1,7 +1,12 @@
 /** The live link against a socket that the test holds. */
 
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { newest, StandInSocket as Socket } from "./standInSocket";
+import {
+  answerWithTheSchema,
+  holdTheSocket,
+  newest,
+  StandInSocket as Socket,
+} from "./standInSocket";
 
 async function load() {
   vi.resetModules();
@@ -13,14 +18,8 @@ async function load() {
 
 beforeEach(() => {
   vi.useFakeTimers();
-  Socket.made = [];
-  vi.stubGlobal("WebSocket", Socket);
-  vi.stubGlobal("location", { protocol: "http:", host: "127.0.0.1:8610" });
-  vi.stubGlobal("window", globalThis);
-  vi.stubGlobal(
-    "fetch",
-    vi.fn(() => Promise.resolve({ ok: true, json: () => Promise.resolve({ schema: {} }) })),
-  );
+  holdTheSocket();
+  answerWithTheSchema();
 });
 afterEach(() => {
   vi.useRealTimers();

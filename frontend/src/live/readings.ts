@@ -178,10 +178,10 @@ export function useReadings<T>(select: (now: ReadingsStore) => T): T {
   return useSyncExternalStore(readings.subscribe, () => select(readings));
 }
 
-/** Whether figures come: nothing can be told of levels and devices while they do not. */
-export const useIsTold = () => useReadings(({ levels }) => levels !== null);
-
 /** The same of the figures; null while the engine does not play. */
 export function useLevels<T>(select: (levels: Levels | null) => T): T {
   return useReadings(({ levels }) => select(levels));
 }
+
+/** Whether figures come: nothing can be told of levels and devices while they do not. */
+export const useIsTold = () => useReadings(({ levels }) => levels !== null);

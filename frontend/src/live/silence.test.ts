@@ -1,7 +1,12 @@
 /** Ways to be silent, against a socket that the test holds: what is said of them is what has come of them. */
 
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { newest, StandInSocket as Socket } from "./standInSocket";
+import {
+  answerWithTheSchema,
+  holdTheSocket,
+  newest,
+  StandInSocket as Socket,
+} from "./standInSocket";
 
 const rig = (changes: object = {}, isMuted = false) => ({
   chained: "voice",
@@ -34,16 +39,10 @@ async function load() {
 
 beforeEach(() => {
   vi.useFakeTimers();
-  Socket.made = [];
+  holdTheSocket();
+  answerWithTheSchema();
   region.textContent = "";
-  vi.stubGlobal("WebSocket", Socket);
-  vi.stubGlobal("location", { protocol: "http:", host: "127.0.0.1:8610" });
-  vi.stubGlobal("window", globalThis);
   vi.stubGlobal("document", { createElement: () => region, body: { append: () => undefined } });
-  vi.stubGlobal(
-    "fetch",
-    vi.fn(() => Promise.resolve({ ok: true, json: () => Promise.resolve({ schema: {} }) })),
-  );
 });
 afterEach(() => {
   vi.useRealTimers();

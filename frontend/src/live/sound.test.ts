@@ -1,7 +1,7 @@
 /** The sound link: what is asked of the server, when it is asked again, and what a microphone that is not given is told as. */
 
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { newest, StandInSocket as Socket } from "./standInSocket";
+import { holdTheSocket, newest, StandInSocket as Socket } from "./standInSocket";
 
 /** A worklet's node: what is posted to it, and its end of the port. */
 class Node {
@@ -52,14 +52,11 @@ const refused = (name: string) => () => Promise.reject(new DOMException("", name
 
 beforeEach(() => {
   vi.useFakeTimers();
-  Socket.made = [];
+  holdTheSocket();
   Node.made = [];
   track.stop.mockReset();
   track.kept = {};
   gain.setTargetAtTime.mockReset();
-  vi.stubGlobal("WebSocket", Socket);
-  vi.stubGlobal("location", { protocol: "http:", host: "127.0.0.1:8610" });
-  vi.stubGlobal("window", globalThis);
   vi.stubGlobal("AudioWorkletNode", Node);
   vi.stubGlobal(
     "GainNode",

@@ -1,5 +1,7 @@
 /** In tests, a socket that the test holds. */
 
+import { vi } from "vitest";
+
 export class StandInSocket {
   static readonly OPEN = 1;
   static made: StandInSocket[] = [];
@@ -29,3 +31,18 @@ export class StandInSocket {
 }
 
 export const newest = () => StandInSocket.made.at(-1) as StandInSocket;
+
+/** From here on the page's sockets are the test's; until `vi.unstubAllGlobals`. */
+export function holdTheSocket() {
+  StandInSocket.made = [];
+  vi.stubGlobal("WebSocket", StandInSocket);
+  vi.stubGlobal("location", { protocol: "http:", host: "127.0.0.1:8610" });
+  vi.stubGlobal("window", globalThis);
+}
+
+/** The live link asks for the settings' schema once it is open. */
+export const answerWithTheSchema = () =>
+  vi.stubGlobal(
+    "fetch",
+    vi.fn(() => Promise.resolve({ ok: true, json: () => Promise.resolve({ schema: {} }) })),
+  );
