@@ -207,8 +207,7 @@ class Studio:
         await self.record.close()
         await self.supervisor.close()
         await self.watch.close()
-        await self.observer.stop()
-        await self.engine.stop()
+        await asyncio.gather(self.observer.stop(), self.engine.stop())
         await self.sound.stop()
         self.work.clear()
         async with self._storing:  # what is being written is finished first

@@ -84,6 +84,10 @@ class Server:
     def pid(self) -> int:
         return self._process.pid
 
+    @property
+    def has_ended(self) -> bool:
+        return self._process.poll() is not None
+
     def processes(self) -> list[psutil.Process]:
         """Its own and all that it started."""
         own = psutil.Process(self.pid)
