@@ -27,13 +27,17 @@ class Playing:
         self.loop.begin(self.sound, int(self.memory.head[SESSION]))
         self.sound.plan(plan.number)
         self._since_reading = 0
-        self.missed_blocks = 0
 
     def obey(self, plan: Plan) -> None:
         """Another plan."""
         assert self.loop.obey(plan) == []
         self.sound.plan(plan.number)
         self.sound.offer(self.loop.offered)
+
+    def pass_over(self, frames: int) -> None:
+        """Let so many frames, whole hops, be missed."""
+        self.loop.pass_over(frames)
+        self.sound.pass_over(frames)
 
     def pass_by(self, seconds: float) -> None:
         """Let time pass, by blocks as long as they may be: sound every block, readings some ten times a second."""
@@ -44,6 +48,4 @@ class Playing:
             self._since_reading += frames
             if self._since_reading >= RATE_HZ // 10:
                 self._since_reading = 0
-                self.readings.write(
-                    self.loop.take_readings(engine_reading(missed_blocks=self.missed_blocks))
-                )
+                self.readings.write(self.loop.take_readings(engine_reading()))

@@ -98,6 +98,10 @@ class AudioLoop:
         self._first_frame, self._session = writer.frame, session
         writer.offer(self.offered)
 
+    def pass_over(self, frames: int) -> None:
+        """So many frames of the timeline, whole hops, were not made: what comes has later numbers."""
+        self._first_frame += frames
+
     @property
     def frames(self) -> int:
         """The number of the next frame on the timeline."""

@@ -14,6 +14,7 @@ import time
 
 import numpy as np
 
+from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.engine import messages
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
@@ -29,13 +30,14 @@ READINGS_FRAMES = SAMPLE_RATE_HZ // 30
 UNSEEN_READINGS_FRAMES = SAMPLE_RATE_HZ // 8
 """From readings to readings, while somebody looks and while nobody does."""
 
+HOP_S = HOP_FRAMES / SAMPLE_RATE_HZ
 SWITCH_S = 0.0001
 ENGINE_PRIORITY = 20
 STEER_PER_S = 0.03
 MOST_STEER_PPM = 1000.0
 
 RESYNC_BLOCKS = 8
-"""Further behind than this, the missed time is given up (and counted) rather than caught up."""
+"""Further behind than this, the missed time is given up (counted, and a gap on the timeline) rather than caught up."""
 
 MOST_BEHIND_FRAMES = SAMPLE_RATE_HZ * 3 // 8
 """So far the slowest reader may be behind while a test hurries the clock: a second of sound is then left in the memory
@@ -68,22 +70,24 @@ class Clock:
         wanted = self._faster_ppm + ppm * min(1.0, STEER_PER_S * seconds)
         self._faster_ppm = max(-MOST_STEER_PPM, min(MOST_STEER_PPM, wanted))
 
-    def wait(self, block_s: float, patience_s: float = 0.0) -> None:
+    def wait(self, block_s: float, patience_s: float = 0.0) -> int:
         """Sleep until the next block is due. Time that is missed is caught up to RESYNC_BLOCKS, or to ``patience_s`` if
-        that is longer."""
+        that is longer. Returns the frames, in whole hops, of the time that is given up."""
         if self.hurried_frames:
             self.hurried_frames = max(0, self.hurried_frames - round(block_s * SAMPLE_RATE_HZ))
             self._due = self._woke = time.monotonic()
-            return
+            return 0
+        missed_hops = 0
         self._due += block_s / (1.0 + self._faster_ppm * 1e-6)
         left = self._due - time.monotonic()
         if left < -max(RESYNC_BLOCKS * block_s, patience_s):
-            missed = int(-left / block_s)
-            self.missed_blocks += missed
-            self._due += missed * block_s
+            missed_hops = int(-left / HOP_S)
+            self.missed_blocks += round(missed_hops * HOP_S / block_s)
+            self._due += missed_hops * HOP_S
         elif left > 0:
             time.sleep(left)
         self._woke = time.monotonic()
+        return missed_hops * HOP_FRAMES
 
     def finished(self, block_s: float) -> None:
         """The block and all that goes with it (what is published and obeyed) is done: late if the device would have run
@@ -156,7 +160,9 @@ class AudioProcess:
         frames = self._loop.longest_frames if hurried else self._loop.block_frames
         block_s = frames / SAMPLE_RATE_HZ
         self._let_readers_follow()
-        self._clock.wait(block_s, self._loop.rack.computer.patience_s)
+        missed = self._clock.wait(block_s, self._loop.rack.computer.patience_s)
+        if missed:
+            self._pass_over(missed)
         late_before = self._clock.late_blocks
         self._loop.run_block(frames, is_late=self._is_late)
         self._loop.publish(self._sound)
@@ -174,6 +180,14 @@ class AudioProcess:
         self._take_over()
         self._clock.finished(block_s)
         self._is_late = self._clock.late_blocks > late_before
+
+    def _pass_over(self, frames: int) -> None:
+        """Time in which nothing was made has its frames too: whoever reads finds them missing, and what comes in time."""
+        if self._loop.frames - self._said_frame >= HOP_FRAMES:
+            self._publish_readings()  # They do not go on beyond it.
+        self._loop.pass_over(frames)
+        self._sound.pass_over(frames)
+        self._said_frame = self._loop.frames
 
     def _let_readers_follow(self) -> None:
         """While a test hurries the clock, as fast as the readers follow; never else."""

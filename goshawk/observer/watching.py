@@ -112,7 +112,6 @@ class Watching:
         self._spoken: deque[float] = deque(maxlen=LOUDNESS_SEGMENTS // 10)
         self._second = int(watch.offset_s)
         self._gathered = Gathered()
-        self._lost = (-1, 0)
         self._dropouts: dict[str, int] = {}
         self._dropping: dict[str, tuple[float, float]] = {}
         """By the device: since when it drops out, and when it did so last."""
@@ -150,12 +149,10 @@ class Watching:
         if not self._evening:
             return
         self._rig = rig
-        missed_s = self._missed_s(readings)
         moment = self._maker.push(
             readings,
             rig,
             self._devices(readings, rig),
-            missed_s,
             self._slow,
             "loop" if self.has_loop else "devices",
         )
@@ -195,13 +192,6 @@ class Watching:
             "speech_s": round(self._meter.speech_s, 1),
         }
         return json.dumps(found, separators=(",", ":")).encode()
-
-    def _missed_s(self, readings: Readings) -> float:
-        session, missed = self._lost
-        now = readings.engine.missed_blocks
-        self._lost = (readings.session, now)
-        blocks = now - missed if session == readings.session else 0
-        return max(0, blocks) * readings.engine.block_frames / SAMPLE_RATE_HZ
 
     def _devices(self, readings: Readings, rig: Rig) -> dict[str, DeviceMoment]:
         found = {}

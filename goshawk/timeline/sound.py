@@ -118,6 +118,10 @@ class SoundWriter:
         self._memory.plans[int(head[PLANNED]) % PLANS] = (number, self.frame)
         head[PLANNED] += 1
 
+    def pass_over(self, frames: int) -> None:
+        """So many frames are missing: nobody made them."""
+        self._at[0] += frames
+
     def finish(self, frames: int) -> None:
         """A block of every sound is written."""
         self._at[0] += frames

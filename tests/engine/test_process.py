@@ -3,6 +3,7 @@
 import subprocess
 import sys
 from collections.abc import Iterator
+from itertools import pairwise
 from pathlib import Path
 from typing import TypeVar
 
@@ -10,6 +11,7 @@ import numpy as np
 import pytest
 
 from goshawk.core.graph.readings import InputReading
+from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.rig import Rig, changed
 from goshawk.core.routing import FeedName
 from goshawk.engine import messages, process
@@ -18,7 +20,7 @@ from goshawk.engine.process import READINGS_FRAMES, UNSEEN_READINGS_FRAMES, Audi
 from goshawk.system.links import Packets, packet_pair
 from goshawk.timeline.memory import HURRIED_PLACE, LOGGED, RING_FRAMES, Memory
 from goshawk.timeline.readings import Readings, ReadingsReader
-from goshawk.timeline.sound import MARGIN_FRAMES, SoundReader
+from goshawk.timeline.sound import MARGIN_FRAMES, Piece, SoundReader, SoundWriter
 
 T = TypeVar("T")
 BLOCK_S = 256 / 48_000
@@ -147,6 +149,42 @@ def test_rigs_are_taken_readings_and_sound_are_published(time: Time, ends: Ends)
     assert [one.plan for one in taken(ours, messages.Seen)][-1] == 8
     run_blocks(audio, 94)
     assert len(taken(ours, messages.Seen)) == pytest.approx(4, abs=1)
+
+
+def test_time_in_which_nothing_was_made_is_a_gap_of_its_length_for_every_reader(
+    time: Time, ends: Ends
+) -> None:
+    _, theirs = ends
+    memory = Memory.local()
+    audio = AudioProcess(theirs, memory, Plan(is_seen=True))
+    reader, log = SoundReader(memory, "viewers"), ReadingsReader(memory)
+    heard: list[Piece] = []
+    publish, began = audio._loop.publish, time.now
+
+    def published(writer: SoundWriter) -> None:
+        publish(writer)
+        heard.extend(reader.read())
+        if len(heard) == 20:
+            time.now += 1.003
+
+    audio._loop.publish = published  # type: ignore[method-assign]
+    run_blocks(audio, 60)
+    gaps = [
+        (number, after.at - before.at - len(before.samples))
+        for number, (before, after) in enumerate(pairwise(heard), 1)
+    ]
+    ((number, missed),) = [one for one in gaps if one[1]]
+    assert number == 20
+    assert missed % HOP_FRAMES == 0
+    assert missed == pytest.approx(48_000, abs=2 * 480)
+    passed = (time.now - began) * 48_000
+    assert heard[-1].at + len(heard[-1].samples) == pytest.approx(passed, abs=480)
+    readings = log.read()
+    steps = [
+        after.first_hop - before.first_hop - before.hops.shape[1]
+        for before, after in pairwise(readings)
+    ]
+    assert [one for one in steps if one] == [missed // HOP_FRAMES], "no reading goes on beyond it"
 
 
 def test_a_reader_that_never_reads_makes_nothing_late(time: Time, ends: Ends) -> None:

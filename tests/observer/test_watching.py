@@ -13,6 +13,7 @@ import soundfile
 from scipy.signal import fftconvolve
 
 from goshawk.core.graph.stations import RAW
+from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.rules.health.event import Event
 from goshawk.core.rules.health.moment import Moment
@@ -273,7 +274,7 @@ def test_lost_sound_is_one_event_with_a_count_and_the_room_is_told_when_it_lasts
     on_air = OnAir()
     on_air.pass_by(5.0)
     for n in range(4):
-        on_air.playing.missed_blocks += 3
+        on_air.playing.pass_over(2 * HOP_FRAMES)
         on_air.pass_by(5.0 if n else 8.0)
     (event,) = on_air.of("dropouts")
     assert event.count == 4

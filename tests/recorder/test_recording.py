@@ -155,6 +155,29 @@ def test_an_audio_process_that_is_started_again_leaves_a_gap_of_its_length(folde
     assert abs(document.seconds - 2.0 - gap.frames / 48_000) < 0.2
 
 
+def test_time_that_the_audio_process_missed_is_a_gap_and_what_follows_is_in_time(
+    folder: Path,
+) -> None:
+    """It once stood nowhere, and all that came after it was early."""
+    evening = Evening(folder, short())
+    evening.pass_by(1.0)
+    evening.playing.pass_over(72_000)
+    evening.pass_by(1.0)
+    evening.session.put_mark(messages.PutMark(1, "after"))
+    evening.pass_by(1.0)
+    found = evening.finish()
+    document = load_document(found)
+    (gap,) = [one for one in document.gaps if one.source == ""]
+    assert gap.why == "engine"
+    assert gap.frames == pytest.approx(72_000, abs=2_400), "less what chains hold longer"
+    assert document.marks[0].frame == pytest.approx(3.5 * 48_000, rel=0.07)
+    assert document.seconds == pytest.approx(4.5, rel=0.07)
+    for sound in tracks_in(found).values():
+        assert len(sound) == document.frames
+        assert np.abs(sound[gap.frame : gap.frame + gap.frames]).max() == 0.0
+    assert document.said == "1.5 s are missing, and stand as silence."
+
+
 class FailingFile(TrackFile):
     """A disk that is gone."""
 

@@ -59,7 +59,6 @@ class MomentMaker:
         readings: MixReadings,
         rig: Rig,
         devices: Mapping[str, DeviceMoment] | None = None,
-        missed_s: float = 0.0,
         slow: Slow | None = None,
         playing: str = "devices",
     ) -> Moment | None:
@@ -108,7 +107,7 @@ class MomentMaker:
             ceiling_db=ceiling_db,
             over_db=self._over(rig),
             devices=dict(devices or {}),
-            missed_s=missed_s + gap / 100.0,
+            missed_s=gap / 100.0,
             playing="replay" if readings.is_replaying else playing,
             slow=slow or Slow(),
         )
