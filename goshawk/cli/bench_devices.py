@@ -97,7 +97,7 @@ async def _trial(
     player = Endpoint.of("out", monitor.removesuffix(".monitor"), 256, 100.0)
     recorders = [_Recorder(monitor), _Recorder(f"server:{virtual[microphone_key('viewers')].name}")]
     opener = Opener()
-    engine = EngineClient(rig, lambda reading: None, lambda text: None)
+    engine = EngineClient(rig, lambda reading: None, lambda said: None)
     engine.know_computer({key: one.device for key, one in virtual.items()}, [], 0)
     await engine.start()
     reader = ReadingsReader(engine.memory)

@@ -41,7 +41,7 @@ async def record(
 ) -> Path:
     """Play and record for so long, or until it is interrupted. Returns the recording's folder. Raises RecorderLost,
     TimelineLost."""
-    engine = EngineClient(rig, lambda reading: None, say)
+    engine = EngineClient(rig, lambda reading: None, lambda said: say(said.text))
     engine.set_points([recorded_as(one.source) for one in tracks])
     document = Recording(
         id=new_id(),

@@ -11,6 +11,7 @@ import select
 import subprocess
 import time
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -62,6 +63,21 @@ TAKEN_AT_ONCE = 16
 """One turn of the event loop takes so many messages at most."""
 
 
+BACK = "The audio process stopped for a moment. It plays again, with your settings."
+
+CHANGE, PROCESS = "change", "process"
+"""What a sentence is about: the newest about the same takes the place of those before."""
+
+
+@dataclass(frozen=True)
+class ForUser:
+    """A sentence for the user: trouble, or that it is over."""
+
+    text: str
+    about: str = ""
+    is_over: bool = False
+
+
 class EngineClient:
     """Starts, feeds and watches over the audio process. Handlers are called in the event loop."""
 
@@ -69,7 +85,7 @@ class EngineClient:
         self,
         rig: Rig,
         on_seen: Callable[[EngineReading], None],
-        on_notice: Callable[[str], None],
+        on_notice: Callable[[ForUser], None],
         spawned: Spawned | None = None,
         on_insert: Callable[[str, float | None], None] = lambda stage_id, way_ms: None,
         on_plan: Callable[[int, Rig | None], None] = lambda number, rig: None,
@@ -83,7 +99,7 @@ class EngineClient:
         self.memory = spawned.memory if spawned else Memory.make()
         self._plan = Plan(number=1, rig=rig)
         self._sent_at = self._unseen_since = 0.0
-        self._is_told = False
+        self._is_told = self._is_said_lost = False
         self.seen_number = 0
         self._on_seen = on_seen
         self._on_notice = on_notice
@@ -202,15 +218,18 @@ class EngineClient:
     def _follow_plan(self) -> None:
         """Send the plan again while it is not seen: what did not fit into the socket must not be lost."""
         if self.seen_number == self._plan.number:
-            self._is_told = False
+            if self._is_told:
+                self._is_told = False
+                self._on_notice(ForUser("Your last change is heard now.", CHANGE, is_over=True))
             return
         now = time.monotonic()
         if self._is_ready and now - self._sent_at > SEND_AGAIN_S:
             self._send_plan()
         if now - self._unseen_since > UNSEEN_S and self._is_ready and not self._is_told:
             self._is_told = True
-            self._on_notice(
-                "The audio process has not taken your last change yet. It is sent until it is heard."
+            self._say(
+                "The audio process has not taken your last change yet. It is sent until it is heard.",
+                CHANGE,
             )
 
     # --- what does not last ----------------------------------------------------------------------
@@ -252,7 +271,10 @@ class EngineClient:
 
     def _once(self, message: messages.ToEngine) -> None:
         if not self._send(message):
-            self._on_notice("The audio process did not take that. Wait a moment, and try again.")
+            self._say("The audio process did not take that. Wait a moment, and try again.")
+
+    def _say(self, text: str, about: str = "") -> None:
+        self._on_notice(ForUser(text, about))
 
     def _send(self, message: messages.ToEngine) -> bool:
         if self._end and self._is_ready:
@@ -290,13 +312,16 @@ class EngineClient:
                     case messages.Seen():
                         seen = message  # Of several, the newest says it all.
                     case messages.Said(text):
-                        self._on_notice(text)
+                        self._say(text)
                     case messages.InsertMeasured(stage_id, way_ms):
                         self._on_insert(stage_id, way_ms)
                     case messages.Ready():
                         self._is_ready = True
-                        self._ready_at = time.monotonic()
+                        self._ready_at = self._unseen_since = time.monotonic()
                         self._send_plan()
+                        if self._is_said_lost:
+                            self._is_said_lost = False
+                            self._on_notice(ForUser(BACK, PROCESS, is_over=True))
                 self._silent_s = 0.0
         except EOFError:
             asyncio.get_running_loop().remove_reader(end)
@@ -338,7 +363,8 @@ class EngineClient:
         was_there = self._end is not None
         await self._put_away()
         if was_there:
-            self._on_notice("The audio process stopped. It is started again with your settings.")
+            self._is_said_lost = True
+            self._say("The audio process stopped. It is started again with your settings.", PROCESS)
         self.restarts += 1
         await asyncio.sleep(min(LONGEST_PAUSE_S, FIRST_PAUSE_S * self._lost_in_a_row))
         try:
@@ -346,7 +372,7 @@ class EngineClient:
         except TimelineLost as error:
             # The one that is gone is found lost at the next look, and so this is tried again.
             if was_there:
-                self._on_notice(f"{error} It is tried again and again.")
+                self._say(f"{error} It is tried again and again.", PROCESS)
 
     def _is_hung(self) -> bool:
         """Whether it has said nothing for so long that nothing more is to be expected of it."""

@@ -275,11 +275,13 @@ class Levels(FromServerModel):
 
 
 class Notice(FromServerModel):
-    """A sentence for the user. ``level`` says whether it is news or trouble."""
+    """A sentence for the user. ``level`` says whether it is news or trouble; one ``about`` something takes the place of
+    those that were about the same."""
 
     type: Literal["notice"] = "notice"
     level: Literal["news", "trouble"]
     text: str
+    about: str = ""
 
 
 class Refusal(FromServerModel):

@@ -2,6 +2,7 @@
 
 import asyncio
 from collections.abc import Callable
+from typing import Literal
 
 from goshawk.page_messages.live import Notice
 
@@ -70,12 +71,13 @@ class Pages:
         if self._open:
             self.tell(self._state())
 
-    def notify(self, text: str, level: str) -> None:
+    def notify(self, text: str, level: str, about: str = "") -> None:
         """Say a sentence in every window."""
-        self.tell(notice(text, level))
+        self.tell(notice(text, level, about))
         self.tell_state()
 
 
-def notice(text: str, level: str) -> str:
+def notice(text: str, level: str, about: str = "") -> str:
     """A sentence as the message that it becomes."""
-    return Notice(level="trouble" if level == "trouble" else "news", text=text).model_dump_json()
+    kind: Literal["news", "trouble"] = "trouble" if level == "trouble" else "news"
+    return Notice(level=kind, text=text, about=about).model_dump_json()

@@ -26,7 +26,7 @@ from goshawk.devices.catalog import (
     PRACTICE_UNIT,
     checked_fault,
 )
-from goshawk.engine.client import EngineClient
+from goshawk.engine.client import EngineClient, ForUser
 from goshawk.engine.spawn import Spawned
 from goshawk.errors import GoshawkError, StoreUnusable
 from goshawk.observer import wishes
@@ -115,7 +115,7 @@ class Studio:
         self.engine = EngineClient(
             saved.rig,
             self._on_seen,
-            self._on_engine_trouble,
+            self._on_engine_notice,
             spawned,
             lambda stage_id, way_ms: self.tuning.hear_insert(stage_id, way_ms),
             lambda number, rig: self.record.follow_plan(number, rig),
@@ -457,11 +457,11 @@ class Studio:
             self._was_running = True
             self.pages.tell_state()
 
-    def _on_engine_trouble(self, text: str) -> None:
+    def _on_engine_notice(self, said: ForUser) -> None:
         if not self.engine.is_running:
             self._levels = None
             self._was_running = False
-        self.notify(text, "trouble")
+        self.notify(said.text, "news" if said.is_over else "trouble", said.about)
 
     # --- pages -----------------------------------------------------------------------------------
 

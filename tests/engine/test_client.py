@@ -17,12 +17,15 @@ from goshawk.engine import client as client_module
 from goshawk.engine import messages
 from goshawk.engine import spawn as spawn_module
 from goshawk.engine.client import (
+    CHANGE,
     KEPT_WAITING_S,
+    PROCESS,
     SEND_AGAIN_S,
     SILENT_S,
     TAKEN_AT_ONCE,
     UNSEEN_S,
     EngineClient,
+    ForUser,
 )
 from goshawk.engine.plan import Comparing, Plan
 from goshawk.engine.spawn import Spawned
@@ -51,10 +54,15 @@ class Linked:
 
     def __init__(self) -> None:
         self.seen: list[EngineReading] = []
-        self.notices: list[str] = []
-        self.client = EngineClient(Rig(), self.seen.append, self.notices.append, spawned())
+        self.said: list[ForUser] = []
+        self.client = EngineClient(Rig(), self.seen.append, self.said.append, spawned())
         ours, self.engine = packet_pair()
         self.client._end, self.client._is_ready = ours, True
+
+    @property
+    def notices(self) -> list[str]:
+        """What the user is told."""
+        return [one.text for one in self.said]
 
     def plans(self) -> list[Plan]:
         """What the engine gets."""
@@ -112,8 +120,17 @@ def test_a_mute_that_does_not_fit_is_sent_until_it_is_heard(linked: Linked, time
     assert linked.plans()[-1].number == plan.number
     client.seen_number = plan.number
     time.now += 10.0
-    client._follow_plan()
+    for _ in range(2):
+        client._follow_plan()
     assert linked.plans() == []
+    # One that has just become ready is given its time.
+    client.seen_number, time.now = 0, time.now + 2 * UNSEEN_S
+    messages.send(linked.engine, messages.Ready())
+    client._read()
+    client._follow_plan()
+    told, over = linked.said
+    assert (told.is_over, over.is_over) == (False, True)
+    assert told.about == over.about == CHANGE, "what is over does not go on being said"
 
 
 def test_microphone_packets_give_way_first(linked: Linked) -> None:
@@ -188,7 +205,7 @@ def test_of_what_waits_the_newest_says_it_all_and_others_have_their_turn(linked:
 
 def test_what_is_shut_is_in_the_first_plan_of_a_new_process() -> None:
     """A restart is nothing but the plan: mutes, coughs and loops are in it from the first block on."""
-    client = EngineClient(Rig(), lambda seen: None, lambda text: None, spawned())
+    client = EngineClient(Rig(), lambda seen: None, lambda said: None, spawned())
     client.apply(changed_together(Rig(), {"inputs.voice.is_muted": True, "is_on_break": True}))
     client.cough(True)
     plan = messages.NewPlan.of(client._plan).read()
@@ -223,12 +240,17 @@ def test_one_that_cannot_be_started_again_is_tried_until_it_can(
     async def story() -> None:
         watching = asyncio.create_task(client._watch_over())
         await until(lambda: client._end is ours)
+        messages.send(engine, messages.Ready())
+        await until(lambda: client.is_running)
         watching.cancel()
         await client._put_away()
 
     asyncio.run(story())
     assert tries == 4
-    stopped, failed = linked.notices
+    assert [one.is_over for one in linked.said] == [False, False, True]
+    assert {one.about for one in linked.said} == {PROCESS}
+    stopped, failed, back = linked.notices
+    assert "plays again" in back
     assert "stopped. It is started again" in stopped
     assert "too many files" in failed
     assert "tried again" in failed

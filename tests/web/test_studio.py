@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from goshawk.core.routing import InputSettings
+from goshawk.engine.client import ForUser
 from goshawk.engine.plan import Plan
 from goshawk.errors import BadSetting
 from goshawk.store.rigs import load_active_rig
@@ -180,7 +181,7 @@ def test_a_lost_engines_levels_are_not_shown_any_more(studio: Studio) -> None:
     assert studio.levels.stations["microphone"].highest_peak_dbfs == pytest.approx(-40, abs=30)
     assert studio.levels.momentary_lufs is not None
     studio.engine.is_running = False  # type: ignore[misc]
-    studio._on_engine_trouble("gone")
+    studio._on_engine_notice(ForUser("gone"))
     assert studio.levels is None
     # The next process goes on later on the same timeline; what was before says nothing of it.
     last = desk_of(studio).newest

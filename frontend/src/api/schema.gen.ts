@@ -4440,9 +4440,15 @@ export interface components {
         };
         /**
          * Notice
-         * @description A sentence for the user. ``level`` says whether it is news or trouble.
+         * @description A sentence for the user. ``level`` says whether it is news or trouble; one ``about`` something takes the place of
+         *     those that were about the same.
          */
         Notice: {
+            /**
+             * About
+             * @default
+             */
+            about: string;
             /**
              * Level
              * @enum {string}

@@ -68,6 +68,19 @@ describe("the live link", () => {
     expect(live().messages.map(({ text }) => text)).toEqual(["Too loud."]);
   });
 
+  it("lets news take the place of the trouble that they end, and of no other", async () => {
+    const { connect, live } = await load();
+    connect();
+    newest().open();
+    const said = () => live().messages.map(({ text }) => text);
+    newest().say({ type: "notice", level: "trouble", text: "Not taken yet.", about: "change" });
+    newest().say({ type: "notice", level: "trouble", text: "A disk is full.", about: "" });
+    newest().say({ type: "notice", level: "news", text: "Heard now.", about: "change" });
+    expect(said()).toEqual(["A disk is full.", "Heard now."]);
+    vi.advanceTimersByTime(20_000);
+    expect(said()).toEqual(["A disk is full."]);
+  });
+
   it("sends no more tries than the sound can follow, but every change that is to be kept", async () => {
     const { connect, trySetting, nudgeSetting } = await load();
     connect();

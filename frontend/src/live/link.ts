@@ -76,7 +76,7 @@ function take(message: FromServer) {
       useLive.setState({ watch: message });
       return;
     case "notice":
-      say(message.level, message.text);
+      say(message.level, message.text, message.about);
       return;
     case "refused":
       say("trouble", message.text);

@@ -11,7 +11,7 @@ import type {
 } from "../api/client";
 
 export type LinkStatus = "connecting" | "open" | "lost";
-export type Message = { id: number; level: "news" | "trouble"; text: string };
+export type Message = { id: number; level: "news" | "trouble"; text: string; about: string };
 
 type Live = {
   status: LinkStatus;
@@ -22,7 +22,7 @@ type Live = {
   recording: RecordingState | null;
   watch: WatchState | null;
   messages: Message[];
-  say: (level: Message["level"], text: string) => void;
+  say: (level: Message["level"], text: string, about?: string) => void;
   dismiss: (id: number) => void;
 };
 
@@ -38,15 +38,18 @@ export const useLive = create<Live>((set) => ({
   recording: null,
   watch: null,
   messages: [],
-  say: (level, text) =>
+  say: (level, text, about = "") =>
     set((live) => ({
-      // The same sentence twice is one message, moved to the end; trouble stays, news makes way for newer news.
+      // The same sentence twice is one message, moved to the end; trouble stays, news makes way for newer news, and
+      // what is about the same for how it stands now.
       messages: [
         ...live.messages.filter(
           (message) =>
-            message.text !== text && (level === "trouble" || message.level === "trouble"),
+            message.text !== text &&
+            (about === "" || message.about !== about) &&
+            (level === "trouble" || message.level === "trouble"),
         ),
-        { id: nextId++, level, text },
+        { id: nextId++, level, text, about },
       ].slice(-MOST_MESSAGES),
     })),
   dismiss: (id) =>
@@ -55,9 +58,9 @@ export const useLive = create<Live>((set) => ({
 
 const NEWS_MS = 12_000;
 
-/** Say something; trouble stays until it is put away, news goes by itself. */
-export function say(level: Message["level"], text: string) {
-  useLive.getState().say(level, text);
+/** Say something; trouble stays until it is put away, or until news about the same come. News go by themselves. */
+export function say(level: Message["level"], text: string, about = "") {
+  useLive.getState().say(level, text, about);
   const id = useLive.getState().messages.at(-1)?.id;
   if (level === "news" && id !== undefined) {
     setTimeout(() => useLive.getState().dismiss(id), NEWS_MS);
