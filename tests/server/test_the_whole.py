@@ -9,12 +9,12 @@ import time
 import urllib.request
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 import psutil
-import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from websockets.exceptions import ConnectionClosed
@@ -94,10 +94,7 @@ def load_page(server: Server) -> None:
     server.change("inputs.game.fader_db", -9.0)
 
 
-@pytest.mark.parametrize("ending", [signal.SIGINT, signal.SIGTERM])
-def test_on_a_busy_machine_the_page_loads_and_the_program_ends(
-    tmp_path: Path, ending: signal.Signals
-) -> None:
+def test_on_a_busy_machine_the_page_loads_and_the_program_ends(tmp_path: Path) -> None:
     """It once neither served a page nor obeyed Ctrl+C for minutes."""
     server = Server(tmp_path / "data")
     with connect_to(server, "live") as link, every_core_busy():
@@ -116,7 +113,8 @@ def test_on_a_busy_machine_the_page_loads_and_the_program_ends(
                 server.start()
             processes.extend(server.processes())
 
-        assert is_soon(lambda: server.stop(ending), before_each=is_there)
+        for ending in (signal.SIGINT, signal.SIGTERM):
+            assert is_soon(partial(server.stop, ending), before_each=is_there)
         assert gone(processes) == []
     assert "Traceback" not in server.said
 
