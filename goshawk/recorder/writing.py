@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from goshawk.core.recording.aligning import Silence, joined
+from goshawk.core.recording.aligning import Silence, joined, missing_in_all
 from goshawk.core.recording.document import MOST_MARKS, Change, Gap, GapReason, Mark, Recording
 from goshawk.core.stage import Block
 from goshawk.errors import BadSetting
@@ -326,15 +326,10 @@ def _reasons(piece: HeardPiece) -> list[tuple[Silence, GapReason]]:
     by_source: dict[str, list[Silence]] = {}
     for one in piece.missing:
         by_source.setdefault(one.source, []).append(one)
-    found: list[tuple[Silence, GapReason]] = []
-    if len(by_source) == len(piece.sounds):
-        first = max(min(one.frame for one in silences) for silences in by_source.values())
-        end = min(
-            max(one.frame + one.frames for one in silences) for silences in by_source.values()
-        )
-        if end > first:
-            found.append((Silence("", first, end - first), "engine"))
-            return found
-    for silences in by_source.values():
-        found += [(one, "realigned") for one in joined(silences, _JOINED_AT_MOST)]
-    return found
+    if len(by_source) == len(piece.sounds) and (everywhere := missing_in_all(by_source.values())):
+        return [(one, "engine") for one in everywhere]
+    return [
+        (one, "realigned")
+        for silences in by_source.values()
+        for one in joined(silences, _JOINED_AT_MOST)
+    ]

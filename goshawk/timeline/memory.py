@@ -40,16 +40,21 @@ READER_PLACES = 8
 PLANS = 512
 """So many of the newest plans are known by the frame from which each is heard."""
 
-MAGIC, FRAMES, SESSION, WRITTEN_NS, NAMES, LOGGED_BYTES, LOGGED, PLANNED, HEAD_FIELDS = range(9)
+GAPS = 128
+"""So many of the newest stretches that were never made are known: more than can lie in what is kept of a sound."""
+
+(
+    MAGIC, FRAMES, SESSION, WRITTEN_NS, NAMES, LOGGED_BYTES, LOGGED, PLANNED, PASSED_OVER, HEAD_FIELDS,
+) = range(10)  # fmt: skip
 """Header: that it is ours; the next frame (all before are there); how many audio processes have begun; when the last
 block was written, by the system's monotonic clock; how often a name has changed; bytes and readings ever logged; plans
-ever taken."""
+ever taken; stretches that were ever passed over."""
 
 FIRST_AT, NEXT_AT, LATE, LATE_SINCE, LATE_BEFORE, BEFORE_SINCE, SLOT_FIELDS = range(7)
 """Of a sound, in frames of the timeline: where it began without a gap, where it goes on, by how much its sound is
 later than at its device, since which frame, and by how much it was before, since which."""
 
-_MAGIC = 0x60_54_A3_02
+_MAGIC = 0x60_54_A3_03
 _PREFIX = "goshawk-"
 _LEFT_TRIES, _LEFT_WAIT_S = 20, 0.01
 """A link breaks a little before the system knows that its other end's process is gone."""
@@ -57,7 +62,8 @@ _ITEMS = 8 * (HEAD_FIELDS + READER_PLACES)
 _SLOTS_AT = _ITEMS
 _NAMES_AT = _SLOTS_AT + 8 * SLOTS * SLOT_FIELDS
 _PLANS_AT = _NAMES_AT + SLOTS * NAME_BYTES
-_SOUND_AT = -(-(_PLANS_AT + 8 * 2 * PLANS) // 4096) * 4096
+_GAPS_AT = _PLANS_AT + 8 * 2 * PLANS
+_SOUND_AT = -(-(_GAPS_AT + 8 * 2 * GAPS) // 4096) * 4096
 _LOG_AT = _SOUND_AT + SLOTS * RING_FRAMES * 2 * 4
 SIZE = _LOG_AT + LOG_BYTES
 
@@ -92,6 +98,8 @@ class Memory:
         self.names: NDArray[np.bytes_] = part(_NAMES_AT, f"S{NAME_BYTES}", (SLOTS,))
         self.plans: NDArray[np.int64] = part(_PLANS_AT, np.int64, (PLANS, 2))
         """Number of each plan that was taken, and the frame from which it is heard."""
+        self.gaps: NDArray[np.int64] = part(_GAPS_AT, np.int64, (GAPS, 2))
+        """Where each stretch began that was passed over, and where sound goes on."""
         self.sound: NDArray[np.float32] = part(_SOUND_AT, np.float32, (SLOTS, RING_FRAMES, 2))
         self.log: NDArray[np.uint8] = part(_LOG_AT, np.uint8, (LOG_BYTES,))
 

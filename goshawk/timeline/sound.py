@@ -14,11 +14,13 @@ from goshawk.timeline.memory import (
     BEFORE_SINCE,
     FIRST_AT,
     FRAMES,
+    GAPS,
     LATE,
     LATE_BEFORE,
     LATE_SINCE,
     NAMES,
     NEXT_AT,
+    PASSED_OVER,
     PLANNED,
     PLANS,
     RING_FRAMES,
@@ -119,7 +121,12 @@ class SoundWriter:
         head[PLANNED] += 1
 
     def pass_over(self, frames: int) -> None:
-        """So many frames are missing: nobody made them."""
+        """So many frames are missing: nobody made them. What was made before can still be read."""
+        memory, at = self._memory, self.frame
+        memory.gaps[int(memory.head[PASSED_OVER]) % GAPS] = (at, at + frames)
+        memory.head[PASSED_OVER] += 1
+        next_at = memory.slots[:, NEXT_AT]
+        next_at[next_at == at] += frames
         self._at[0] += frames
 
     def finish(self, frames: int) -> None:
@@ -127,6 +134,13 @@ class SoundWriter:
         self._at[0] += frames
         self._memory.head[FRAMES] = self.frame
         self._memory.head[WRITTEN_NS] = time.monotonic_ns()
+
+
+def _cut(ring: Block, first: int, end: int) -> Block:
+    """A copy of some frames."""
+    start, count = first & _MASK, end - first
+    until_end = min(count, RING_FRAMES - start)
+    return np.concatenate([ring[start : start + until_end], ring[: count - until_end]])
 
 
 @dataclass(frozen=True)
@@ -189,25 +203,34 @@ class SoundReader:
             self._at = max(first_at, before_since) if first_at >= not_overwritten else next_at
         at = max(self._at, first_at)
         if at < still_there:
-            self.losses += 1
-            self.lost_frames += still_there - at
+            lost = sum(end - first for first, end in self._made(at, still_there))
+            self.losses += lost > 0
+            self.lost_frames += lost
             at = still_there
-        if at >= next_at:
+        # Of two places of delay, each has its own numbers.
+        pieces = [
+            Piece(first, first - by, _cut(ring, first, end))
+            for first, end in self._made(at, next_at)
+            for first, end, by in (
+                (first, min(end, since), before),
+                (max(first, since), end, late),
+            )
+            if first < end
+        ]
+        if not pieces:
             return []
-        start, count = at & _MASK, next_at - at
-        until_end = min(count, RING_FRAMES - start)
-        samples = np.concatenate([ring[start : start + until_end], ring[: count - until_end]])
         is_overwritten = int(slot[NEXT_AT]) - RING_FRAMES > at or int(slot[FIRST_AT]) != first_at
         if is_overwritten or self._memory.names[self._row] != self._encoded:
             return []  # While it was read: the next call sees what is missing.
         self._at = next_at
-        if at < since < next_at:
-            cut = since - at
-            return [
-                Piece(at, at - before, samples[:cut]),
-                Piece(since, since - late, samples[cut:]),
-            ]
-        return [Piece(at, at - (late if at >= since else before), samples)]
+        return pieces
+
+    def _made(self, at: int, end: int) -> list[tuple[int, int]]:
+        """What was made from one frame to another, in stretches, without what was passed over."""
+        gaps = self._memory.gaps[: int(self._memory.head[PASSED_OVER])]
+        between = gaps[(gaps[:, 0] < end) & (gaps[:, 1] > at)]
+        edges = [at, *sorted(between.ravel().tolist()), end]
+        return [(a, b) for a, b in zip(edges[::2], edges[1::2], strict=True) if a < b]
 
 
 class PlansReader:

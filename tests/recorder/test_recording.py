@@ -162,20 +162,28 @@ def test_time_that_the_audio_process_missed_is_a_gap_and_what_follows_is_in_time
     evening = Evening(folder, short())
     evening.pass_by(1.0)
     evening.playing.pass_over(72_000)
+    evening.playing.pass_by(0.1)  # written in one piece with what is missing on both sides
+    evening.playing.pass_over(9_600)
     evening.pass_by(1.0)
     evening.session.put_mark(messages.PutMark(1, "after"))
     evening.pass_by(1.0)
     found = evening.finish()
     document = load_document(found)
-    (gap,) = [one for one in document.gaps if one.source == ""]
-    assert gap.why == "engine"
-    assert gap.frames == pytest.approx(72_000, abs=2_400), "less what chains hold longer"
-    assert document.marks[0].frame == pytest.approx(3.5 * 48_000, rel=0.07)
-    assert document.seconds == pytest.approx(4.5, rel=0.07)
-    for sound in tracks_in(found).values():
+    long, brief = [one for one in document.gaps if one.source == ""]
+    assert long.why == brief.why == "engine"
+    missed = pytest.approx(72_000, abs=2_400), pytest.approx(9_600, abs=2_400)
+    assert (long.frames, brief.frames) == missed, "less what chains hold longer"
+    assert document.marks[0].frame == pytest.approx(3.8 * 48_000, rel=0.07)
+    assert document.seconds == pytest.approx(4.8, rel=0.07)
+    sounds = tracks_in(found)
+    for sound in sounds.values():
         assert len(sound) == document.frames
-        assert np.abs(sound[gap.frame : gap.frame + gap.frames]).max() == 0.0
-    assert document.said == "1.5 s are missing, and stand as silence."
+        for gap in (long, brief):
+            assert np.abs(sound[gap.frame : gap.frame + gap.frames]).max() == 0.0
+    between = sounds["came:music"][long.frame + long.frames : brief.frame]
+    assert len(between) > 3_000
+    assert np.abs(between).max() > 1e-4, "what was made is there"
+    assert document.said == "1.7 s are missing, and stand as silence."
 
 
 class FailingFile(TrackFile):

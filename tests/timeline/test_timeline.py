@@ -59,6 +59,52 @@ def test_a_reader_gets_every_frame_once_by_its_number(
         assert said == {one.at - one.frame}, "the same sound has the same number everywhere"
 
 
+@given(
+    st.lists(
+        st.tuples(
+            st.integers(1, 1024),
+            st.integers(0, 900),
+            st.booleans(),
+            st.sampled_from([0, 0, 480, 960]),
+        ),
+        min_size=1,
+        max_size=30,
+    )
+)
+@settings(max_examples=60)
+def test_what_was_passed_over_is_missing_and_what_was_made_before_it_is_not_lost(
+    blocks: list[tuple[int, int, bool, int]],
+) -> None:
+    memory = Memory.local()
+    writer = SoundWriter(memory)
+    writer.offer(["voice"])
+    reader = SoundReader(memory, "voice")
+    pieces: list[Piece] = reader.read()
+    made: list[int] = []
+    late_now = 0
+    for frames, late, reads, passed in blocks:
+        made += range(writer.frame, writer.frame + frames)
+        writer.write("voice", ramp(writer.frame, frames), late_now)
+        writer.finish(frames)
+        if passed:
+            writer.pass_over(passed)
+        if reads:
+            pieces += reader.read()
+            late_now = late
+    pieces += reader.read()
+    assert [frame for one in pieces for frame in range(one.at, one.at + len(one.samples))] == made
+    assert np.concatenate([one.samples[:, 0] for one in pieces]).tolist() == made
+    assert reader.losses == 0
+    # Beyond a stretch longer than all that is kept, too.
+    writer.pass_over(3 * RING_FRAMES)
+    reader.read()
+    writer.write("voice", ramp(writer.frame, 64), late_now)
+    writer.finish(64)
+    (piece,) = reader.read()
+    assert piece.samples[0, 0] == piece.at == writer.frame - 64
+    assert reader.losses == 0
+
+
 def test_of_a_way_that_changed_twice_no_number_is_guessed() -> None:
     memory = Memory.local()
     writer = SoundWriter(memory)

@@ -1,7 +1,9 @@
 """Brings what several readers find into line: every track gets every frame once, and silence where a frame cannot be had."""
 
-from collections.abc import Iterable
+from collections import Counter
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 
@@ -51,6 +53,22 @@ class Aligner:
             # Both are the same but while an input changes from one channel to two.
             out = (out[:, :1] + out[:, 1:]) * np.float32(0.5)
         return out, missing
+
+
+def missing_in_all(tracks: Collection[Collection[Silence]]) -> list[Silence]:
+    """Where every one of the tracks is silent, oldest first; those of each follow each other."""
+    edges: Counter[int] = Counter()
+    for silences in tracks:
+        for one in silences:
+            edges[one.frame] += 1
+            edges[one.frame + one.frames] -= 1
+    found: list[Silence] = []
+    silent = 0
+    for frame, after in pairwise([*sorted(edges), 0]):
+        silent += edges[frame]
+        if silent == len(tracks) > 0:
+            found.append(Silence("", frame, after - frame))
+    return found
 
 
 def joined(found: Iterable[Silence], most: int) -> list[Silence]:
