@@ -20,6 +20,9 @@ SMALLEST_BUFFER_BLOCKS = 3
 PATIENCE = 0.6
 """Of a buffer, so much can be caught up."""
 
+ALONE_S = 0.25
+"""So much is caught up where no device of the computer waits, but pages and stand-ins: later it is heard, but all of it."""
+
 CLICK_FRAMES, CLICK_BUFFER_MS = 256, 40.0
 """Of the streams that hear what devices play, while a click is on its way."""
 
@@ -64,9 +67,9 @@ class Computer:
 
     @property
     def patience_s(self) -> float:
-        """How long devices play on while no block comes; 0 if there are none."""
+        """How long devices play on while no block comes; ALONE_S if there are none."""
         return min(
-            (one.buffer_ms * PATIENCE / 1000.0 for one in self._endpoints.values()), default=0.0
+            (one.buffer_ms * PATIENCE / 1000.0 for one in self._endpoints.values()), default=ALONE_S
         )
 
     @property
