@@ -318,7 +318,7 @@ class Desk:
                     when = piece.at if name in FEEDS else piece.frame
                     self.figures.hear(name, when, piece.samples)
                 if name in looked_at:
-                    looked_at[name].push(name, piece.samples)
+                    looked_at[name].push(name, piece.frame, piece.samples)
                 if name == room and self.room.stage_id:
                     self.room.push(piece.frame, piece.samples)
 

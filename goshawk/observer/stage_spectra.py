@@ -16,15 +16,20 @@ class StageSpectra:
     def __init__(self, stage_id: str) -> None:
         self._stage_id = stage_id
         self._sides = {at_stage(side, stage_id): BandSpectrum() for side in SIDES}
+        self._next_frame: dict[str, int] = {}
 
     @property
     def sounds(self) -> list[str]:
         """What it has to hear."""
         return list(self._sides)
 
-    def push(self, name: str, sound: Block) -> None:
-        """Hear more of one of them, shape (frames, 2)."""
-        self._sides[name].push(sound.mean(axis=1, dtype=np.float64))
+    def push(self, name: str, frame: int, sound: Block) -> None:
+        """Hear more of one of them from a frame on, shape (frames, 2)."""
+        side = self._sides[name]
+        if self._next_frame.get(name, frame) != frame:
+            side.break_off()
+        self._next_frame[name] = frame + len(sound)
+        side.push(sound.mean(axis=1, dtype=np.float64))
 
     def message(self) -> str:
         """What the page gets."""

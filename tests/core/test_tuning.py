@@ -151,6 +151,9 @@ def test_a_spectrum_reads_a_tones_level_in_its_band() -> None:
     assert BAND_CENTRES_HZ[int(levels.argmax())] == pytest.approx(1000)
     assert levels.max() == pytest.approx(-23, abs=0.2)
     assert len(levels) == 61
+    spectrum.break_off()
+    spectrum.push(np.zeros(1024))
+    assert max(spectrum.levels_db()) < -100.0, "nothing of what was before a gap"
 
 
 def hops(levels: list[float]) -> np.ndarray:

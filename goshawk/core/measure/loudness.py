@@ -133,6 +133,10 @@ class SessionLoudness:
             one.counts[places], one.energies[places] = state[3 + 3 * n], state[4 + 3 * n]
         return made
 
+    def break_off(self) -> None:
+        """What comes next does not follow what was: no block goes over the gap."""
+        self._last = np.zeros(0)
+
     def push(self, segments: Floats) -> None:
         """Take more segments of 100 ms."""
         for segment in segments:

@@ -19,6 +19,10 @@ class BandSpectrum:
         self._smoothing = smoothing
         self._power: Floats | None = None
 
+    def break_off(self) -> None:
+        """What comes next does not follow what was heard."""
+        self._sound = np.zeros(WINDOW_FRAMES)
+
     def push(self, sound: Floats) -> None:
         """Hear more of the sound, shape (frames,)."""
         self._sound = np.concatenate([self._sound, sound])[-WINDOW_FRAMES:]

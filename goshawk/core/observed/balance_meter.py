@@ -116,6 +116,7 @@ class BalanceMeter:
         """Take a reading; a finished second of the history, if one is finished."""
         missing = readings.first_hop - self._next_hop
         if missing and len(self._activity):
+            self._session.break_off()
             self._fill_gap(missing)
         hops = hops_in_db(readings.hops)
         count = hops.shape[1]

@@ -59,10 +59,14 @@ class EveningMeter:
         self._words, self._words_s = 0.0, 0.0
         self.seconds = 0.0
         self.speech_s = 0.0
+        self._next_hop = 0
 
     def push(self, readings: MixReadings, rig: Rig) -> None:
         """Take what was heard."""
         hops = hops_in_db(readings.hops)
+        if readings.first_hop != self._next_hop:
+            self._loudness.break_off()
+        self._next_hop = readings.first_hop + hops.shape[1]
         self.seconds += hops.shape[1] / 100.0
         is_speech = readings.activity == SPEECH
         self.speech_s += float(is_speech.sum()) / 100.0

@@ -184,6 +184,17 @@ def test_the_loudness_of_an_evening_is_that_of_all_its_segments(attic_talk: Bloc
     assert loudness.SessionLoudness().integrated_lufs() is None
 
 
+def test_no_block_of_loudness_goes_over_a_gap() -> None:
+    """BS.1770: blocks of 400 ms, each 100 ms. Of four segments there is one, of five there are two."""
+    session = loudness.SessionLoudness()
+    session.push(np.full(4, 1e-2))
+    session.break_off()
+    session.push(np.full(5, 2e-2))
+    expected = -0.691 + 10.0 * np.log10((1e-2 + 2 * 2e-2) / 3.0)
+    assert session.integrated_lufs() == pytest.approx(expected, abs=0.01)
+    assert session.segments == 9
+
+
 # EBU Tech 3342, table 1, cases 1 to 3.
 @pytest.mark.parametrize(
     ("first", "second", "expected"), [(-20, -30, 10), (-20, -15, 5), (-40, -20, 20)]
