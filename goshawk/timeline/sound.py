@@ -227,7 +227,10 @@ class SoundReader:
 
     def _made(self, at: int, end: int) -> list[tuple[int, int]]:
         """What was made from one frame to another, in stretches, without what was passed over."""
-        gaps = self._memory.gaps[: int(self._memory.head[PASSED_OVER])]
+        count = int(self._memory.head[PASSED_OVER])
+        if not count or self._memory.gaps[(count - 1) % GAPS, 1] <= at:  # as nearly always
+            return [(at, end)] if at < end else []
+        gaps = self._memory.gaps[:count]
         between = gaps[(gaps[:, 0] < end) & (gaps[:, 1] > at)]
         edges = [at, *sorted(between.ravel().tolist()), end]
         return [(a, b) for a, b in zip(edges[::2], edges[1::2], strict=True) if a < b]
