@@ -1,7 +1,8 @@
 import { GuideButton } from "../ui/GuideButton";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { ask } from "../live/link";
 import { useLive } from "../live/store";
+import { useWhileShown } from "../live/whileShown";
 import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { Panel } from "../ui/Panel";
@@ -16,20 +17,8 @@ import { WholeFeed } from "./WholeFeed";
 import { WordsPicture } from "./WordsPicture";
 import { setSpan, setWindow, SPANS, useBalanceView, WINDOWS } from "./balanceView";
 
-/** Ask for what would help as long as this page is shown. */
-function useWatchedBalance() {
-  const status = useLive((live) => live.status);
-  useEffect(() => {
-    if (status !== "open") return;
-    ask({ type: "watch_balance", is_on: true });
-    return () => {
-      if (useLive.getState().status === "open") ask({ type: "watch_balance", is_on: false });
-    };
-  }, [status]);
-}
-
 export function BalancePage() {
-  useWatchedBalance();
+  useWhileShown("watch_balance"); // what would help
   const rig = useLive((live) => live.state?.rig);
   const replay = useLive((live) => live.balance?.replay);
   const { window, span } = useBalanceView();

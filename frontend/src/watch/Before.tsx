@@ -2,10 +2,10 @@
 
 import { GuideButton } from "../ui/GuideButton";
 import { Check, LoaderCircle, TriangleAlert } from "lucide-react";
-import { useEffect } from "react";
 import type { BeforeItem } from "../api/client";
 import { ask, mendBy } from "../live/link";
 import { useLive } from "../live/store";
+import { useWhileShown } from "../live/whileShown";
 import { Button } from "../ui/Button";
 import { Progress } from "../ui/Progress";
 import { openTask } from "../view";
@@ -16,14 +16,7 @@ import { Title } from "./Title";
 export function Before() {
   const items = useLive((live) => live.watch?.before);
   const records = useLive((live) => live.state?.rig.watch.records ?? false);
-  const isOpen = useLive((live) => live.status === "open");
-  useEffect(() => {
-    if (!isOpen) return;
-    ask({ type: "look_at_watch", is_on: true });
-    return () => {
-      if (useLive.getState().status === "open") ask({ type: "look_at_watch", is_on: false });
-    };
-  }, [isOpen]);
+  useWhileShown("look_at_watch");
   const open = items?.filter(({ state }) => state === "open").length ?? 0;
   return (
     <>

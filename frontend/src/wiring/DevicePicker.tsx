@@ -1,22 +1,14 @@
 import { RadioGroup } from "radix-ui";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import type { InputSettings } from "../api/client";
-import { ask, setSetting } from "../live/link";
+import { setSetting } from "../live/link";
 import { useLevels } from "../live/readings";
 import { useLive } from "../live/store";
+import { useWhileShown } from "../live/whileShown";
 import { LevelBar } from "../ui/LevelBar";
 
 /** While this is shown, devices that nobody uses run too, so that their levels can be seen. */
-export function useDevicesWatched() {
-  const isOpen = useLive((live) => live.status === "open");
-  useEffect(() => {
-    if (!isOpen) return;
-    ask({ type: "watch_devices", is_on: true });
-    return () => {
-      if (useLive.getState().status === "open") ask({ type: "watch_devices", is_on: false });
-    };
-  }, [isOpen]);
-}
+export const useDevicesWatched = () => useWhileShown("watch_devices");
 
 /** Every device with its level now: one sees which one is the microphone before choosing it. */
 export function DevicePicker({ input }: { input: InputSettings }) {
