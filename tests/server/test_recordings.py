@@ -175,7 +175,8 @@ def test_keys_and_a_system_that_end_every_process_at_once_leave_a_whole_recordin
         server.stop(numbers[-1])
     (folder,) = (server.data_dir / "recordings").iterdir()
     kept = load_document(folder)
-    assert (kept.state, kept.said) == ("whole", "")
+    assert kept.state == "whole"
+    assert bool(kept.said) == any(one.source == "" for one in kept.gaps), "but if it stood still"
     assert kept.seconds > 2.0
     assert psutil.wait_procs(others, timeout=PATIENCE_S)[1] == []
     assert server.said.count("\n") <= 1, "nothing but where it is"
