@@ -3083,7 +3083,7 @@ export interface components {
              * Why
              * @enum {string}
              */
-            why: "slow_disk" | "engine" | "input_gone" | "realigned";
+            why: "slow_disk" | "engine" | "realigned";
         };
         /**
          * GateSettings

@@ -17,9 +17,9 @@ MOST_MARKS, MOST_GAPS, MOST_CHANGES = 2000, 2000, 5000
 LONGEST_MARK_NAME = 120
 LONGEST_NOTE = 2000
 
-GapReason = Literal["slow_disk", "engine", "input_gone", "realigned"]
-"""Why there is silence: the disk took nothing for too long; the audio process was not there, or recorded nothing; the
-track's input was removed; an effect of shorter delay came into the way."""
+GapReason = Literal["slow_disk", "engine", "realigned"]
+"""Why there is silence: the disk took nothing for too long; the audio process was not there, or could not keep up; an effect
+of shorter delay came into the way."""
 
 
 class Track(Settings):
