@@ -11,7 +11,13 @@ from goshawk.core.measure.take import TakeKind
 from goshawk.core.preset import make_preset
 from goshawk.core.rules.sound_check.advice import Wish
 from goshawk.core.rules.sound_check.verdicts import TAKE_NAMES, judged
-from goshawk.core.sound_check import PRESET_NAME, describe, measured, run_sound_check
+from goshawk.core.sound_check import (
+    PRESET_NAME,
+    activities_of,
+    describe,
+    measured,
+    run_sound_check,
+)
 from goshawk.core.stage import Block
 from goshawk.devices.take_file import read_take_file
 from goshawk.errors import BadInput
@@ -42,7 +48,8 @@ def check_files(
             if rate_hz != SAMPLE_RATE_HZ
             else []
         )
-    figures = measured(takes)
+    activities = activities_of(takes)
+    figures = measured(takes, activities)
     for kind, one in figures.items():
         verdict = judged(one, {other: f for other, f in figures.items() if other != kind})
         if verdict.refusal:
@@ -50,7 +57,9 @@ def check_files(
         if verdict.doubt:
             tell(f"{files[kind].name} ({TAKE_NAMES[kind]}): {verdict.doubt}")
             said[kind].append(verdict.doubt)
-    outcome = run_sound_check(takes, wish, lambda text, share: tell(f"{share * 100:3.0f} % {text}"))
+    outcome = run_sound_check(
+        takes, wish, lambda text, share: tell(f"{share * 100:3.0f} % {text}"), activities
+    )
     if out:
         write_preset(make_preset(PRESET_NAME, describe(outcome, wish), outcome.chain), out)
     document = outcome.model_dump(

@@ -43,6 +43,7 @@ from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS
 
 T = TypeVar("T")
 COUNT_IN_S = 3.0
+COUNT_IN_FRAMES = round(COUNT_IN_S * SAMPLE_RATE_HZ)
 TAKE_S: dict[TakeKind, float] = {
     "room": 8.0,
     "low": 10.0,
@@ -60,6 +61,9 @@ PERFORMED: dict[TakeKind, Performance] = {
 """What the stand-in's storyteller is asked for while a take is made."""
 
 NEEDED: tuple[TakeKind, ...] = ("room", *VOICES)
+MOST_BEGINNINGS = 3
+"""After a hole a take begins again by itself; a computer that loses more than this has no time for takes."""
+
 LONGEST_NOTHING_S = 2.0
 """A microphone that gives no noise at all for longer was unplugged; a busy browser misses some tenths."""
 
@@ -94,7 +98,10 @@ class SoundCheck:
         self._recording: TakeKind | None = None
         self._round: list[TakeKind] = []
         self._pieces: list[Block] = []
-        self._frames = 0
+        self._counted = 0
+        """Frames of the count-in that have passed; those of the take are in ``_pieces``."""
+
+        self._beginnings = 0
         self._refusals: dict[TakeKind, str] = {}
         self._measuring: TakeKind | None = None
         self._progress: CheckProgress | None = None
@@ -154,19 +161,23 @@ class SoundCheck:
         """How far the take is that is being made."""
         if self._recording is None:
             return None
-        passed = self._frames / SAMPLE_RATE_HZ
         return TakeProgress(
             kind=self._recording,
-            begins_in_s=round(max(0.0, COUNT_IN_S - passed), 1),
-            elapsed_s=round(max(0.0, passed - COUNT_IN_S), 1),
+            begins_in_s=round((COUNT_IN_FRAMES - self._counted) / SAMPLE_RATE_HZ, 1),
+            elapsed_s=round(self._taken_frames / SAMPLE_RATE_HZ, 1),
             wanted_s=TAKE_S[self._recording],
+            beginnings=self._beginnings,
         )
+
+    @property
+    def _taken_frames(self) -> int:
+        return sum(map(len, self._pieces))
 
     # --- takes -----------------------------------------------------------------------------------
 
     def start(self, kind: TakeKind) -> None:
         """Count in, then record a take. One that is being made is broken off."""
-        self._pieces, self._frames, self._next_frame = [], 0, None
+        self._pieces, self._counted, self._beginnings, self._next_frame = [], 0, 0, None
         self._recording = kind
         self._refusals.pop(kind, None)
         self._perform()
@@ -187,25 +198,30 @@ class SoundCheck:
             self._tell()
 
     def push(self, frame: int, piece: Block) -> None:
-        """The voice's channels as they come, shape (frames, channels); ``frame`` is the first one's number. A take with
-        a hole is none."""
+        """The voice's channels as they come, shape (frames, channels); ``frame`` is the first one's number. A take has no
+        hole: behind one it begins again, without a count-in, MOST_BEGINNINGS times."""
         kind = self._recording
         if kind is None:
             return
-        if self._next_frame not in (None, frame) and self._frames:
-            self._refusals[kind] = (
-                "A piece of the sound was lost on its way, as happens on a busy computer. Close what "
-                "keeps it busy, and take this again."
-            )
-            self.cancel()
-            return
+        has_hole = self._next_frame not in (None, frame)
         self._next_frame = frame + len(piece)
-        self._pieces.append(piece)
-        self._frames += len(piece)
-        wanted = COUNT_IN_S + TAKE_S[kind]
-        if self._frames < wanted * SAMPLE_RATE_HZ:
+        counted = min(len(piece), COUNT_IN_FRAMES - self._counted)
+        self._counted += counted
+        if has_hole and self._pieces:
+            self._pieces = []
+            self._beginnings += 1
+            if self._beginnings > MOST_BEGINNINGS:
+                self._refusals[kind] = (
+                    "Pieces of the sound are lost again and again, as happens on a busy computer. Close what "
+                    "keeps it busy, and take this again."
+                )
+                self.cancel()
+                return
+        if counted < len(piece):
+            self._pieces.append(piece[counted:])
+        if self._taken_frames < TAKE_S[kind] * SAMPLE_RATE_HZ:
             return
-        whole = np.concatenate(self._pieces)[round(COUNT_IN_S * SAMPLE_RATE_HZ) :]
+        whole = np.concatenate(self._pieces)
         self._recording, self._pieces = None, []
         self._perform()
         sound = mono_of(np.ascontiguousarray(whole, np.float32))

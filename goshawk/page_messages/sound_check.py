@@ -10,12 +10,13 @@ from goshawk.page_messages.base import FromServerModel
 
 
 class TakeProgress(FromServerModel):
-    """A take of the sound check that is being made."""
+    """A take of the sound check that is being made. ``beginnings``: so often it began again, since a piece of the sound was lost."""
 
     kind: TakeKind
     begins_in_s: float
     elapsed_s: float
     wanted_s: float
+    beginnings: int
 
 
 class TakeState(FromServerModel):

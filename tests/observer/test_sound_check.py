@@ -5,6 +5,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import soundfile
 
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.measure.take import TakeFigures, TakeKind
@@ -17,7 +18,7 @@ from goshawk.core.stage import Block
 from goshawk.core.starting_points import STARTING_POINTS
 from goshawk.errors import BadInput, NotFound
 from goshawk.observer.drift import LASTS_S, Drift
-from goshawk.observer.sound_check import COUNT_IN_S, SoundCheck
+from goshawk.observer.sound_check import COUNT_IN_S, MOST_BEGINNINGS, SoundCheck
 from goshawk.observer.wishes import StartTake
 from goshawk.store import sound_checks
 from goshawk.web.studio import Studio
@@ -75,6 +76,45 @@ def test_takes_are_made_kept_and_outlive_the_program(studio: Studio, tmp_path: P
     again = desk_of(make_studio(tmp_path)).sound_check
     assert set(again.state.takes) == {"room", "usual"}
     assert len(list((tmp_path / "takes").glob("*.wav"))) == 2
+
+
+def test_behind_a_hole_a_take_begins_again_and_is_refused_when_there_is_no_end_to_them(
+    studio: Studio, tmp_path: Path
+) -> None:
+    room = takes_of("porter")["room"]
+    second = np.zeros((RATE_HZ, 1), np.float32)
+
+    async def story() -> None:
+        check = desk_of(studio).sound_check
+        check.start("room")
+        # A hole in the count-in is nobody's loss; the last of these frames are the take's.
+        for frame in (0, RATE_HZ, round(2.1 * RATE_HZ), 4 * RATE_HZ):
+            check.push(frame, second)
+        assert check.progress is not None
+        assert (check.progress.elapsed_s, check.progress.beginnings) == (1.0, 0)
+        at = 6 * RATE_HZ
+        for piece in np.array_split(np.concatenate([room, room]), 100):
+            check.push(at, piece)
+            at += len(piece)
+        await until(lambda: "room" in check.state.takes)
+        (kept,) = (tmp_path / "takes").glob("*.wav")
+        sound = soundfile.read(kept, dtype="float32", always_2d=True)[0]
+        assert len(sound) >= 8 * RATE_HZ
+        assert np.array_equal(sound, np.concatenate([room, room])[: len(sound)])
+
+        check.start("room")
+        for number in range(20):
+            assert check.progress is not None, number
+            check.push(2 * number * RATE_HZ, second)
+            if "room" in check.state.refusals:
+                break
+        assert check.progress is None
+        assert number == COUNT_IN_S + MOST_BEGINNINGS + 1
+        assert "again and again" in check.state.refusals["room"]
+        assert "room" in check.state.takes, "the one from before is kept"
+        await check.close()
+
+    asyncio.run(story())
 
 
 def test_a_check_is_computed_accepted_and_compared_with_later_ones(studio: Studio) -> None:

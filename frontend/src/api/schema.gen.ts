@@ -6032,9 +6032,11 @@ export interface components {
         };
         /**
          * TakeProgress
-         * @description A take of the sound check that is being made.
+         * @description A take of the sound check that is being made. ``beginnings``: so often it began again, since a piece of the sound was lost.
          */
         TakeProgress: {
+            /** Beginnings */
+            beginnings: number;
             /** Begins In S */
             begins_in_s: number;
             /** Elapsed S */

@@ -29,7 +29,11 @@ export function Prompter({ kind, isStandIn }: { kind: TakeKind; isStandIn: boole
       </p>
       {lines && <p className="mt-4 max-w-[720px] text-[21px] leading-8">{lines}</p>}
       <p role="status" aria-live="polite" className="mt-5 text-[15px] font-semibold">
-        {begins > 0 ? `Begins in ${Math.ceil(begins)}` : "Recording"}
+        {begins > 0
+          ? `Begins in ${Math.ceil(begins)}`
+          : take?.beginnings
+            ? "A piece of the sound was lost: the take begins again, just go on"
+            : "Recording"}
       </p>
       <div className="mt-2 flex items-center gap-3">
         <Progress label="How far the take is" share={take ? take.elapsed_s / take.wanted_s : 0} />

@@ -136,14 +136,15 @@ def warm_up_stages() -> None:
     for name in STAGES:
         slot = adapter.validate_python({"id": name, "stage": name})
         place = StagePlace(slot, 1, len(block))
-        place.process(block)
+        program = Program()
+        program.add(block, *place.steps)
+        program.finish()
+        program.run(len(block))
         place.apply(slot.model_copy(update={"is_bypassed": True}))
         if isinstance(place.stage, HighPass):  # A filter's new coefficients are blended in.
             place.stage.apply(HighPassSettings(frequency_hz=100.0))
-        place.process(block)
+        program.run(len(block))
         place.stage.take_reading()
-        for step in place.steps:
-            step.load()
 
 
 @dataclass(frozen=True)

@@ -50,9 +50,15 @@ Sounds = dict[TakeKind, Block]
 Activities = dict[TakeKind, Activity]
 
 
-def measured(takes: Sounds) -> dict[TakeKind, TakeFigures]:
-    """Figures of every take, each of shape (frames, 1)."""
-    return {kind: measure_take(kind, sound, activity_of(sound)) for kind, sound in takes.items()}
+def activities_of(takes: Sounds) -> Activities:
+    """Of every take, each of shape (frames, 1)."""
+    return {kind: activity_of(sound) for kind, sound in takes.items()}
+
+
+def measured(takes: Sounds, activities: Activities | None = None) -> dict[TakeKind, TakeFigures]:
+    """Figures of every take, each of shape (frames, 1), with their ``activities_of`` if they are known."""
+    activities = activities or activities_of(takes)
+    return {kind: measure_take(kind, sound, activities[kind]) for kind, sound in takes.items()}
 
 
 def shortened(sound: Block) -> Block:
