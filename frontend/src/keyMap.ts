@@ -34,6 +34,7 @@ function toggleBypass() {
   if (!setSetting(`${stagePath(stageId)}.is_bypassed`, !slot.is_bypassed)) return;
   const now = () => findStage(useLive.getState().state?.rig, stageId)?.slot.is_bypassed;
   speakWhen(
+    `bypass of ${stageId}`,
     () => isHeard() && now() === !slot.is_bypassed,
     `${STAGE_LABELS[slot.stage]} ${slot.is_bypassed ? "back in" : "bypassed"}`,
   );
@@ -58,17 +59,17 @@ export function putMark() {
     return;
   }
   const before = marksNow();
-  if (ask({ type: "put_mark", name: "" })) speakWhen(() => marksNow() > before, "Marked");
+  if (ask({ type: "put_mark", name: "" })) speakWhen("mark", () => marksNow() > before, "Marked");
 }
 
 function startRecording() {
   if (isRecording() || !ask({ type: "start_recording" })) return;
-  speakWhen(() => stageNow() === "running", "Recording", DRIVE_PATIENCE_MS);
+  speakWhen("recording", () => stageNow() === "running", "Recording", DRIVE_PATIENCE_MS);
 }
 
 function stopRecording() {
   if (!isRecording() || !ask({ type: "stop_recording" })) return;
-  speakWhen(() => !isRecording(), "Recording stopped", DRIVE_PATIENCE_MS);
+  speakWhen("recording", () => !isRecording(), "Recording stopped", DRIVE_PATIENCE_MS);
 }
 
 /** The guide's place on what is shown. */

@@ -6,20 +6,38 @@ import { useLive } from "./store";
 
 const PATIENCE_MS = 3000;
 
+/** What was said not to be so yet is still said when it comes, so long. */
+const LATE_MS = 60_000;
+
 /** Whether the engine works by the newest state: its readings name the plan that they were made under. */
 export function isHeard(): boolean {
   return readings.plan >= (useLive.getState().state?.plan ?? Infinity);
 }
 
-export function speakWhen(isSo: () => boolean, sentence: string, patienceMs = PATIENCE_MS) {
-  const end = (said: string) => {
+const waiting = new Map<string, () => void>();
+
+/** A newer wish about the same calls the older one off: it would say what is not wanted any more. */
+export function speakWhen(
+  about: string,
+  isSo: () => boolean,
+  sentence: string,
+  patienceMs = PATIENCE_MS,
+) {
+  waiting.get(about)?.();
+  const callOff = () => {
     for (const stop of stops) stop();
     clearTimeout(timer);
-    speak(said);
+    waiting.delete(about);
   };
   const look = () => {
-    if (isSo()) end(sentence);
+    if (!isSo()) return;
+    callOff();
+    speak(sentence);
   };
   const stops = [useLive.subscribe(look), readings.subscribe(look)];
-  const timer = setTimeout(() => end(`Not yet: ${sentence}`), patienceMs);
+  let timer = setTimeout(() => {
+    speak(`Not yet: ${sentence}`);
+    timer = setTimeout(callOff, LATE_MS);
+  }, patienceMs);
+  waiting.set(about, callOff);
 }

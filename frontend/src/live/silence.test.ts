@@ -74,6 +74,31 @@ describe("ways to be silent", () => {
     expect(region.textContent).toBe("");
     vi.advanceTimersByTime(200);
     expect(region.textContent).toBe("Not yet: Break: viewers hear only the music");
+    vi.advanceTimersByTime(20_000);
+    heard(4);
+    expect(region.textContent).toBe("Break: viewers hear only the music");
+    region.textContent = "";
+    heard(5);
+    expect(region.textContent).toBe("");
+  });
+  it("what was called off by a newer wish is not said, nor what comes after a minute", async () => {
+    const { toggleMute } = await load();
+    toggleMute();
+    state(4, rig({}, true));
+    vi.advanceTimersByTime(3_100);
+    toggleMute();
+    region.textContent = "";
+    heard(4);
+    expect(region.textContent).toBe("");
+    state(5, rig());
+    heard(5);
+    expect(region.textContent).toBe("Your voice is back");
+    toggleMute();
+    state(6, rig({}, true));
+    vi.advanceTimersByTime(70_000);
+    region.textContent = "";
+    heard(6);
+    expect(region.textContent).toBe("");
   });
   it("nothing is said of what could not be asked, nor asked where there is no voice", async () => {
     const { toggleMute } = await load();

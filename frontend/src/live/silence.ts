@@ -16,6 +16,7 @@ export function toggleMute() {
   const voice = voiceNow();
   if (!voice || !setSetting(`inputs.${voice.id}.is_muted`, !voice.is_muted)) return;
   speakWhen(
+    "mute",
     () => isHeard() && voiceNow()?.is_muted === !voice.is_muted,
     voice.is_muted ? "Your voice is back" : "Your voice is muted for everyone",
   );
@@ -25,6 +26,7 @@ export function toggleBreak() {
   const rig = rigNow();
   if (!rig || !setSetting("is_on_break", !rig.is_on_break)) return;
   speakWhen(
+    "break",
     () => isHeard() && rigNow()?.is_on_break === !rig.is_on_break,
     rig.is_on_break ? "The break is over" : "Break: viewers hear only the music",
   );
