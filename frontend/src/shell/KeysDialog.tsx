@@ -1,6 +1,7 @@
-import { Dialog, Switch } from "radix-ui";
+import { Dialog } from "radix-ui";
 import { useState, type KeyboardEvent, type ReactNode } from "react";
 import { Button } from "../ui/Button";
+import { Switch } from "../ui/Switch";
 import { setSingleKeys, useView } from "../view";
 import {
   ACTIONS,
@@ -59,13 +60,7 @@ export function KeysDialog({ children }: { children: ReactNode }) {
           </dl>
           <label className="my-4 flex items-center justify-between text-[13px]">
             Single keys (digits and letters)
-            <Switch.Root
-              checked={hasSingleKeys}
-              onCheckedChange={setSingleKeys}
-              className="h-5 w-9 rounded-full bg-line p-0.5 data-[state=checked]:bg-voice"
-            >
-              <Switch.Thumb className="block size-4 rounded-full bg-panel data-[state=checked]:translate-x-4" />
-            </Switch.Root>
+            <Switch checked={hasSingleKeys} onCheckedChange={setSingleKeys} />
           </label>
           <MidiBox />
           <div className="mt-4 flex items-center justify-between">

@@ -2,7 +2,6 @@
 
 import { STAGE_LABELS } from "../api/facts.gen";
 import { SlidersHorizontal } from "lucide-react";
-import { Switch } from "radix-ui";
 import { useId, useState, type FormEvent } from "react";
 import type { Advice, Outcome, SoundCheck, Wish } from "../api/client";
 import { useLive } from "../live/store";
@@ -12,6 +11,7 @@ import { Choice } from "../ui/Choice";
 import { Popover } from "../ui/Popover";
 import { parseNumber } from "../units/format";
 import { run } from "./takes";
+import { Switch } from "../ui/Switch";
 
 const STEADINESS: { value: Wish["steadiness"]; label: string }[] = [
   { value: "natural", label: "natural" },
@@ -102,14 +102,12 @@ function Row({ advice, check }: { advice: Advice; check: SoundCheck }) {
           >
             <Adjust advice={advice} wish={wish} />
           </Popover>
-          <Switch.Root
+          <Switch
+            isLarge
             aria-labelledby={id}
             checked={!wish.refused.includes(advice.stage)}
             onCheckedChange={(isOn) => refuse(!isOn)}
-            className="h-6 w-10 rounded-full bg-line p-0.5 data-[state=checked]:bg-voice"
-          >
-            <Switch.Thumb className="block size-5 rounded-full bg-panel transition-transform data-[state=checked]:translate-x-4" />
-          </Switch.Root>
+          />
         </div>
       )}
     </li>

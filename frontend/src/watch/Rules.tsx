@@ -1,6 +1,5 @@
 /** How troubles are told while on air: aloud, recorded, and which of them after how long. */
 
-import { Switch } from "radix-ui";
 import { useId } from "react";
 import { setSetting } from "../live/link";
 import { useLive } from "../live/store";
@@ -8,6 +7,7 @@ import { Button } from "../ui/Button";
 import { Popover } from "../ui/Popover";
 import { Setting, useSetting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
+import { Switch } from "../ui/Switch";
 
 const NONE: never[] = [];
 
@@ -54,14 +54,11 @@ function RuleRow({ name }: { name: string }) {
           <span className="font-semibold">{rule.info.label}</span>
           <span className="block text-xs text-quiet">{rule.info.help}</span>
         </label>
-        <Switch.Root
+        <Switch
           id={id}
           checked={isOn.value === true}
           onCheckedChange={(next) => setSetting(`${path}.is_on`, next)}
-          className="h-5 w-9 shrink-0 rounded-full bg-line p-0.5 data-[state=checked]:bg-voice"
-        >
-          <Switch.Thumb className="block size-4 rounded-full bg-panel transition-transform data-[state=checked]:translate-x-4" />
-        </Switch.Root>
+        />
       </div>
       {isOn.value === true && (
         <Setting
