@@ -87,7 +87,7 @@ class Desk:
         self.is_trying = False
         self.shown = wishes.Shown([], [], False, False)
         self.rows = RowKeeper()
-        self.figures = Figures(self.rows.raw)
+        self.figures = Figures(self.rows)
         self.newest: Readings | None = None
         self.heard_frame = 0
         self._figures_due = asyncio.Event()

@@ -7,6 +7,8 @@ from collections import deque
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from goshawk.core.computer import Computer, input_devices
 from goshawk.core.device_info import Known, info_of
 from goshawk.core.graph.stations import came, feed_station
@@ -17,9 +19,9 @@ from goshawk.core.measure.microphone import (
     MicrophoneHealth,
     inspect_microphone,
 )
-from goshawk.core.measure.sound_keeper import SoundKeeper
 from goshawk.core.observed.balance_meter import InputWindow
 from goshawk.core.observed.monitor import Monitor
+from goshawk.core.observed.row_keeper import RowKeeper
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS, FeedName
 from goshawk.core.rules.balance import standings
@@ -80,7 +82,7 @@ class Snapshot:
     computer: Computer
     ledgers: dict[FeedName, list[LedgerEntry]]
     alike: tuple[Alike, ...]
-    health: MicrophoneHealth | None
+    health: dict[str, MicrophoneHealth]
     shown: frozenset[str]
     """The inputs whose chains somebody looks at, beside the main voice."""
     given: dict[str, Any]
@@ -93,11 +95,11 @@ def all_known(computer: Computer, rig: Rig) -> Known:
 
 
 class Figures:
-    """Windows over the readings of one engine, and the figures and findings made from them. ``raw`` is what the main
-    voice's device gave lately."""
+    """Windows over the readings of one engine, and the figures and findings made from them. ``rows`` hold what the
+    inputs' devices gave lately."""
 
-    def __init__(self, raw: SoundKeeper) -> None:
-        self._raw = raw
+    def __init__(self, rows: RowKeeper) -> None:
+        self._rows = rows
         self.gain_check = GainCheck()
         self.computer = Computer()
         self.measured_delay_ms: dict[FeedName, float | None] | None = None
@@ -114,8 +116,10 @@ class Figures:
         self.levels: Levels | None = None
         self._likeness = Likeness()
         self._alike: tuple[Alike, ...] = ()
-        self._raw_from = -1
-        self._health: MicrophoneHealth | None = None
+        self._fresh_from = 0
+        """What came earlier says nothing of the microphones as they are."""
+
+        self._health: dict[str, MicrophoneHealth] = {}
         self._levels_at = 0.0
         self.every_s = LEVELS_EVERY_S
         self._busy = (0.0, 0.0)
@@ -138,8 +142,8 @@ class Figures:
 
     def _forget_sound(self) -> None:
         self._likeness.forget()
-        self._raw_from = self._raw.end
-        self._alike, self._health = (), None
+        self._fresh_from = self._rows.end
+        self._alike, self._health = (), {}
         self._serial += 1
 
     def notice_fault(self) -> None:
@@ -183,8 +187,7 @@ class Figures:
         """One round of the slow measurements, in a thread of their own."""
         known = self.known(rig)
         kept, serial = self._likeness.snapshot(), self._serial
-        longest = min(round(WINDOW_S * SAMPLE_RATE_HZ), max(0, self._raw.end - self._raw_from))
-        raw = self._raw.newest(longest)
+        voices = {one.id: self._lately(one.id, rig) for one in rig.inputs if one.role == "voice"}
         names = [one.id for one in rig.inputs]
         pairs = [(a, b) for i, a in enumerate(names) for b in names[i + 1 :]]
         if rig.feeds.you.output == "loudspeakers":
@@ -201,13 +204,25 @@ class Figures:
         station = {sound: name for name, sound in compared_sounds(rig).items()}
         signals = {station[sound]: one for sound, one in kept.items() if sound in station}
 
-        def work() -> tuple[tuple[Alike, ...], MicrophoneHealth | None]:
-            health = inspect_microphone(raw) if len(raw) >= LEAST_S * SAMPLE_RATE_HZ else None
+        def work() -> tuple[tuple[Alike, ...], dict[str, MicrophoneHealth]]:
+            health = {
+                name: inspect_microphone(sound)
+                for name, sound in voices.items()
+                if len(sound) >= LEAST_S * SAMPLE_RATE_HZ
+            }
             return tuple(find_alike(signals, pairs)), health
 
         alike, health = await asyncio.to_thread(work)
         if serial == self._serial:
             self._alike, self._health = alike, health
+
+    def _lately(self, input_id: str, rig: Rig) -> Block:
+        """What an input's device gave in the last seconds, shape (frames, 2)."""
+        kept = self._rows.of_input(input_id, rig)
+        if kept is None:
+            return np.zeros((0, 2), np.float32)
+        longest = min(round(WINDOW_S * SAMPLE_RATE_HZ), max(0, kept.end - self._fresh_from))
+        return kept.newest(longest)
 
     def _recent_dropouts(self, name: str, count: int, now: float) -> int:
         """How often a device dropped out in the last minute."""

@@ -276,7 +276,7 @@ class Watching:
         found: dict[str, float] = {}
         for one in findings:
             since_s = self._slow.since_s.get(one.key)
-            if since_s is None and one.code == "flat_tops":
+            if since_s is None and one.key == f"flat_tops:{self._rig.chained}":
                 since_s = self._maker.flat_since_s(-one.badness)
             elif since_s is None and one.code == "rate_untrue":
                 since_s, _ = self._dropping.get(one.key.partition(":")[2], (None, 0.0))

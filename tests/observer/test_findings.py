@@ -117,6 +117,9 @@ LAPTOP = {
     "inputs.voice_1.channels": "left",
     "inputs.voice_1.sends.viewers.is_heard": True,
 }
+GUEST = {**LAPTOP, "inputs.voice.device": "computer"}
+"""Another voice at a microphone of its own."""
+
 COMPUTER = {"inputs.voice_1.device": "computer", "inputs.voice_1.sends.viewers.is_heard": True}
 
 
@@ -186,19 +189,21 @@ def test_a_loop_through_loudspeakers_is_measured_really_howls_and_is_cured() -> 
         ("constant_offset", (("attic", "dc", -30.0),), {}, "offset"),
         ("hum", (("attic", "hum", 60.0),), {}, "60 Hz"),
         ("hum", (("attic", "hum", 50.0),), {}, "50 Hz"),
+        ("hum", (("laptop", "hum", 60.0),), GUEST, "Voice 2: hum at 60 Hz"),
+        ("flat_tops", (("laptop", "clip", -30.0),), GUEST, "Voice 2: the voice is clipped"),
     ],
 )
 def test_what_is_wrong_with_the_microphone(
     code: str, faults: tuple[Any, ...], changes: dict[str, Any], words: str
 ) -> None:
-    evening = Evening(rig_with(), faults)
+    evening = Evening(with_input(Rig(), "voice"), faults)
     evening.set(changes) if changes else None
     finding = evening.pass_by(8.5)[code]
     assert words in finding.title
     if finding.mend:
         evening.mend(finding)
     else:
-        evening.loop.rack.fault("attic", "heal", None)
+        evening.loop.rack.fault(faults[0][0], "heal", None)
         evening.desk.figures.notice_fault()
     assert code not in evening.pass_by(8.5)
 

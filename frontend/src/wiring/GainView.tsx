@@ -1,6 +1,9 @@
 import { useCallback } from "react";
+import type { Finding } from "../api/client";
+import { mainVoice } from "../live/chains";
 import { ask, mendBy } from "../live/link";
 import { MINUTE, readings, useLevels } from "../live/readings";
+import { useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { Panel } from "../ui/Panel";
 import { Progress } from "../ui/Progress";
@@ -169,7 +172,14 @@ const MICROPHONE_CODES = new Set([
 
 function MicrophoneFindings() {
   const findings = useLevels((levels) => levels?.findings) ?? [];
-  return <FindingCards findings={findings.filter(({ code }) => MICROPHONE_CODES.has(code))} />;
+  const voice = useLive(({ state }) => state && mainVoice(state.rig));
+  const isOfMain = ({ code, key }: Finding) =>
+    key === code || [voice?.id, voice?.device].includes(key.slice(code.length + 1));
+  return (
+    <FindingCards
+      findings={findings.filter((one) => MICROPHONE_CODES.has(one.code) && isOfMain(one))}
+    />
+  );
 }
 
 function Minute() {

@@ -54,6 +54,16 @@ class RowKeeper:
             self._sounds[name] = SoundKeeper(_seconds_of(name))
         self._sounds[name].push(frame, samples)
 
+    @property
+    def end(self) -> int:
+        """The number of the frame behind the newest one."""
+        return max(one.end for one in self._sounds.values())
+
+    def of_input(self, input_id: str, rig: Rig) -> SoundKeeper | None:
+        """What an input's device gave, both its channels of the main voice's and as it was picked of others'; None while
+        nothing came."""
+        return self.raw if input_id == rig.chained else self._sounds.get(came(input_id))
+
     def push_activity(self, first_hop: int, activity: NDArray[np.int8]) -> None:
         """Speech activity of the hops from ``first_hop`` on; what is missing counts as neither speech nor pause."""
         missing = first_hop - self._next_hop
@@ -102,10 +112,9 @@ class RowKeeper:
         """The newest seconds of every input as it came, together: both channels of the voice's device, the others
         as picked; by the input's id. None while there are none. Nothing from before a gap: played as the microphone,
         its silence would pass for the room."""
-        names = {one.id: RAW if one.id == rig.chained else came(one.id) for one in rig.inputs}
-        if not names or any(name not in self._sounds for name in names.values()):
+        kept = {one.id: keeper for one in rig.inputs if (keeper := self.of_input(one.id, rig))}
+        if not kept or len(kept) < len(rig.inputs):
             return None
-        kept = {one: self._sounds[name] for one, name in names.items()}
         end = min(one.end for one in kept.values())
         start = max(
             max(one.whole_from for one in kept.values()), end - round(seconds * SAMPLE_RATE_HZ)

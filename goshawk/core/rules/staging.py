@@ -12,6 +12,7 @@ from goshawk.core.device_info import Known, info_of
 from goshawk.core.dsp.equaliser import BOLD_BOOST_DB
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.rig import Rig, knob
+from goshawk.core.routing import InputSettings
 from goshawk.core.rules.finding import Finding, Mend, minus
 from goshawk.units import CLIPPED_DBFS
 
@@ -48,22 +49,21 @@ def _finding(
     return Finding(code=code, key=code, title=title, text=text, badness=badness, mend=mend)
 
 
-def microphone_findings(levels: StationLevels, rig: Rig, known: Known) -> Iterable[Finding]:
+def microphone_clips(
+    highest_dbfs: float, voice: InputSettings | None, rig: Rig, known: Known
+) -> Finding:
     """Clipping at the converter, which no later stage can mend. Some devices' preamps can be
     turned from here; else the sentence is for the hand."""
-    highest = levels.highest_peak_dbfs
-    if highest is None or highest < CLIPPED_DBFS:
-        return
     mend = None
-    preamp_path = info_of(known, rig.voice.device).preamp_path if rig.voice else ""
+    preamp_path = info_of(known, voice.device).preamp_path if voice else ""
     if preamp_path:
         lower = max(0.0, knob(rig, preamp_path) - PREAMP_STEP_DB)
         mend = Mend(label=f"Preamp at {lower:.0f} dB", changes={preamp_path: lower})
-    yield _finding(
+    return _finding(
         "microphone_clips",
         "The microphone clips",
         f"It reached full scale. Turn its preamp down by {PREAMP_STEP_DB:.0f} dB.",
-        highest,
+        highest_dbfs,
         mend,
     )
 
@@ -214,8 +214,11 @@ def eq_findings(slot: Slot, path: str) -> Iterable[Finding]:
 
 def staging_findings(stations: dict[str, StationLevels], rig: Rig, known: Known) -> list[Finding]:
     """All findings of the voice's way, from the microphone on."""
-    found = [*microphone_findings(stations["microphone"], rig, known), *order_findings(rig.chain)]
+    found = [*order_findings(rig.chain)]
     before = "microphone"
+    highest = stations[before].highest_peak_dbfs
+    if highest is not None and highest >= CLIPPED_DBFS:
+        found.insert(0, microphone_clips(highest, rig.voice, rig, known))
     for slot in rig.chain:
         if slot.id not in stations:
             continue

@@ -5,6 +5,8 @@ from dataclasses import replace
 import pytest
 
 from goshawk.core.rig import Rig, changed
+from goshawk.core.rig_changes import with_input
+from goshawk.core.rules.finding import Finding
 from goshawk.core.rules.health.episodes import MOST_EVENTS, Episodes
 from goshawk.core.rules.health.event import Event
 from goshawk.core.rules.health.moment import DeviceMoment, Moment, Slow
@@ -133,3 +135,14 @@ def test_the_slow_ones_and_a_limit_of_events() -> None:
     full.episodes = Episodes(number=MOST_EVENTS)
     full.pass_by(5.0, replace(FINE, devices=LOST))
     assert not full.events
+
+
+def test_a_guests_microphone_that_clips_is_told_beside_ones_own() -> None:
+    own = Finding(code="microphone_clips", key="microphone_clips", title="", text="Turn it down.")
+    guests = own.model_copy(update={"key": "microphone_clips:voice_1", "title": "Guest clips"})
+    rig = with_input(Rig(), "voice")
+    for dbfs, subjects in ((-30.0, {"voice_1"}), (0.0, {"voice", "voice_1"})):
+        evening = Evening(rig)
+        evening.pass_by(5.0, replace(FINE, microphone_dbfs=dbfs, slow=Slow(findings=(own, guests))))
+        assert {one.subject for one in evening.events.values()} == subjects
+        assert {one.rule for one in evening.events.values()} == {"clips"}

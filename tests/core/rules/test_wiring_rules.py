@@ -28,7 +28,7 @@ def found(rig: Rig, **given: Any) -> dict[str, Finding]:
         rig=rig,
         devices=given.pop("devices", STATUSES),
         known=DEVICES,
-        health=given.pop("health", HEALTHY),
+        health=given.pop("health", {"voice": HEALTHY}),
         delays_ms=given.pop("delays_ms", {"viewers": 20.0}),
         **given,
     )
@@ -209,11 +209,34 @@ def test_only_the_sides_that_are_used_are_judged(
     channels: str, health: MicrophoneHealth, codes: list[str]
 ) -> None:
     rig = rig_with(inputs__voice__channels=channels)
-    said = found(rig, health=health)
+    said = found(rig, health={"voice": health})
     assert [finding.code for finding in said.values()] == codes
     for finding in said.values():
         if finding.mend:
-            assert found(mended(rig, finding), health=health) == {}
+            assert found(mended(rig, finding), health={"voice": health}) == {}
+
+
+def test_every_voices_microphone_is_judged_and_who_it_is_is_said() -> None:
+    guest = with_input(Rig(), "voice")
+    rig = changed_together(guest, {"inputs.voice_1.device": "laptop"})
+    ill = healthy_but(
+        peaks_dbfs=(0.0, 0.0),
+        correlation=1.0,
+        hums=(Hum(50, -40.0), None),
+        offsets_dbfs=(-30.0, -90.0),
+    )
+    said = found(rig, health={"voice": HEALTHY, "voice_1": ill, "game": ill})
+    assert {finding.key: finding.title for finding in said.values()} == {
+        "microphone_clips:voice_1": "Voice 2: the microphone clips",
+        "constant_offset:voice_1": "Voice 2: a constant offset costs headroom",
+        "hum:voice_1": "Voice 2: hum at 50 Hz",
+    }
+    clips = said["microphone_clips:voice_1"]
+    assert clips.mend is None, "the laptop's preamp cannot be turned from here"
+    attic = changed_together(rig, {"inputs.voice_1.device": "attic"})
+    clips = found(attic, health={"voice_1": ill})["microphone_clips:voice_1"]
+    assert clips.mend is not None
+    assert list(clips.mend.changes) == ["devices.attic.preamp_gain_db"]
 
 
 @pytest.mark.parametrize(

@@ -133,6 +133,7 @@ def voice_missing(moment: Moment, rig: Rig) -> Iterable[Trouble]:
 
 def clips(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     """Full scale at the converter, which nothing behind it mends."""
+    others = {one.id for one in rig.inputs} - {rig.chained}
     if moment.microphone_dbfs >= CLIPPED_DBFS:
         found = next((f for f in moment.slow.findings if f.code == "microphone_clips"), None)
         yield Trouble(
@@ -146,6 +147,9 @@ def clips(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     else:
         # An analogue stage before the converter, which clips below full scale: known every few seconds.
         yield from _by_codes(moment, ("flat_tops",))
+    for trouble in _by_codes(moment, ("microphone_clips",)):
+        if trouble.subject in others:
+            yield trouble
 
 
 def ceiling(moment: Moment, rig: Rig) -> Iterable[Trouble]:

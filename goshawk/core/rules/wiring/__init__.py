@@ -9,7 +9,7 @@ from goshawk.core.rules.wiring.devices import devices
 from goshawk.core.rules.wiring.echoes import call_hears_itself, loops, returning_voice, twice
 from goshawk.core.rules.wiring.lips import lips
 from goshawk.core.rules.wiring.listeners import ceilings, private_inputs, silent_listeners
-from goshawk.core.rules.wiring.microphone import microphone
+from goshawk.core.rules.wiring.microphone import microphones
 from goshawk.core.rules.wiring.outputs import outputs
 from goshawk.core.rules.wiring.wired import Wired
 
@@ -25,7 +25,7 @@ def wiring_findings(wired: Wired) -> list[Finding]:
         *loops(wired),
         *twice(wired),
         *returning_voice(wired),
-        *microphone(wired),
+        *microphones(wired),
         *devices(wired),
         *outputs(wired),
         *ceilings(wired),

@@ -1,9 +1,11 @@
-"""What is wrong with the voice's own signal."""
+"""What is wrong with the voices' own signals."""
 
 from collections.abc import Iterator
 
-from goshawk.core.measure.microphone import OPPOSITE
+from goshawk.core.measure.microphone import OPPOSITE, MicrophoneHealth
+from goshawk.core.routing import InputSettings
 from goshawk.core.rules.finding import Finding, Mend, minus
+from goshawk.core.rules.staging import microphone_clips
 from goshawk.core.rules.wiring.echoes import _sides
 from goshawk.core.rules.wiring.wired import Wired
 from goshawk.units import CLIPPED_DBFS
@@ -19,11 +21,32 @@ HUM_DBFS = -60.0
 _SIDES = ("left", "right")
 
 
-def microphone(wired: Wired) -> Iterator[Finding]:
-    """What is wrong with the voice's own signal."""
-    one, health = wired.rig.voice, wired.health
-    if one is None or health is None:
-        return
+def microphones(wired: Wired) -> Iterator[Finding]:
+    """What is wrong with the voices' own signals; titles about others than the main voice begin with their names."""
+    rig = wired.rig
+    for one in rig.inputs:
+        health = wired.health.get(one.id)
+        if health is None or one.role != "voice":
+            continue
+        if one.id == rig.chained:
+            yield from _of_voice(wired, one, health)
+            continue
+        for found in (*_clips(wired, one, health), *_of_voice(wired, one, health)):
+            title = f"{one.name}: {found.title[0].lower()}{found.title[1:]}"
+            yield found.model_copy(update={"title": title})
+
+
+def _clips(wired: Wired, one: InputSettings, health: MicrophoneHealth) -> Iterator[Finding]:
+    """The main voice's converter is looked at with every figure (see ``staging``), the others' with their health."""
+    highest = max(health.peaks_dbfs)
+    if highest >= CLIPPED_DBFS:
+        found = microphone_clips(highest, one, wired.rig, wired.known)
+        yield found.model_copy(
+            update={"key": f"{found.code}:{one.id}", "marks": [f"inputs.{one.id}.device"]}
+        )
+
+
+def _of_voice(wired: Wired, one: InputSettings, health: MicrophoneHealth) -> Iterator[Finding]:
     taken = sorted(_sides(one))
     dead = health.dead_side
     is_stereo_device = wired.devices.get(one.device, {}).get("channels", 2) == 2

@@ -23,7 +23,8 @@ class Wired:
     known: Known
     delays_ms: dict[FeedName, float] = field(default_factory=dict)
     alike: tuple[Alike, ...] = ()
-    health: MicrophoneHealth | None = None
+    health: dict[str, MicrophoneHealth] = field(default_factory=dict)
+    """Of the voices' devices, by the input's id."""
     stations: dict[str, StationLevels] = field(default_factory=dict)
     bad_samples: dict[str, int] = field(default_factory=dict)
     outputs: dict[str, dict[str, Any]] = field(default_factory=dict)
