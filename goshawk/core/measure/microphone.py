@@ -104,11 +104,12 @@ def inspect_microphone(sound: Block) -> MicrophoneHealth:
     )
 
 
-def _runs(is_flat: NDArray[np.bool_]) -> int:
-    """How often at least FLAT_RUN in a row are true."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], is_flat.astype(np.int8), [0]])))
-    lengths = edges[1::2] - edges[::2]
-    return int((lengths >= FLAT_RUN).sum())
+def _runs_over(x: Floats, level: float) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Where runs of samples at a level and above begin, and where they have ended."""
+    over = np.flatnonzero(x >= level)
+    is_first = np.diff(over, prepend=-2) > 1
+    is_last = np.diff(over, append=len(x) + 1) > 1
+    return over[is_first], over[is_last] + 1
 
 
 def _flat_top_dbfs(x: Floats) -> float | None:
@@ -117,7 +118,8 @@ def _flat_top_dbfs(x: Floats) -> float | None:
         peak = float(half.max())
         if linear_to_db(peak) <= FLAT_LEAST_DBFS:
             continue
-        if _runs(half >= FLAT_SHARE * peak) >= FLAT_RUNS:
+        starts, ends = _runs_over(half, FLAT_SHARE * peak)
+        if (ends - starts >= FLAT_RUN).sum() >= FLAT_RUNS:
             return linear_to_db(peak)
         plateau = _plateau(half, peak)
         if plateau is not None:
@@ -129,9 +131,8 @@ def _plateau(half: Floats, peak: float) -> float | None:
     """The level of flat tops that carry noise of what follows the clipping, as an amplifier's do: while they stay near
     the peak their middle is no higher than their sides, where a wave's is by almost half of the way."""
     low = PLATEAU_SHARE * peak
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], (half >= low).astype(np.int8), [0]])))
     flat, arched = [], 0
-    for start, end in zip(edges[::2], edges[1::2], strict=True):
+    for start, end in zip(*_runs_over(half, low), strict=True):
         if end - start < PLATEAU_RUN:
             continue
         third = (end - start) // 3
