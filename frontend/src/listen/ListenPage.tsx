@@ -11,6 +11,10 @@ const RETRY_MS = 1000;
 const REFUSED = 1008;
 const LEVEL_EVERY_MS = 100;
 const FALLS_DB = 2;
+
+/** A player that may begin takes a moment to; only one that has not begun by then waits for a press. */
+const ASKS_AFTER_MS = 700;
+
 const SILENT_DB = -120;
 
 type Standing = { kind: "waiting" | "playing" | "lost" } | { kind: "refused"; text: string };
@@ -28,7 +32,8 @@ export function ListenPage({ wanted }: { wanted: Wanted | null }) {
 
 function Playing({ wanted }: { wanted: Wanted }) {
   const [standing, setStanding] = useState<Standing>({ kind: "waiting" });
-  const [isBlocked, setBlocked] = useState(false);
+  /** Not known at first. */
+  const [isBlocked, setBlocked] = useState<boolean>();
   const [dbfs, setDbfs] = useState(SILENT_DB);
   const context = useRef<AudioContext | null>(null);
 
@@ -38,6 +43,13 @@ function Playing({ wanted }: { wanted: Wanted }) {
     let peak = 0;
     let isOver = false;
     let again = 0;
+    let asking = 0;
+
+    function look(made: AudioContext) {
+      window.clearTimeout(asking);
+      if (made.state === "running") setBlocked(false);
+      else asking = window.setTimeout(() => setBlocked(true), ASKS_AFTER_MS);
+    }
 
     function open() {
       const query = new URLSearchParams({ what: wanted.what, token: wanted.token });
@@ -67,8 +79,10 @@ function Playing({ wanted }: { wanted: Wanted }) {
       context.current = made;
       player = makePlayer(made, () => undefined);
       player.connect(made.destination);
-      setBlocked(made.state !== "running");
-      made.onstatechange = () => setBlocked(made.state !== "running");
+      made.onstatechange = () => {
+        if (!isOver) look(made);
+      };
+      look(made);
       void made.resume();
       open();
     });
@@ -80,6 +94,7 @@ function Playing({ wanted }: { wanted: Wanted }) {
     return () => {
       isOver = true;
       window.clearTimeout(again);
+      window.clearTimeout(asking);
       window.clearInterval(measure);
       socket?.close();
       void context.current?.close();
@@ -105,11 +120,11 @@ function Playing({ wanted }: { wanted: Wanted }) {
   );
 }
 
-function words(standing: Standing, isBlocked: boolean): string {
+function words(standing: Standing, isBlocked?: boolean): string {
   if (standing.kind === "refused") return `▲ ${standing.text}`;
   if (isBlocked) return "This browser plays sound after a press.";
   if (standing.kind === "lost") return "▲ Goshawk does not answer. It plays again when it does.";
-  return standing.kind === "playing" ? "playing" : "waiting for sound …";
+  return standing.kind === "playing" && isBlocked === false ? "playing" : "waiting for sound …";
 }
 
 function Frame({ children }: { children: React.ReactNode }) {
