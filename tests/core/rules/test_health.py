@@ -139,10 +139,12 @@ def test_the_slow_ones_and_a_limit_of_events() -> None:
 
 def test_a_guests_microphone_that_clips_is_told_beside_ones_own() -> None:
     own = Finding(code="microphone_clips", key="microphone_clips", title="", text="Turn it down.")
-    guests = own.model_copy(update={"key": "microphone_clips:voice_1", "title": "Guest clips"})
+    guests = own.model_copy(update={"key": "microphone_clips:voice_1", "text": "Turn hers down."})
     rig = with_input(Rig(), "voice")
     for dbfs, subjects in ((-30.0, {"voice_1"}), (0.0, {"voice", "voice_1"})):
         evening = Evening(rig)
-        evening.pass_by(5.0, replace(FINE, microphone_dbfs=dbfs, slow=Slow(findings=(own, guests))))
+        evening.pass_by(5.0, replace(FINE, microphone_dbfs=dbfs, slow=Slow(findings=(guests, own))))
         assert {one.subject for one in evening.events.values()} == subjects
+        own_help = [one.help for one in evening.events.values() if one.subject == "voice"]
+        assert own_help in ([], ["Turn it down."])
         assert {one.rule for one in evening.events.values()} == {"clips"}

@@ -135,7 +135,7 @@ def clips(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     """Full scale at the converter, which nothing behind it mends."""
     others = {one.id for one in rig.inputs} - {rig.chained}
     if moment.microphone_dbfs >= CLIPPED_DBFS:
-        found = next((f for f in moment.slow.findings if f.code == "microphone_clips"), None)
+        found = next((f for f in moment.slow.findings if f.key == "microphone_clips"), None)
         yield Trouble(
             rig.chained,
             "The microphone clips",
