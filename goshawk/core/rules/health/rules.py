@@ -133,8 +133,8 @@ def voice_missing(moment: Moment, rig: Rig) -> Iterable[Trouble]:
 
 def clips(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     """Full scale at the converter, which nothing behind it mends."""
-    others = {one.id for one in rig.inputs} - {rig.chained}
-    if moment.microphone_dbfs >= CLIPPED_DBFS:
+    is_full_scale = moment.microphone_dbfs >= CLIPPED_DBFS
+    if is_full_scale:
         found = next((f for f in moment.slow.findings if f.key == "microphone_clips"), None)
         yield Trouble(
             rig.chained,
@@ -144,11 +144,10 @@ def clips(moment: Moment, rig: Rig) -> Iterable[Trouble]:
             found.text if found else "Turn its preamp down by 6 dB.",
             found.mend if found else None,
         )
-    else:
-        # An analogue stage before the converter, which clips below full scale: known every few seconds.
-        yield from _by_codes(moment, ("flat_tops",))
-    for trouble in _by_codes(moment, ("microphone_clips",)):
-        if trouble.subject in others:
+    # What clips before its converter, below full scale, and others' microphones: known every few seconds.
+    told = {one.id for one in rig.inputs} - ({rig.chained} if is_full_scale else set())
+    for trouble in _by_codes(moment, ("flat_tops", "microphone_clips")):
+        if trouble.subject in told:
             yield trouble
 
 
