@@ -57,11 +57,6 @@ TICK_UNSEEN_S = 0.12
 """Without a page nothing has to be taken in at picture rate; the shared memory holds ten times as much."""
 
 BEFORE_EVERY_S = 0.7
-LATE_S = 0.3
-SELDOM_S = 2.0
-LATE_PER_TURN = 0.98
-"""A turn at the sound that came so late, with a second left until sound is lost, has figures made only so often for a while."""
-
 TAKEN_AT_ONCE = 16
 """One turn of the event loop takes so many readings at most."""
 
@@ -97,7 +92,6 @@ class Desk:
         self.heard_frame = 0
         self._figures_due = asyncio.Event()
         self._every_s = LEVELS_EVERY_S
-        self._late_s = 0.0
         self._spectra: dict[str, StageSpectra] = {}
         self.drift = Drift()
         self._replayed: tuple[Path | None, list[str]] = (None, [])
@@ -288,9 +282,7 @@ class Desk:
             tick_s = (
                 TICK_BEHIND_S if is_behind else min(2.0 * tick_s, self._seen(TICK_S, TICK_UNSEEN_S))
             )
-            due = time.monotonic() + tick_s
             await asyncio.sleep(tick_s)
-            self._late_s = max(time.monotonic() - due, LATE_PER_TURN * self._late_s)
 
     def _seen(self, often_s: float, seldom_s: float) -> float:
         """How often something is done: often while a page shows it."""
@@ -371,15 +363,11 @@ class Desk:
             began = time.monotonic()
             await self.figure_once()
             took_s = time.monotonic() - began
-            pause_s = self.pause_s(took_s)
             # What it comes to over the last few, so that one slow one is no news.
-            self._every_s += (took_s + pause_s - self._every_s) / 8.0
-            await asyncio.sleep(pause_s)
-
-    def pause_s(self, took_s: float) -> float:
-        """Until the next figures, after some that took so long: at most half of the time goes into them, however slow the
-        machine is, and much less where the sound had to wait for its turn."""
-        return SELDOM_S if self._late_s > LATE_S else max(took_s, LEVELS_EVERY_S - took_s)
+            every_s = max(LEVELS_EVERY_S, 2.0 * took_s)
+            self._every_s += (every_s - self._every_s) / 8.0
+            # At most half of the time goes into figures, however slow the machine is.
+            await asyncio.sleep(max(took_s, LEVELS_EVERY_S - took_s))
 
     async def figure_once(self) -> None:
         """Make the figures of what was heard last, and show them."""

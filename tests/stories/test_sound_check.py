@@ -143,6 +143,9 @@ def test_files_on_the_screen_and_on_the_command_line_give_one_preset(
     page.get_by_text("Accepted; undo takes it back").wait_for()
 
 
+TRIES = 3
+
+
 def test_with_a_browsers_microphone(
     page: Page, server: Server, files: dict[TakeKind, Path]
 ) -> None:
@@ -167,9 +170,14 @@ def test_with_a_browsers_microphone(
         speaker.get_by_role("button", name="Open this browser's microphone").click()
         speaker.get_by_role("button", name="Close the microphone").wait_for()
         speaker.keyboard.press("2")
-        speaker.get_by_role("button", name=f"Take: {NAMES[kind]}").click()
-        expect(speaker.get_by_label(f"Taking: {NAMES[kind]}")).to_be_visible()
         card = speaker.get_by_label(NAMES[kind], exact=True)
+        for _ in range(TRIES):
+            speaker.get_by_role("button", name=f"Take: {NAMES[kind]}").click()
+            expect(speaker.get_by_label(f"Taking: {NAMES[kind]}")).to_be_visible()
+            # A machine that stands still time and again is said to, and the take asked for again.
+            expect(card).to_contain_text(re.compile("dBFS|again and again"))
+            if "dBFS" in card.inner_text():
+                break
         expect(card).to_contain_text("dBFS")
         browser.close()
     page.goto(server.url)

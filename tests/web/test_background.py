@@ -15,8 +15,6 @@ from goshawk.core.measure.room import TAKE_S
 from goshawk.core.observed.balance_meter import BalanceMeter
 from goshawk.core.rig import Rig
 from goshawk.errors import BadInput, StoreUnusable
-from goshawk.observer.desk import SELDOM_S
-from goshawk.observer.figures import LEVELS_EVERY_S
 from goshawk.observer.sound_check import COUNT_IN_S
 from goshawk.observer.wishes import LoopLast, LoopNew, ReplayLast, StartTake
 from goshawk.page_messages.live import Levels
@@ -89,25 +87,6 @@ def test_figures_go_on_when_one_of_them_fails(
             desk.hear(0.3)
             await asyncio.sleep(0.2)
         await until(lambda: studio.levels is not None)
-        await studio.supervisor.close()
-
-    asyncio.run(story())
-
-
-def test_where_the_sound_waits_for_its_turn_figures_are_made_seldom_for_a_while(
-    studio: Studio,
-) -> None:
-    """On a processor that is short, figures once took what the sound needed, and takes and loops had holes."""
-
-    async def story() -> None:
-        desk = desk_of(studio)
-        assert desk.pause_s(0.02) == pytest.approx(LEVELS_EVERY_S - 0.02)
-        assert desk.pause_s(0.4) == 0.4
-        studio.supervisor.keep("taking in the sound", desk._listen)
-        await asyncio.sleep(0)
-        time.sleep(0.5)
-        await until(lambda: desk.pause_s(0.02) == SELDOM_S)
-        await until(lambda: desk.pause_s(0.02) < LEVELS_EVERY_S)
         await studio.supervisor.close()
 
     asyncio.run(story())
