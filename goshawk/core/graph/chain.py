@@ -23,7 +23,7 @@ from goshawk.core.dsp.suppressor import Suppressor
 from goshawk.core.dsp.three_band import ThreeBand
 from goshawk.core.dsp.trim import Trim
 from goshawk.core.stage import CLEAN, Block, Floats, Stage
-from goshawk.core.steps import Integers, PackedBlock, Program, Step, run_all
+from goshawk.core.steps import Integers, PackedBlock, Program, Step
 from goshawk.units import ms_to_frames
 
 STAGES: dict[str, Callable[..., Stage[Any]]] = {
@@ -122,10 +122,6 @@ class StagePlace:
     def watch(self, is_watched: bool) -> None:
         """Keep ``before`` and ``after`` from now on, or no more."""
         self._state[IS_WATCHED] = is_watched
-
-    def process(self, block: Block) -> None:
-        """One block by itself, as ``steps`` do it."""
-        run_all(self.steps, block)
 
 
 def warm_up_stages() -> None:

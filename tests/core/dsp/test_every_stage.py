@@ -13,6 +13,7 @@ from goshawk.core.dsp.equaliser import BellBand, HighPassBand, LowShelfBand
 from goshawk.core.dsp.three_band import BandSettings
 from goshawk.core.graph.chain import STAGES, StagePlace
 from goshawk.core.settings import Settings
+from goshawk.core.steps import run_all
 from tests.conftest import RATE_HZ, peak_db, random_sound, run, tone
 
 BLOCK = 1024
@@ -46,7 +47,7 @@ def at_ends(model: type[Settings], *, is_high: bool) -> Settings:
 def through(place: StagePlace, sound: np.ndarray, block_frames: int) -> np.ndarray:
     out = sound.copy()
     for start in range(0, len(out), block_frames):
-        place.process(out[start : start + block_frames])
+        run_all(place.steps, out[start : start + block_frames])
     return out
 
 
@@ -58,7 +59,7 @@ def test_any_way_of_cutting_gives_the_same_samples(name: str, seed: int, cuts: l
     whole = through(place_of(name, 2), sound, BLOCK)
     place, cut, at = place_of(name, 2), sound.copy(), 0
     for frames in [*cuts, *[BLOCK] * 20]:
-        place.process(cut[at : at + frames])
+        run_all(place.steps, cut[at : at + frames])
         at += frames
     np.testing.assert_array_equal(whole, cut)
 
@@ -221,7 +222,7 @@ def test_a_jump_of_a_setting_makes_no_click(name: str, jump: dict[str, Any]) -> 
     for number, start in enumerate(range(0, len(out), 480)):
         if number == 100:
             place.apply(place.slot.model_copy(update={"settings": changed}))
-        place.process(out[start : start + 480])
+        run_all(place.steps, out[start : start + 480])
     around = out[int(0.85 * RATE_HZ) : int(1.5 * RATE_HZ), 0]
     assert energy_off_tone_db(around, 1000) < -60
 
@@ -233,6 +234,6 @@ def test_bypassing_makes_no_click_and_moves_nothing_in_time(name: str) -> None:
     for number, start in enumerate(range(0, len(out), 480)):
         if number in (100, 150):
             place.apply(place.slot.model_copy(update={"is_bypassed": number == 100}))
-        place.process(out[start : start + 480])
+        run_all(place.steps, out[start : start + 480])
     assert energy_off_tone_db(out[int(0.85 * RATE_HZ) :, 0], 1000) < -60
     assert peak_db(out[int(1.2 * RATE_HZ) : int(1.4 * RATE_HZ)]) == pytest.approx(-18, abs=0.01)
