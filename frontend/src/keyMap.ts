@@ -8,7 +8,7 @@ import { openGuide } from "./guideView";
 import { findStage, stagePath } from "./live/chains";
 import { levelsSentence } from "./live/levelsSentence";
 import { ask, setSetting } from "./live/link";
-import { isHeard, speakWhen } from "./live/outcome";
+import { speakWhen, speakWhenHeard } from "./live/outcome";
 import { readings } from "./live/readings";
 import { cough, toggleBreak, toggleMute } from "./live/silence";
 import { hearAs } from "./live/sound";
@@ -33,9 +33,9 @@ function toggleBypass() {
   const { slot } = found;
   if (!setSetting(`${stagePath(stageId)}.is_bypassed`, !slot.is_bypassed)) return;
   const now = () => findStage(useLive.getState().state?.rig, stageId)?.slot.is_bypassed;
-  speakWhen(
+  speakWhenHeard(
     `bypass of ${stageId}`,
-    () => isHeard() && now() === !slot.is_bypassed,
+    () => now() === !slot.is_bypassed,
     `${STAGE_LABELS[slot.stage]} ${slot.is_bypassed ? "back in" : "bypassed"}`,
   );
 }

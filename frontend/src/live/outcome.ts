@@ -16,12 +16,13 @@ export function isHeard(): boolean {
 
 const waiting = new Map<string, () => void>();
 
-/** A newer wish about the same calls the older one off: it would say what is not wanted any more. */
+/** A newer wish about the same calls the older one off: it would say what is not wanted any more. So does `isOver`. */
 export function speakWhen(
   about: string,
   isSo: () => boolean,
   sentence: string,
   patienceMs = PATIENCE_MS,
+  isOver = () => false,
 ) {
   waiting.get(about)?.();
   const callOff = () => {
@@ -30,6 +31,7 @@ export function speakWhen(
     waiting.delete(about);
   };
   const look = () => {
+    if (isOver()) return callOff();
     if (!isSo()) return;
     callOff();
     speak(sentence);
@@ -40,4 +42,15 @@ export function speakWhen(
     timer = setTimeout(callOff, LATE_MS);
   }, patienceMs);
   waiting.set(about, callOff);
+}
+
+/** The same of a setting: once the engine works by it. Undone before that, or changed back elsewhere, nothing is said of it. */
+export function speakWhenHeard(about: string, isSet: () => boolean, sentence: string) {
+  let wasSet = false;
+  const isTakenBack = () => {
+    const isNow = isSet();
+    wasSet ||= isNow;
+    return wasSet && !isNow;
+  };
+  speakWhen(about, () => isHeard() && isSet(), sentence, PATIENCE_MS, isTakenBack);
 }

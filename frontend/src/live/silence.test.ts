@@ -24,7 +24,22 @@ function heard(plan: number) {
   newest().say({ type: "levels", engine: { blocks: plan } });
 }
 
-const region = { setAttribute: () => undefined, className: "", textContent: "" };
+/** The page's region for what is spoken, and its lines. */
+type Line = { textContent: string; remove: () => void };
+let lines: Line[] = [];
+const element = () => {
+  const made = { textContent: "", className: "", setAttribute: () => undefined };
+  const remove = () => (lines = lines.filter((line) => line !== whole));
+  const whole = { ...made, remove, append: (line: Line) => lines.push(line) };
+  return whole;
+};
+
+/** What was spoken since it was asked last. */
+const said = () => {
+  const texts = lines.map((line) => line.textContent);
+  lines = [];
+  return texts;
+};
 
 async function load() {
   vi.resetModules();
@@ -41,8 +56,8 @@ beforeEach(() => {
   vi.useFakeTimers();
   holdTheSocket();
   answerWithTheSchema();
-  region.textContent = "";
-  vi.stubGlobal("document", { createElement: () => region, body: { append: () => undefined } });
+  lines = [];
+  vi.stubGlobal("document", { createElement: element, body: { append: () => undefined } });
 });
 afterEach(() => {
   vi.useRealTimers();
@@ -58,28 +73,26 @@ describe("ways to be silent", () => {
     ]);
     heard(3);
     state(4, rig({}, true));
-    expect(region.textContent).toBe("");
+    expect(said()).toEqual([]);
     heard(4);
-    expect(region.textContent).toBe("Your voice is muted for everyone");
-    region.textContent = "";
+    expect(said()).toEqual(["Your voice is muted for everyone"]);
     heard(5);
     vi.advanceTimersByTime(20_000);
-    expect(region.textContent).toBe("");
+    expect(said()).toEqual([]);
   });
   it("what the engine does not hear is said not to be so yet", async () => {
     const { toggleBreak } = await load();
     toggleBreak();
     state(4, rig({ is_on_break: true }));
     vi.advanceTimersByTime(2_900);
-    expect(region.textContent).toBe("");
+    expect(said()).toEqual([]);
     vi.advanceTimersByTime(200);
-    expect(region.textContent).toBe("Not yet: Break: viewers hear only the music");
+    expect(said()).toEqual(["Not yet: Break: viewers hear only the music"]);
     vi.advanceTimersByTime(20_000);
     heard(4);
-    expect(region.textContent).toBe("Break: viewers hear only the music");
-    region.textContent = "";
+    expect(said()).toEqual(["Break: viewers hear only the music"]);
     heard(5);
-    expect(region.textContent).toBe("");
+    expect(said()).toEqual([]);
   });
   it("what was called off by a newer wish is not said, nor what comes after a minute", async () => {
     const { toggleMute } = await load();
@@ -87,18 +100,42 @@ describe("ways to be silent", () => {
     state(4, rig({}, true));
     vi.advanceTimersByTime(3_100);
     toggleMute();
-    region.textContent = "";
+    expect(said()).toEqual(["Not yet: Your voice is muted for everyone"]);
     heard(4);
-    expect(region.textContent).toBe("");
+    expect(said()).toEqual([]);
     state(5, rig());
     heard(5);
-    expect(region.textContent).toBe("Your voice is back");
+    expect(said()).toEqual(["Your voice is back"]);
     toggleMute();
     state(6, rig({}, true));
+    vi.advanceTimersByTime(3_100);
+    expect(said()).toEqual(["Not yet: Your voice is muted for everyone"]);
     vi.advanceTimersByTime(70_000);
-    region.textContent = "";
     heard(6);
-    expect(region.textContent).toBe("");
+    expect(said()).toEqual([]);
+  });
+  it("what is undone before it is heard is not said, then or when it comes back for another reason", async () => {
+    const { toggleMute } = await load();
+    toggleMute();
+    state(4, rig({}, true));
+    state(5, rig());
+    vi.advanceTimersByTime(4_000);
+    state(6, rig({}, true));
+    heard(6);
+    expect(said()).toEqual([]);
+  });
+  it("two sentences at once both stay to be said, and go", async () => {
+    const { toggleMute, toggleBreak } = await load();
+    toggleMute();
+    toggleBreak();
+    state(4, rig({ is_on_break: true }, true));
+    heard(4);
+    expect(lines.map((line) => line.textContent)).toEqual([
+      "Your voice is muted for everyone",
+      "Break: viewers hear only the music",
+    ]);
+    vi.advanceTimersByTime(5_000);
+    expect(said()).toEqual([]);
   });
   it("nothing is said of what could not be asked, nor asked where there is no voice", async () => {
     const { toggleMute } = await load();
@@ -111,7 +148,7 @@ describe("ways to be silent", () => {
     const { useLive } = await import("./store");
     expect(useLive.getState().messages[0]?.text).toMatch(/^Not changed/);
     vi.advanceTimersByTime(20_000);
-    expect(region.textContent).toBe("");
+    expect(said()).toEqual([]);
   });
   it("a held key asks once, however often it repeats, and ends once", async () => {
     const { cough } = await load();

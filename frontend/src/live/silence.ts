@@ -2,7 +2,7 @@
 
 import { mainVoice } from "./chains";
 import { ask, setSetting } from "./link";
-import { isHeard, speakWhen } from "./outcome";
+import { speakWhenHeard } from "./outcome";
 import { useLive } from "./store";
 
 const rigNow = () => useLive.getState().state?.rig;
@@ -15,9 +15,9 @@ const voiceNow = () => {
 export function toggleMute() {
   const voice = voiceNow();
   if (!voice || !setSetting(`inputs.${voice.id}.is_muted`, !voice.is_muted)) return;
-  speakWhen(
+  speakWhenHeard(
     "mute",
-    () => isHeard() && voiceNow()?.is_muted === !voice.is_muted,
+    () => voiceNow()?.is_muted === !voice.is_muted,
     voice.is_muted ? "Your voice is back" : "Your voice is muted for everyone",
   );
 }
@@ -25,9 +25,9 @@ export function toggleMute() {
 export function toggleBreak() {
   const rig = rigNow();
   if (!rig || !setSetting("is_on_break", !rig.is_on_break)) return;
-  speakWhen(
+  speakWhenHeard(
     "break",
-    () => isHeard() && rigNow()?.is_on_break === !rig.is_on_break,
+    () => rigNow()?.is_on_break === !rig.is_on_break,
     rig.is_on_break ? "The break is over" : "Break: viewers hear only the music",
   );
 }
