@@ -5,9 +5,9 @@ import subprocess
 import sys
 import tempfile
 import time
+from importlib.metadata import version
 from pathlib import Path
 
-import numba
 import platformdirs
 import typer
 
@@ -27,7 +27,7 @@ def _marker() -> Path:
 
 def _which() -> str:
     """For what kernels were compiled: another Goshawk, Python or compiler needs others."""
-    return "\n".join((goshawk.__version__, sys.version, numba.__version__))
+    return "\n".join((goshawk.__version__, sys.version, version("numba")))
 
 
 def are_compiled() -> bool:

@@ -13,20 +13,22 @@ if goshawk.runs_kernels:
     from numba import njit, types
     from numba.extending import intrinsic
 
-    def _load_transforms() -> None:
-        """NumPy's Fourier transforms for kernels (``rocket_fft``, which numba loads by itself, but later). SciPy's, of which no
-        kernel makes use, are hidden from it: they would take half a second of each start."""
-        name = "scipy.fft"
-        is_hidden = name not in sys.modules
-        if is_hidden:
+    def _load_the_rest() -> None:
+        """What numba loads by itself, but later: NumPy's Fourier transforms for kernels (``rocket_fft``), and its own arithmetic of
+        arrays. Both look for SciPy, of which no kernel makes use: it is hidden from them, and would take more than a third of a second of
+        each start."""
+        unused = ("scipy.fft", "scipy.linalg.cython_blas")
+        hidden = [name for name in unused if name not in sys.modules]
+        for name in hidden:
             sys.modules[name] = None  # type: ignore[assignment]
         try:
+            import numba.np.arraymath  # noqa: F401
             import rocket_fft  # noqa: F401
         finally:
-            if is_hidden:
+            for name in hidden:
                 del sys.modules[name]
 
-    _load_transforms()
+    _load_the_rest()
 
     kernel = njit(cache=True, nogil=True, error_model="numpy")
     """Compiles a kernel. Division by zero gives infinity as in NumPy, which saves a test per division. Fast-math
