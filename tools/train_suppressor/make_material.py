@@ -62,18 +62,18 @@ COLUMNS = FEATURES + 3 * BANDS + 1
 SPOKEN_DB = -45.0
 """Somebody speaks where the speech is no further than this under its loudest."""
 
-_BELOW, _SHARE = corners_of_bins(WINDOW_FRAMES)
-_SIZES = band_sizes(_BELOW, _SHARE)
+_STARTS, _SHARE = corners_of_bins(WINDOW_FRAMES)
+_SIZES = band_sizes(_STARTS, _SHARE)
 
 
 @kernel
-def look(noisy, speech, window, bins, minima, numbers, below, share, sizes, out):  # type: ignore[no-untyped-def]
+def look(noisy, speech, window, bins, minima, numbers, starts, share, sizes, out):  # type: ignore[no-untyped-def]
     """The suppressor's way through a clip; see ``_hop`` in core/dsp/suppressor.py. Every second hop is put down."""
     longest, is_learned, least_gain, emphasis, full, least_power, offset = numbers
     frames = window.shape[0]
     power, part, levels = (
-        np.zeros(below.shape[0]),
-        np.zeros(below.shape[0]),
+        np.zeros(share.shape[0]),
+        np.zeros(share.shape[0]),
         np.zeros(sizes.shape[0]),
     )
     past, scratch = np.full((PAST_HOPS, sizes.shape[0]), -120.0), np.zeros((2, sizes.shape[0]))
@@ -94,9 +94,8 @@ def look(noisy, speech, window, bins, minima, numbers, below, share, sizes, out)
             bins[NOISE],
             bins[GAIN],
             heard,
-            0,
             full,
-            below,
+            starts,
             share,
             sizes,
             past,
@@ -111,16 +110,16 @@ def look(noisy, speech, window, bins, minima, numbers, below, share, sizes, out)
         for k in range(power.shape[0]):
             power[k] = own[k].real ** 2 + own[k].imag ** 2
             part[k] = power[k] * bins[GAIN, k] ** 2
-        in_bands(power, below, share, sizes, levels)
+        in_bands(power, starts, share, sizes, levels)
         for b in range(BANDS):
             row[FEATURES + b] = 0.1 * power_db(levels[b] / full + 1e-14)
-        in_bands(part, below, share, sizes, levels)
+        in_bands(part, starts, share, sizes, levels)
         for b in range(BANDS):
             row[FEATURES + BANDS + b] = 0.1 * power_db(levels[b] / full + 1e-14)
         for k in range(power.shape[0]):
             left = spectrum[k] - own[k]
             part[k] = (left.real**2 + left.imag**2) * bins[GAIN, k] ** 2
-        in_bands(part, below, share, sizes, levels)
+        in_bands(part, starts, share, sizes, levels)
         for b in range(BANDS):
             row[FEATURES + 2 * BANDS + b] = 0.1 * power_db(levels[b] / full + 1e-14)
 
@@ -231,7 +230,7 @@ def looked_at(noisy: Mono, speech: Mono, bed: Mono, chance: Generator) -> np.nda
         bins,
         minima,
         numbers,
-        _BELOW,
+        _STARTS,
         _SHARE,
         _SIZES,
         out,

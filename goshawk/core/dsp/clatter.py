@@ -114,17 +114,26 @@ def _judge(power: Floats, gains: Floats, state: Floats, least_gain: float) -> No
 
 
 @kernel
-def _filter(x: Floats, out: Floats, frames: int, k: Floats, z: Floats) -> None:
-    """One high-pass over a line of samples."""
-    b0, b1, b2, a1, a2 = k[0], k[1], k[2], k[3], k[4]
-    z0, z1 = z[0], z[1]
+def _filter(lines: Floats, frames: int, k: Floats, z: Floats) -> None:
+    """The high-passes over the first of the lines, each into one of the others: side by side, since each waits for itself."""
+    sound = lines[0]
     for n in range(frames):
-        y = b0 * x[n] + z0
-        z0 = b1 * x[n] - a1 * y + z1
-        z1 = b2 * x[n] - a2 * y
-        out[n] = y
-    z[0] = z0 if abs(z0) > TINY else 0.0
-    z[1] = z1 if abs(z1) > TINY else 0.0
+        for b in range(k.shape[0]):
+            y = k[b, 0] * sound[n] + z[b, 0]
+            z[b, 0] = k[b, 1] * sound[n] - k[b, 3] * y + z[b, 1]
+            z[b, 1] = k[b, 2] * sound[n] - k[b, 4] * y
+            lines[b + 1, n] = y
+    for b in range(k.shape[0]):
+        for i in range(2):
+            z[b, i] = z[b, i] if abs(z[b, i]) > TINY else 0.0
+
+
+@kernel
+def _split(lines: Floats, frames: int) -> None:
+    """From what is above each edge to what lies between two, in place."""
+    for b in range(lines.shape[0] - 1):
+        for n in range(frames):
+            lines[b, n] -= lines[b + 1, n]
 
 
 @kernel
@@ -149,8 +158,8 @@ def _listen(
         for c in range(channels):
             mono += float(block[n, c])
         lines[0, n] = mono / channels
-    for b in range(1, bands):
-        _filter(lines[0], lines[b], frames, k[b - 1], z[b - 1])
+    _filter(lines, frames, k, z)
+    _split(lines, frames)
     start = 0
     while start < frames:
         tick = int(state[TICK])
@@ -162,11 +171,12 @@ def _listen(
             own = gains[b, leaving % _KEPT]
             first = min(own, gains[b, (leaving - 1) % _KEPT])
             last = min(own, gains[b, (leaving + 1) % _KEPT])
+            ramp = ramps[b, start : start + count]
             for i in range(count):
-                n = start + i
-                ramps[b, n] = first + (last - first) * (done + i) / TICK_FRAMES
-                band = lines[b, n] - (lines[b + 1, n] if b + 1 < bands else 0.0)
-                sums[b] += band * band
+                ramp[i] = first + (last - first) * (done + i) / TICK_FRAMES
+        for n in range(start, start + count):
+            for b in range(bands):
+                sums[b] += lines[b, n] * lines[b, n]
         start += count
         state[FRAME] += count
         if state[FRAME] >= TICK_FRAMES:
@@ -182,17 +192,24 @@ def _listen(
 def _soften(block: Block, lines: Floats, k: Floats, z: Floats, ramps: Floats) -> None:
     """Take the bands down by their gains, in place. ``z`` of shape (channels, edges, 2)."""
     frames, channels = block.shape
-    bands = ramps.shape[0]
     for c in range(channels):
         for n in range(frames):
             lines[0, n] = float(block[n, c])
-        for b in range(1, bands):
-            _filter(lines[0], lines[b], frames, k[b - 1], z[c, b - 1])
-        for b in range(bands):
-            for n in range(frames):
-                if ramps[b, n] < 1.0:
-                    band = lines[b, n] - (lines[b + 1, n] if b + 1 < bands else 0.0)
-                    block[n, c] = np.float32(block[n, c] - (1.0 - ramps[b, n]) * band)
+        _filter(lines, frames, k, z[c])
+        _split(lines, frames)
+        for b in range(ramps.shape[0]):
+            if _takes(ramps[b, :frames]):
+                for n in range(frames):
+                    block[n, c] = np.float32(block[n, c] - (1.0 - ramps[b, n]) * lines[b, n])
+
+
+@kernel
+def _takes(ramp: Floats) -> bool:
+    """Whether anything of a band is taken."""
+    count = 0
+    for n in range(ramp.shape[0]):
+        count += ramp[n] < 1.0
+    return count > 0
 
 
 class ClatterSoftener:

@@ -1,4 +1,4 @@
-"""Logarithms and powers for kernels that need one a sample or a bin, several times quicker than the C library's.
+"""Logarithms, powers and sums of products for kernels that need one a sample or a bin, several times quicker than the C library's.
 
 log2: the exponent is read off the number, the mantissa m (from 1/√2 to √2) goes through
 ln m = 2 artanh((m - 1)/(m + 1)); exp2: the whole part goes into the exponent, the rest through the series of exp:
@@ -7,7 +7,8 @@ right to 1e-9 and exp2 to 1e-9 of its value. There is no branch in them, so that
 instructions. Arguments are finite; log2's are positive and normal, exp2's between -1000 and 1000.
 """
 
-from goshawk.core.compiled import bits_of, inlined, of_bits
+from goshawk.core.compiled import bits_of, inlined, of_bits, summing
+from goshawk.core.stage import Floats
 
 _ONE = 0x3FF0000000000000
 _HALF_ROOT = 0x3FE6A09E667F3BCD
@@ -77,3 +78,12 @@ def power_db(x: float) -> float:
 def amplitude(db: float) -> float:
     """The amplitude of a level in dB."""
     return exp2(db * (1.0 / _DB_PER_OCTAVE))
+
+
+@summing
+def dot(one: Floats, other: Floats) -> float:
+    """The sum of products of two lines of the same length."""
+    total = 0.0
+    for i in range(one.shape[0]):
+        total += one[i] * other[i]
+    return total

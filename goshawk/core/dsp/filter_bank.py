@@ -8,37 +8,65 @@ from abc import abstractmethod
 
 import numpy as np
 
-from goshawk.core.compiled import kernel
+from goshawk.core.compiled import inlined, kernel
 from goshawk.core.dsp.delay import CROSSFADE_MS
 from goshawk.core.stage import TINY, Block, Floats, SettingsT, Stage, StageReading
 from goshawk.core.steps import Integers, Step
 from goshawk.units import ms_to_frames
 
 
+@inlined
+def _let_go(value: float) -> float:
+    """What is left of a sound, before it is too small for the processor to be quick with."""
+    return 0.0 if abs(value) < TINY else value
+
+
 @kernel
-def _section(block: Block, out: Block, k: Floats, z: Floats) -> None:
-    """One section over a block, in place or into ``out``; ``z`` of shape (channels, 2)."""
+def _section(block: Block, k: Floats, z: Floats) -> None:
+    """One section over a block, in place; ``z`` of shape (channels, 2)."""
     for c in range(block.shape[1]):
         z0, z1 = z[c, 0], z[c, 1]
         for n in range(block.shape[0]):
             x = float(block[n, c])
             y = k[0] * x + z0
-            z0 = k[1] * x - k[3] * y + z1
-            z1 = k[2] * x - k[4] * y
-            if abs(z0) < TINY:
-                z0 = 0.0
-            if abs(z1) < TINY:
-                z1 = 0.0
-            out[n, c] = np.float32(y)
+            z0 = _let_go(k[1] * x - k[3] * y + z1)
+            z1 = _let_go(k[2] * x - k[4] * y)
+            block[n, c] = np.float32(y)
         z[c, 0], z[c, 1] = z0, z1
+
+
+@kernel
+def _two_sections(block: Block, k: Floats, z: Floats, then_k: Floats, then_z: Floats) -> None:
+    """One section and the next: the same in two thirds of the time, since each waits for its own last sample alone."""
+    for c in range(block.shape[1]):
+        z0, z1, then0, then1 = z[c, 0], z[c, 1], then_z[c, 0], then_z[c, 1]
+        for n in range(block.shape[0]):
+            x = float(block[n, c])
+            y = k[0] * x + z0
+            z0 = _let_go(k[1] * x - k[3] * y + z1)
+            z1 = _let_go(k[2] * x - k[4] * y)
+            x = float(np.float32(y))
+            y = then_k[0] * x + then0
+            then0 = _let_go(then_k[1] * x - then_k[3] * y + then1)
+            then1 = _let_go(then_k[2] * x - then_k[4] * y)
+            block[n, c] = np.float32(y)
+        z[c, 0], z[c, 1], then_z[c, 0], then_z[c, 1] = z0, z1, then0, then1
 
 
 @kernel
 def _run(block: Block, k: Floats, z: Floats) -> None:
     """All sections that do something, in place."""
+    waiting = -1
     for i in range(k.shape[0]):
-        if k[i, 0] != 1.0 or k[i, 1] != k[i, 3] or k[i, 2] != k[i, 4]:
-            _section(block, block, k[i], z[i])
+        if k[i, 0] == 1.0 and k[i, 1] == k[i, 3] and k[i, 2] == k[i, 4]:
+            continue
+        if waiting < 0:
+            waiting = i
+        else:
+            _two_sections(block, k[waiting], z[waiting], k[i], z[i])
+            waiting = -1
+    if waiting >= 0:
+        _section(block, k[waiting], z[waiting])
 
 
 @kernel

@@ -24,7 +24,8 @@ import math
 
 import numpy as np
 
-from goshawk.core.compiled import inlined, kernel, summing
+from goshawk.core.compiled import inlined, kernel
+from goshawk.core.dsp.fast_math import dot
 from goshawk.core.stage import Floats
 from goshawk.units import SAMPLE_RATE_HZ, ms_to_frames
 
@@ -68,14 +69,6 @@ def _thin(sound: Floats, out: Floats) -> None:
         out[i] = total
 
 
-@summing
-def _dot(one: Floats, other: Floats) -> float:
-    total = 0.0
-    for i in range(one.shape[0]):
-        total += one[i] * other[i]
-    return total
-
-
 @kernel
 def _best(scores: Floats, first: int, last: int) -> int:
     best = first
@@ -95,9 +88,9 @@ def find_period(voice: Floats, past: Floats, thinned: Floats) -> int:
     _thin(past, long)
     count = short.shape[0]
     first, last = SHORTEST_FRAMES // THINNED, LONGEST_FRAMES // THINNED
-    energy = _dot(long[count - first : 2 * count - first], long[count - first : 2 * count - first])
+    energy = dot(long[count - first : 2 * count - first], long[count - first : 2 * count - first])
     for lag in range(first, last + 1):
-        product = _dot(short, long[count - lag : 2 * count - lag])
+        product = dot(short, long[count - lag : 2 * count - lag])
         scores[lag] = product / math.sqrt(energy + _TINY) if product > 0.0 else 0.0
         energy += long[count - lag - 1] ** 2 - long[2 * count - lag - 1] ** 2
         energy = max(energy, 0.0)
@@ -115,7 +108,7 @@ def find_period(voice: Floats, past: Floats, thinned: Floats) -> int:
     for lag in range(
         max(SHORTEST_FRAMES, THINNED * (best - 1)), min(LONGEST_FRAMES, THINNED * (best + 1)) + 1
     ):
-        product = _dot(voice, past[frames - lag : 2 * frames - lag])
+        product = dot(voice, past[frames - lag : 2 * frames - lag])
         if product > highest:
             period, highest = lag, product
     return period

@@ -9,8 +9,8 @@ is the starting point whenever the stage begins anew.
 
 What it knows of voices (``voice_model``) takes more where nobody speaks, twice over, and less where somebody does; in decibels, by
 as much as it is let. Where a voice has a pitch, the noise between its harmonics is averaged away, and what repeats with it is kept,
-whatever the model makes of it (``pitch_comb``). All of it sees the window that is about to go out and what was before it, so that no
-delay is added.
+whatever the model makes of it (``pitch_comb``), and where the room was learned the lows are looked at more finely (``fine_lows``). All of it sees the window that
+is about to go out and what was before it, so that no delay is added.
 """
 
 import math
@@ -23,6 +23,18 @@ from goshawk.core.compiled import kernel
 from goshawk.core.dsp.bands import LEAST_DB, band_weights, in_db
 from goshawk.core.dsp.clatter import LOOK_AHEAD_FRAMES, ClatterSoftener
 from goshawk.core.dsp.fast_math import exp2
+from goshawk.core.dsp.fine_lows import (
+    FINE_BINS,
+    FINE_FRAMES,
+    MORE_POWER,
+    PIECES,
+    SHORT_FRAMES,
+    TAPS,
+    add_finer,
+    between_bins,
+    look_finely,
+    thin_out,
+)
 from goshawk.core.dsp.pitch_comb import (
     COMB_BANDS,
     LONGEST_FRAMES,
@@ -73,10 +85,11 @@ from goshawk.units import (
 WINDOW_FRAMES = ms_to_frames(20.0)
 HOP_FRAMES = ms_to_frames(5.0)
 BINS = WINDOW_FRAMES // 2 + 1
-HOPS_OF_WINDOW = WINDOW_FRAMES // HOP_FRAMES
+HOPS_OF_WINDOW, HOPS_OF_FINE_WINDOW = WINDOW_FRAMES // HOP_FRAMES, FINE_FRAMES // HOP_FRAMES
 HOPS_PER_S = SAMPLE_RATE_HZ / HOP_FRAMES
 
 assert WINDOW_FRAMES == LOOK_AHEAD_FRAMES, "keys are softened when they come out"
+assert WINDOW_FRAMES == SHORT_FRAMES, "the finer look adds to these windows"
 
 WINDOW = np.sqrt(0.5 - 0.5 * np.cos(2.0 * np.pi * np.arange(WINDOW_FRAMES) / WINDOW_FRAMES))
 _WINDOWS = np.stack([WINDOW, WINDOW * (2.0 * HOP_FRAMES / WINDOW_FRAMES)])
@@ -224,15 +237,18 @@ def _push(block: Block, history: Floats, ready: Floats, first: int) -> None:
 
 @kernel
 def _unroll(history: Floats, end: int, window: Floats, out: Floats) -> None:
-    """The window that ends before column ``end`` of the ring, in the order of time."""
+    """The window that ends before column ``end`` of the ring, in the order of time. In pieces that begin at their first place: a
+    place that is computed might lie before the array for all that the compiler knows, which keeps a loop from vector instructions."""
     length = window.shape[0]
     first = (end - length) % history.shape[1]
     until_end = min(length, history.shape[1] - first)
     for c in range(history.shape[0]):
+        older, newer = history[c, first:], history[c]
+        later, line = window[until_end:], out[c, until_end:]
         for i in range(until_end):
-            out[c, i] = history[c, first + i] * window[i]
-        for i in range(until_end, length):
-            out[c, i] = history[c, i - until_end] * window[i]
+            out[c, i] = older[i] * window[i]
+        for i in range(length - until_end):
+            line[i] = newer[i] * later[i]
 
 
 @kernel
@@ -241,10 +257,12 @@ def _overlap(pieces: Floats, first: int, window: Floats, ready: Floats) -> None:
     length = window.shape[0]
     until_end = min(length, ready.shape[1] - first)
     for c in range(ready.shape[0]):
+        sooner, later = ready[c, first:], ready[c]
+        rest, line = window[until_end:], pieces[c, until_end:]
         for i in range(until_end):
-            ready[c, first + i] += pieces[c, i] * window[i]
-        for i in range(until_end, length):
-            ready[c, i - until_end] += pieces[c, i] * window[i]
+            sooner[i] += pieces[c, i] * window[i]
+        for i in range(length - until_end):
+            later[i] += line[i] * rest[i]
 
 
 @kernel
@@ -275,19 +293,21 @@ assert LONGEST_FRAMES <= PAST_FRAMES - WINDOW_FRAMES, "a period ago must still b
 
 _VOICED_FROM, _VOICED_TO = voiced_bins(WINDOW_FRAMES)
 _COMB_PLACES = places_of_bins(WINDOW_FRAMES)
-_BELOW, _SHARE = corners_of_bins(WINDOW_FRAMES)
-_SIZES = band_sizes(_BELOW, _SHARE)
+_STARTS, _SHARE = corners_of_bins(WINDOW_FRAMES)
+_SIZES = band_sizes(_STARTS, _SHARE)
 
-AT, HOPS, SOUNDING, TURN, PERIOD, COUNTS = range(6)
+AT, HOPS, SOUNDING, TURN, PERIOD, FINE_HOPS, COUNTS = range(7)
 """Places in the counts: column of the rings where the next frame goes, hops since the noise began to be followed,
-hops in a row in which something sounded, whose turn it is of the voice model's states, and the period of the voice in frames (0: none)."""
+hops in a row in which something sounded, whose turn it is of the voice model's states, the period of the voice in frames (0: none), and
+hops since the lows are looked at more finely."""
 
 (
-    LONGEST, IS_LEARNED, LEAST_GAIN, EMPHASIS, KNOWS, LEAST_OF_BOTH, SPEAKS, SPOKE, TALK, STANDS, VOICE, HEARD, VALUES,
-) = range(13)  # fmt: skip
+    LONGEST, IS_LEARNED, LEAST_GAIN, EMPHASIS, KNOWS, LEAST_OF_BOTH, ONLY_HEARS, SPEAKS, SPOKE, TALK, STANDS, VOICE, HEARD,
+    VALUES,
+) = range(14)  # fmt: skip
 """Places in the values: hops over which the noise is followed, whether it was learned, the least gain, the
-emphasis from 0 to 1, the power to which the voice model's gain is taken, the least gain with it, how likely it says
-that somebody speaks: now, a moment ago, and over the last seconds; in what share of the last hops something loud sounded, the
+emphasis from 0 to 1, the power to which the voice model's gain is taken, the least gain with it, whether no sound is wanted, how
+likely it says that somebody speaks: now, a moment ago, and over the last seconds; in what share of the last hops something loud sounded, the
 power of the voice, and in how many hops it was heard."""
 
 SPOKE_PER_HOP = 0.93
@@ -338,6 +358,16 @@ FULL_POWER_OF_GAIN = 1.0
 MORE_IN_PAUSES = 1.5
 """At 100 % the two together may take so many times as many decibels more than the room alone."""
 
+FINE_LEAST_POWER = LEAST_POWER * MORE_POWER
+FINE_COUNT = 40.0
+"""The room was learned in short windows: what that says of fine bins counts for a fifth of a second, and is soon mended."""
+
+FINE_ROOM = ROWS + SUB_WINDOWS
+"""Of the fine bins' rows the first are as the short window's, then come their minima, and from here on room to work in."""
+
+# What is thinned out after each hop, as it came.
+_PLAIN = np.ones(HOP_FRAMES + len(TAPS) - 1)
+
 _OCTAVES_PER_DB = 1.0 / 6.020599913279624
 
 
@@ -347,15 +377,18 @@ def _take_more(
     more_db: Singles,
     knows: float,
     least_gain: float,
-    below: Integers,
+    starts: Integers,
     share: Floats,
 ) -> None:
     """What the voice model says besides, onto the gains; never under the least. It gives nothing back: what a band's mean would
     lack lies between the harmonics too, as noise."""
-    for k in range(gains.shape[0]):
-        b = below[k]
-        db = more_db[b] + share[k] * (more_db[b + 1] - more_db[b])
-        gains[k] = max(least_gain, gains[k] * exp2(_OCTAVES_PER_DB * knows * min(0.0, db)))
+    for b in range(BANDS - 1):
+        first, end = starts[b], starts[b + 1]
+        here, shares = gains[first:end], share[first:end]
+        from_db, rise_db = more_db[b], more_db[b + 1] - more_db[b]
+        for k in range(here.shape[0]):
+            db = from_db + shares[k] * rise_db
+            here[k] = max(least_gain, here[k] * exp2(_OCTAVES_PER_DB * knows * min(0.0, db)))
 
 
 @kernel
@@ -389,7 +422,7 @@ def _hop(
     counts: Integers,
     windows: Floats,
     values: Floats,
-    below: Integers,
+    starts: Integers,
     share: Floats,
     bands: Floats,
     model: Singles,
@@ -401,6 +434,10 @@ def _hop(
     comb_places: Floats,
     comb_bands: Floats,
     thinned: Floats,
+    recent: Floats,
+    lows: Floats,
+    fine: Floats,
+    fine_rows: Floats,
 ) -> None:
     """A window is complete: its spectrum, the noise and the gains, and the sound that comes of it."""
     _unroll(history, counts[AT], windows[0], windowed)
@@ -419,12 +456,14 @@ def _hop(
     if values[KNOWS] > 0.0:
         _mix(history, counts[AT], past)
         see(
-            power, bins[NOISE], bins[GAIN], past[WINDOW_FRAMES:], 0, FULL_POWER, below, share, bands[0],
+            power, bins[NOISE], bins[GAIN], past[WINDOW_FRAMES:], FULL_POWER, starts, share, bands[0],
             bands[1 : 1 + PAST_HOPS], bands[1 + PAST_HOPS :], seen,
         )  # fmt: skip
         counts[TURN] = (counts[TURN] + 1) % TURNS
         values[SPEAKS] = advance(model, seen, states[counts[TURN]], scratch, more_db)
         is_talk = _follow_talk(values, power.sum(), bins[NOISE].sum())
+        if values[ONLY_HEARS] == 1.0:
+            return
         # In the pauses of somebody who talks it is taken twice: no voice is harmed there. What goes on without a word may be
         # music, and is all but left alone.
         least = WORDLESS_SHARE + (1.0 - WORDLESS_SHARE) * is_talk
@@ -432,7 +471,7 @@ def _hop(
         room_gains = bins[SCRATCH]
         for k in range(power.shape[0]):
             room_gains[k] = bins[GAIN, k]
-        _take_more(bins[GAIN], more_db, knows, values[LEAST_OF_BOTH], below, share)
+        _take_more(bins[GAIN], more_db, knows, values[LEAST_OF_BOTH], starts, share)
         if values[SPOKE] > LEAST_SPOKE:
             if counts[TURN] == 0:  # a pitch is still nearly the same after a hop
                 voice = _voice_of(spectra, bins[GAIN], windows[0])
@@ -445,9 +484,50 @@ def _hop(
                 is_loud = (power.sum() / values[VOICE] - LEAST_LOUD) / (LOUD - LEAST_LOUD)
                 is_loud = strength * min(1.0, max(0.0, is_loud))
                 keep_what_repeats(bins[GAIN], room_gains, is_loud, comb_places, comb_bands)
-    _follow_gains(bins[GAIN], taken[IN_ALL])
     _scale(spectra, bins[GAIN])
+    _unroll(history, counts[AT], _PLAIN, recent)
+    for c in range(recent.shape[0]):
+        thin_out(recent[c], lows[c])
+    # Of a room that was not learned too little is known in fine bins: noise would be given back.
+    if values[KNOWS] == 0.0 or values[IS_LEARNED] == 0.0:
+        counts[FINE_HOPS] = 0
+    else:
+        room = fine_rows[FINE_ROOM:]
+        look_finely(lows, fine, room[0], FINE_LEAST_POWER)
+        _follow_lows(room[0], bins, fine_rows, counts, values, strength)
+        add_finer(
+            spectra, fine, fine_rows[GAIN], bins[SCRATCH], bins[GAIN], strength, values[SPOKE] > LEAST_SPOKE,
+            values[LEAST_OF_BOTH], room,
+        )  # fmt: skip
+    _follow_gains(bins[GAIN], taken[IN_ALL])
     _overlap(np.fft.irfft(spectra, WINDOW_FRAMES), counts[AT], windows[1], ready)
+
+
+@kernel
+def _follow_lows(
+    power: Floats,
+    bins: Floats,
+    fine_rows: Floats,
+    counts: Integers,
+    values: Floats,
+    strength: float,
+) -> None:
+    """The noise and the gains in the fine bins, of their ``power``; at first the noise is what the short windows say."""
+    fine_bins, fine_minima = fine_rows[:ROWS], fine_rows[ROWS:FINE_ROOM]
+    if counts[FINE_HOPS] == 0:
+        fine_bins[:] = 0.0
+        fine_minima[:] = np.inf
+        between_bins(bins[NOISE], fine_bins[NOISE])
+        for k in range(power.shape[0]):
+            fine_bins[NOISE, k] *= MORE_POWER
+            fine_bins[COUNT, k] = FINE_COUNT
+            fine_bins[RECENT, k] = np.inf
+    if counts[SOUNDING] == 0 or counts[SOUNDING] > HOPS_OF_FINE_WINDOW or counts[FINE_HOPS] == 0:
+        counts[FINE_HOPS] += 1
+        follow_minima(power, fine_bins, fine_minima, counts[FINE_HOPS])
+    if counts[SOUNDING] > HOPS_OF_FINE_WINDOW:
+        follow_noise(power, fine_bins, values[LONGEST], FINE_LEAST_POWER, True)
+    find_gains(power, fine_bins, values[LEAST_GAIN], values[EMPHASIS], strength * values[SPOKE])
 
 
 @kernel
@@ -459,13 +539,21 @@ def _follow_gains(gains: Floats, mean: Floats) -> None:
 @kernel
 def _mix(history: Floats, first: int, out: Floats) -> None:
     """The mean of the channels, in the order of time from column ``first`` of the ring on."""
-    length = out.shape[0]
-    for i in range(length):
-        at = first + i if first + i < length else first + i - length
-        total = 0.0
-        for c in range(history.shape[0]):
-            total += history[c, at]
-        out[i] = total / history.shape[0]
+    channels = history.shape[0]
+    until_end = out.shape[0] - first
+    for c in range(channels):
+        _add(history[c, first:], out[:until_end], c == 0)
+        _add(history[c, :first], out[until_end:], c == 0)
+    if channels > 1:
+        for i in range(out.shape[0]):
+            out[i] /= channels
+
+
+@kernel
+def _add(sound: Floats, out: Floats, is_first: bool) -> None:
+    """Onto what is there, or in its place."""
+    for i in range(out.shape[0]):
+        out[i] = sound[i] if is_first else out[i] + sound[i]
 
 
 @kernel
@@ -494,7 +582,7 @@ def _suppress(
     counts: Integers,
     windows: Floats,
     values: Floats,
-    below: Integers,
+    starts: Integers,
     share: Floats,
     bands: Floats,
     model: Singles,
@@ -506,6 +594,10 @@ def _suppress(
     comb_places: Floats,
     comb_bands: Floats,
     thinned: Floats,
+    recent: Floats,
+    lows: Floats,
+    fine: Floats,
+    fine_rows: Floats,
     speaks: Floats,
 ) -> None:
     """A block in, and what has been made of earlier ones out, in place."""
@@ -518,8 +610,8 @@ def _suppress(
         counts[AT] = (counts[AT] + length) % PAST_FRAMES
         if counts[AT] % HOP_FRAMES == 0:
             _hop(
-                history, ready, windowed, past, power, bins, minima, counts, windows, values, below, share, bands, model,
-                states, scratch, seen, more_db, taken, comb_places, comb_bands, thinned,
+                history, ready, windowed, past, power, bins, minima, counts, windows, values, starts, share, bands, model,
+                states, scratch, seen, more_db, taken, comb_places, comb_bands, thinned, recent, lows, fine, fine_rows,
             )  # fmt: skip
         start += length
 
@@ -540,7 +632,7 @@ class Suppressor(Stage[SuppressorSettings]):
         self._clatter = ClatterSoftener(channels, max_frames)
         self._counts = np.zeros(COUNTS, np.int64)
         self._values = np.zeros(VALUES)
-        self._lets_clicks_pass = False
+        self._lets_clicks_pass = self._only_hears = False
         self._past = np.zeros(PAST_FRAMES)
         self._bands = np.zeros((3 + PAST_HOPS, BANDS))
         """The voice model's bands: their sizes, their levels in the hops before, and room for two rows."""
@@ -549,15 +641,17 @@ class Suppressor(Stage[SuppressorSettings]):
         self._seen = np.zeros(FEATURES, np.float32)
         self._more_db = np.zeros(BANDS + 1, np.float32)
         self._taken = np.ones((2, BINS))
+        self._lows = np.zeros((channels, PIECES))
         self.speaks = np.ones(max_frames)
         """How likely somebody speaks, in each frame of the last block that came out; 1 where it knows nothing of voices."""
         self.steps = (
             self._clatter.listening,
             Step(
                 _suppress, self._history, self._ready, self._windowed, self._past, self._power, self._bins, self._minima,
-                self._counts, _WINDOWS, self._values, _BELOW, _SHARE, self._bands, weights(), self._states,
+                self._counts, _WINDOWS, self._values, _STARTS, _SHARE, self._bands, weights(), self._states,
                 np.zeros((2, 3 * UNITS), np.float32), self._seen, self._more_db, self._taken, _COMB_PLACES,
-                np.zeros((4, COMB_BANDS)), np.zeros((3, PAST_FRAMES // THINNED)), self.speaks,
+                np.zeros((4, COMB_BANDS)), np.zeros((3, PAST_FRAMES // THINNED)), np.zeros((channels, len(_PLAIN))), self._lows,
+                np.zeros((channels, 2, FINE_BINS)), np.zeros((FINE_ROOM + 2, FINE_BINS)), self.speaks,
             ),
             self._clatter.softening,
         )  # fmt: skip
@@ -579,6 +673,7 @@ class Suppressor(Stage[SuppressorSettings]):
                 -settings.reduction_db
                 * (1.0 + MORE_IN_PAUSES * settings.knows_voices_percent / 100.0)
             ),
+            self._only_hears,
         )
         self._clatter.set_least_gain(db_to_linear(-settings.clatter_db))
         if before and settings.room is not before.room and settings.room != before.room:
@@ -588,6 +683,12 @@ class Suppressor(Stage[SuppressorSettings]):
         """While a delay is measured: a click is no voice, and would be taken out."""
         self._lets_clicks_pass = lets
         self.apply(self.settings)
+
+    def only_hear(self) -> Step:
+        """The step of who wants to know how likely somebody speaks (``speaks``), and nothing else: silence is what comes out."""
+        self._only_hears = True
+        self.apply(self.settings)
+        return self.steps[1]
 
     def _begin(self) -> None:
         """Take the learned room for the noise, or begin to learn by following."""
@@ -600,7 +701,7 @@ class Suppressor(Stage[SuppressorSettings]):
         if room:
             self._bins[NOISE] = np.maximum(room.power, LEAST_POWER)
             self._bins[COUNT] = self.settings.follow_s * HOPS_PER_S
-        self._counts[HOPS] = self._counts[SOUNDING] = self._counts[PERIOD] = 0
+        self._counts[[HOPS, SOUNDING, PERIOD, FINE_HOPS]] = 0
         self._states.fill(0.0)
         self._more_db.fill(0.0)
         self._taken.fill(1.0)
@@ -611,6 +712,7 @@ class Suppressor(Stage[SuppressorSettings]):
     def reset(self) -> None:
         self._history.fill(0.0)
         self._ready.fill(0.0)
+        self._lows.fill(0.0)
         self._clatter.reset()
         self._counts[AT] = 0
         self._begin()

@@ -9,8 +9,9 @@ Between corners a gain goes in a straight line of decibels, so that none is a st
 import numpy as np
 from numpy.typing import NDArray
 
-from goshawk.core.compiled import kernel
+from goshawk.core.compiled import kernel, summing
 from goshawk.core.dsp.fast_math import power_db
+from goshawk.core.dsp.sliding import Integers
 from goshawk.core.stage import Floats
 from goshawk.units import SAMPLE_RATE_HZ
 
@@ -34,58 +35,75 @@ PAST_HOPS = 2
 _TINY = 1e-14
 
 
-def corners_of_bins(window_frames: int) -> tuple[NDArray[np.int64], Floats]:
-    """Of each bin of a real FFT of ``window_frames``: the band whose corner lies below it, and how far it has come towards the
-    next (0 to 1). Shapes (bins,)."""
+def corners_of_bins(window_frames: int) -> tuple[Integers, Floats]:
+    """Where the bins of a real FFT of ``window_frames`` lie among the bands' corners: the first bin of each stretch between two of
+    them, and behind the last, shape (BANDS,); and of each bin how far it has come towards the next corner (0 to 1), shape (bins,)."""
     hz = np.arange(window_frames // 2 + 1) * SAMPLE_RATE_HZ / window_frames
     below = np.clip(np.searchsorted(CORNERS_HZ, hz, side="right") - 1, 0, BANDS - 2)
     share = (hz - CORNERS_HZ[below]) / (CORNERS_HZ[below + 1] - CORNERS_HZ[below])
-    return below.astype(np.int64), np.clip(share, 0.0, 1.0)
+    starts = np.searchsorted(below, np.arange(BANDS))
+    return starts.astype(np.int64), np.clip(share, 0.0, 1.0)
 
 
-def band_sizes(below: NDArray[np.int64], share: Floats) -> Floats:
+def band_sizes(starts: Integers, share: Floats) -> Floats:
     """How many bins each band's triangle comes to, shape (BANDS,)."""
-    sizes = np.bincount(below, 1.0 - share, BANDS) + np.bincount(below + 1, share, BANDS)
-    return sizes.astype(np.float64)
+    rising = np.add.reduceat(share, starts[:-1])
+    sizes: Floats = np.append(np.diff(starts) - rising, 0.0) + np.append(0.0, rising)
+    return sizes
 
 
-@kernel
-def in_bands(
-    values: Floats, below: NDArray[np.int64], share: Floats, sizes: Floats, out: Floats
-) -> None:
+@summing
+def in_bands(values: Floats, starts: Integers, share: Floats, sizes: Floats, out: Floats) -> None:
     """Means of the bins' values under each band's triangle, into ``out`` (BANDS,)."""
-    for b in range(out.shape[0]):
-        out[b] = 0.0
-    for k in range(values.shape[0]):
-        b = below[k]
-        out[b] += (1.0 - share[k]) * values[k]
-        out[b + 1] += share[k] * values[k]
-    for b in range(out.shape[0]):
-        out[b] /= sizes[b]
+    carried = 0.0
+    for b in range(BANDS - 1):
+        first, end = starts[b], starts[b + 1]
+        here, shares = values[first:end], share[first:end]
+        whole = part = 0.0
+        for k in range(here.shape[0]):
+            whole += here[k]
+            part += shares[k] * here[k]
+        out[b] = (carried + whole - part) / sizes[b]
+        carried = part
+    out[BANDS - 1] = carried / sizes[BANDS - 1]
+
+
+DIFFERENCES = 4
+"""The sound as it is and differenced once, twice and three times (each lifts what is high by 6 dB an octave)."""
+
+
+@summing
+def _powers(sound: Floats, first: int, end: int, out: Floats, tick: int) -> None:
+    """Sums of squares of the sound's differences from ``first`` (3 or later) up to ``end``, onto ``out`` (DIFFERENCES, TICKS)."""
+    a, b = sound[first:end], sound[first - 1 : end - 1]
+    c, d = sound[first - 2 : end - 2], sound[first - 3 : end - 3]
+    none = once = twice = thrice = 0.0
+    for i in range(a.shape[0]):
+        none += a[i] * a[i]
+        d1 = a[i] - b[i]
+        once += d1 * d1
+        d2 = a[i] - 2.0 * b[i] + c[i]
+        twice += d2 * d2
+        d3 = a[i] - 3.0 * (b[i] - c[i]) - d[i]
+        thrice += d3 * d3
+    out[0, tick] += none
+    out[1, tick] += once
+    out[2, tick] += twice
+    out[3, tick] += thrice
 
 
 @kernel
-def _crests(sound: Floats, first: int, out: Singles, place: int) -> None:
-    """How peaked the window is in time, as it is and differenced once, twice and three times (each lifts what is high by 6 dB
-    an octave), into ``out`` from ``place`` on: the highest of its ticks over their mean, the last over the mean, and the place of
-    the highest. ``sound`` is a ring whose oldest frame stands at ``first``."""
-    frames = sound.shape[0]
-    length = frames // TICKS
-    power = np.zeros((4, TICKS))
-    one = two = three = 0.0
-    for i in range(frames):
-        at = first + i
-        x = sound[at if at < frames else at - frames]
-        d1 = x - one if i > 0 else 0.0
-        d2 = d1 - two if i > 1 else 0.0
-        d3 = d2 - three if i > 2 else 0.0
-        one, two, three = x, d1, d2
-        tick = i // length
-        power[0, tick] += x * x
-        power[1, tick] += d1 * d1
-        power[2, tick] += d2 * d2
-        power[3, tick] += d3 * d3
-    for row in range(4):
+def _crests(sound: Floats, out: Singles, place: int) -> None:
+    """How peaked the window is in time, by each of its differences, into ``out`` from ``place`` on: the highest of its ticks over
+    their mean, the last over the mean, and the place of the highest."""
+    length = sound.shape[0] // TICKS
+    power = np.zeros((DIFFERENCES, TICKS))
+    power[0, 0] = sound[0] ** 2 + sound[1] ** 2 + sound[2] ** 2
+    power[1, 0] = (sound[1] - sound[0]) ** 2 + (sound[2] - sound[1]) ** 2
+    power[2, 0] = (sound[2] - 2.0 * sound[1] + sound[0]) ** 2
+    for tick in range(TICKS):
+        _powers(sound, max(DIFFERENCES - 1, tick * length), (tick + 1) * length, power, tick)
+    for row in range(DIFFERENCES):
         mean, highest, where = 0.0, 0.0, 0
         for tick in range(TICKS):
             mean += power[row, tick] / TICKS
@@ -107,9 +125,8 @@ def see(
     noise: Floats,
     gains: Floats,
     sound: Floats,
-    first: int,
     full: float,
-    below: NDArray[np.int64],
+    starts: Integers,
     share: Floats,
     sizes: Floats,
     past_db: Floats,
@@ -120,17 +137,17 @@ def see(
     power of a bin at full scale; ``past_db`` (PAST_HOPS, BANDS) are the levels of the hops before, the newest first, and moves on;
     ``scratch`` has shape (2, BANDS)."""
     levels, others = scratch[0], scratch[1]
-    in_bands(power, below, share, sizes, levels)
+    in_bands(power, starts, share, sizes, levels)
     for b in range(BANDS):
         levels[b] = power_db(levels[b] / full + 1e-12)
-    in_bands(noise, below, share, sizes, others)
+    in_bands(noise, starts, share, sizes, others)
     for b in range(BANDS):
         over = levels[b] - power_db(others[b] / full + 1e-12)
         out[b] = np.float32((levels[b] + 70.0) / 30.0)
         out[BANDS + b] = np.float32(min(40.0, max(-10.0, over)) / 20.0)
         moved = levels[b] - past_db[PAST_HOPS - 1, b]
         out[3 * BANDS + b] = np.float32(min(30.0, max(-30.0, moved)) / 15.0)
-    in_bands(gains, below, share, sizes, others)
+    in_bands(gains, starts, share, sizes, others)
     for b in range(BANDS):
         out[2 * BANDS + b] = np.float32(max(-40.0, 2.0 * power_db(others[b] + 1e-4)) / 20.0)
     for n in range(PAST_HOPS - 1, 0, -1):
@@ -138,4 +155,4 @@ def see(
             past_db[n, b] = past_db[n - 1, b]
     for b in range(BANDS):
         past_db[0, b] = levels[b]
-    _crests(sound, first, out, 4 * BANDS)
+    _crests(sound, out, 4 * BANDS)

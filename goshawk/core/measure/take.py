@@ -110,7 +110,7 @@ def activity_of(sound: Block) -> Activity:
     start."""
     listener, count = SpeechActivity(), len(sound) // HOP_FRAMES
     knowing = Suppressor(SuppressorSettings(), sound.shape[1], HOP_FRAMES)
-    noting = listener.hearing_of_voice(knowing.speaks)
+    hearing = (knowing.only_hear(), *listener.hearing_of_voice(knowing.speaks))
     said = np.zeros(count, np.int8)
     # A preamp that is turned far down must not make a voice none.
     highest_dbfs = float(np.percentile(hops_of(sound)[0], 95)) if count else 0.0
@@ -120,8 +120,7 @@ def activity_of(sound: Block) -> Activity:
         piece = np.ascontiguousarray(sound[start : start + HOP_FRAMES])
         listener.listen(piece)
         said[number % count] = listener.decisions(number, 1)[0]
-        passed = piece * louder
-        run_all((*knowing.steps, *noting), passed)
+        run_all(hearing, piece * louder)
     return said
 
 

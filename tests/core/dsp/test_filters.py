@@ -119,3 +119,25 @@ def test_what_is_drawn_is_what_is_heard() -> None:
 def test_a_flat_eq_changes_nothing() -> None:
     sound = random_sound(1, 0.2, channels=2)
     np.testing.assert_array_equal(run(Equaliser(EqualiserSettings(), 2, 256), sound), sound)
+
+
+@pytest.mark.parametrize("channels", [1, 2])
+@pytest.mark.parametrize("bells", [(), (1,), (1, 6), (2, 3, 5), (1, 2, 3, 4, 5, 6)])
+def test_any_number_of_sections_in_a_row_is_scipys_cascade(
+    bells: tuple[int, ...], channels: int
+) -> None:
+    """Those that do something run two at a time, with what does nothing between them and one that may be left over."""
+    settings = EqualiserSettings().model_copy(
+        update={
+            f"bell_{n}": BellBand(is_on=True, frequency_hz=200.0 * 2**n, gain_db=3.0 * n - 10.0)
+            for n in bells
+        }
+    )
+    sections = Equaliser.sections(settings)
+    taken, then = np.split(sections, [3], axis=1)
+    sound = random_sound(5, 0.3, channels=channels)
+    expected = signal.sosfilt(
+        np.hstack([taken, np.ones((len(sections), 1)), then]), sound.astype(np.float64), axis=0
+    )
+    heard = run(Equaliser(settings, channels, 256), sound)
+    np.testing.assert_allclose(heard, expected, atol=3e-6 * np.abs(sound).max())

@@ -37,9 +37,10 @@ def test_a_learned_room_is_taken_from_under_the_voice(
 
 @pytest.mark.parametrize("kind", ["fan", "hum"])
 def test_without_a_learned_room_it_is_better_than_nothing(kind: str) -> None:
-    for snr_db, most_loss in ((5, 0.0), (20, 0.001)):  # at 20 dB nearly nothing is missing before
+    # At 20 dB nearly nothing is missing of the words before, and much is won for the ear.
+    for snr_db, least_pesq, most_loss in ((5, 0.0, 0.0), (20, 1.3, 0.001)):
         before, after = judged("miller", kind, snr_db, is_learned=False)
-        assert after.pesq > before.pesq
+        assert after.pesq > before.pesq + least_pesq
         assert after.stoi > before.stoi - most_loss
         assert after.pauses_db > 12
 
