@@ -5,7 +5,7 @@ the Apache licence), kept at their own rates.
 """
 
 from collections.abc import Callable
-from functools import cache
+from functools import cache, lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -40,8 +40,9 @@ def speech_rms(sound: Mono) -> float:
     return float(np.sqrt(power[power > power.max() / 1000].mean()))
 
 
+@lru_cache(32)
 def noise(name: str, seconds: float, seed: int = 7) -> Mono:
-    """A steady noise of unit RMS, shape (frames,)."""
+    """A steady noise of unit RMS, shape (frames,); not to be written into."""
     rng = np.random.default_rng(seed)
     wanted = int(seconds * RATE_HZ)
     frames = next_fast_len(
@@ -74,7 +75,9 @@ def noise(name: str, seconds: float, seed: int = 7) -> Mono:
         case _:
             raise ValueError(f"no noise called {name}")
     sound = sound[:wanted]
-    return (sound / sound.std()).astype(np.float32)
+    made = (sound / sound.std()).astype(np.float32)
+    made.setflags(write=False)
+    return made
 
 
 def sung(pitch_hz: float) -> Mono:

@@ -122,19 +122,19 @@ def kill_web(server: Server, kills: int, seed: int = 0) -> Count:
         server.start()
         compare(count, changer, server.ask("/api/state", "GET"))
         left = [str(path) for path in (server.data_dir / "work").glob("**/*") if path.is_file()]
-        count.left_behind += [*left, *foreign_memory(server)]
+        count.left_behind += [*left, *memory_left(server)]
         if count.kills % SAID_EVERY == 0:
             count.say("web process, so far")
     return count
 
 
-def foreign_memory(server: Server) -> list[str]:
-    """Shared memory of processes that are gone."""
-    owners = {path: path.name.split("-")[1] for path in Path("/dev/shm").glob("goshawk-*")}
+def memory_left(server: Server) -> list[str]:
+    """Shared memory that was made by one of the server's processes and outlived it; others' may be just being tidied up."""
+    kept = (path for pid in server.pids for path in Path("/dev/shm").glob(f"goshawk-{pid}-*"))
     return [
         f"shared memory {path}"
-        for path, owner in owners.items()
-        if not psutil.pid_exists(int(owner))
+        for path in kept
+        if server.has_ended or f"-{server.pid}-" not in path.name
     ]
 
 
@@ -232,7 +232,7 @@ def look(server: Server, web: int, engine: int, observer: int) -> None:
             print("  ", line)
     last = server.processes()
     server.stop()
-    print("after the end:", [*gone(last), *foreign_memory(server)] or "nothing is left")
+    print("after the end:", [*gone(last), *memory_left(server)] or "nothing is left")
     print("tracebacks on stderr:", server.said.count("Traceback"))
     for part in server.said.split("Traceback")[1:]:
         print("Traceback", "\n".join(part.splitlines()[:40]))

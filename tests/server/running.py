@@ -1,5 +1,6 @@
 """The application in a process of its own, as the demo script starts it."""
 
+import io
 import json
 import os
 import signal
@@ -49,6 +50,7 @@ class Server:
         self.url = f"http://127.0.0.1:{self.port}"
         self.data_dir = data_dir
         self._log = data_dir.parent / f"{data_dir.name}-{self.port}.log"
+        self.pids: list[int] = []
         self.start()
 
     def start(self) -> None:
@@ -61,6 +63,7 @@ class Server:
                 cwd=self._cwd,
                 env={**self._env, TEST_CLOCK: "on"},
             )
+        self.pids.append(self.pid)
         self.levels()
 
     def levels(self) -> dict[str, Any]:
@@ -112,8 +115,17 @@ class Server:
         request = urllib.request.Request(
             f"{self.url}{path}", data, {"Content-Type": "application/json"}, method=method
         )
-        with urllib.request.urlopen(request, timeout=timeout) as reply:
-            return json.loads(reply.read() or b"null")
+        try:
+            with urllib.request.urlopen(request, timeout=timeout) as reply:
+                return json.loads(reply.read() or b"null")
+        except urllib.error.HTTPError as error:
+            with error:
+                said = error.read()
+            again = urllib.error.HTTPError(
+                error.url, error.code, error.reason, error.headers, io.BytesIO(said)
+            )
+            again.add_note(said.decode(errors="replace"))
+            raise again from None
 
     def refused(self, path: str, method: str = "POST", body: Any = None) -> int:
         """The status under which a request is refused; 0 if it is done."""

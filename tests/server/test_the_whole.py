@@ -25,7 +25,7 @@ from goshawk.store.rigs import load_active_rig
 from goshawk.timeline.memory import FRAMES, LOGGED, Memory
 from tests.server.running import Server
 from tests.waiting import PATIENCE_S, wait_for
-from tools.kill_and_look import foreign_memory, gone, kill_engine, kill_observer, kill_web
+from tools.kill_and_look import gone, kill_engine, kill_observer, kill_web, memory_left
 
 YARDSTICK = "for one in range(10_000_000): pass; one + one"
 """What a Python process does in about a second, or in three while every core is busy twice over: so long a page may take
@@ -50,7 +50,7 @@ def test_kills_lose_nothing_and_leave_nothing(tmp_path: Path) -> None:
     finally:
         server.stop()
     assert gone(last) == []
-    assert foreign_memory(server) == []
+    assert memory_left(server) == []
     assert "Traceback" not in server.said
 
 
@@ -155,6 +155,19 @@ def test_a_player_opens_a_stream_by_its_address(server: Server) -> None:
         player.stdout.read()
         assert player.wait(PATIENCE_S) == 0
     assert server.ask("/api/state", "GET")["addresses"] == []
+
+
+def test_who_runs_no_kernel_is_spared_the_compiler(server: Server) -> None:
+    """The web process and the recorder; it takes as much memory as the rest of it, and half a second of each start."""
+    server.ask("/api/recordings")
+    wait_for("a recorder", lambda: server.ask("/api/recordings/current", "GET")["seconds"] > 0.1)
+    ours = {" ".join(one.cmdline()): one.memory_maps() for one in server.processes()}
+    has_compiler = {
+        name: any("llvmlite" in mapped.path for line, maps in ours.items() if name in line for mapped in maps)
+        for name in ("goshawk.cli.main", "engine.process", "observer.process", "recorder.process")
+    }  # fmt: skip
+    server.ask("/api/recordings/current/stop")
+    assert list(has_compiler.values()) == [False, True, True, False]
 
 
 def test_an_engine_that_stands_still_hears_the_mute_when_it_goes_on(server: Server) -> None:

@@ -15,6 +15,7 @@ from goshawk.web import rig_desk
 from goshawk.web.app import create_app
 from goshawk.web.studio import Studio
 from tests.waiting import until
+from tests.web.conftest import make_studio
 from tests.web.test_studio import all_of, taken
 
 
@@ -197,8 +198,7 @@ def test_what_was_wrong_at_the_start_is_said_in_every_window(tmp_path: Path) -> 
     rigs.save_change(connection, Rig(name="Later"), "name")
     connection.execute("UPDATE revisions SET document = 'torn' WHERE number = 2")
     connection.close()
-    opened = open_database(tmp_path / "goshawk.db")
-    studio = Studio(tmp_path, opened)
+    studio = make_studio(tmp_path)
     assert studio.rig == Rig()
     assert any("cannot be read" in message for message in all_of(studio.open_page()))
-    opened.connection.close()
+    studio._db.close()
