@@ -32,7 +32,8 @@ async def on_drive(work: Callable[[], T], what: str, patience_s: float | None = 
     future = asyncio.wrap_future(job)
     future.add_done_callback(lambda done: done.cancelled() or done.exception())
     try:
-        return await asyncio.wait_for(asyncio.shield(future), patience_s)
+        async with asyncio.timeout(patience_s):
+            return await asyncio.shield(future)
     except TimeoutError:
         if job.done():  # The drive's own.
             raise

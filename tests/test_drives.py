@@ -21,7 +21,7 @@ from goshawk.store.recordings.shelf import Shelf
 from goshawk.web import record_desk
 from goshawk.web.kept_recordings import KeptRecordings
 from goshawk.web.studio import Studio
-from tests.waiting import until
+from tests.waiting import PATIENCE_S, until
 from tests.web.conftest import studio
 
 __all__ = ["studio"]
@@ -161,7 +161,8 @@ def test_settings_are_kept_while_the_drive_of_recordings_does_not_answer(
             for _ in range(MOST_WAITING + 8)
         ]
         await asyncio.sleep(0)
-        await asyncio.wait_for(studio.changes.set_setting("inputs.voice.is_muted", True), 20.0)
+        async with asyncio.timeout(PATIENCE_S):
+            await studio.changes.set_setting("inputs.voice.is_muted", True)
         assert studio.rig.inputs[0].is_muted
         assert not any(one.done() for one in asks[:MOST_WAITING])
         answers.set()

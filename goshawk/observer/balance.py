@@ -19,6 +19,9 @@ from goshawk.timeline.readings import Readings
 
 LOOK_EVERY_S = 4.0
 LOOK_UNWATCHED_EVERY_S = 20.0
+SETTLES_S = 0.3
+"""Changes that come close together are looked at together."""
+
 LEVELS_EVERY_S = 0.4
 SIGHTS_S = (3, 10)
 INDEX_S = 10
@@ -132,9 +135,10 @@ class BalanceDesk:
             is_due = self._improvements is None or self._since_tried_s > self._tried_s
             await self._look(self.is_watched and is_due)
             every_s = LOOK_EVERY_S if self.is_watched else LOOK_UNWATCHED_EVERY_S
-            await asyncio.sleep(0.3)
+            await asyncio.sleep(SETTLES_S)
             with contextlib.suppress(TimeoutError):
-                await asyncio.wait_for(self._wake.wait(), every_s)
+                async with asyncio.timeout(every_s):
+                    await self._wake.wait()
 
     async def _look(self, is_trying: bool) -> None:
         rig = self._rig

@@ -147,8 +147,8 @@ class Desk:
 
     async def close(self) -> None:
         """End all work."""
+        self.sound_check.stop_run()
         await self.supervisor.close()
-        await self.sound_check.close()
         self.replay.close()
         self.looper.close()
 

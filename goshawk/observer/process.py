@@ -2,7 +2,6 @@
 ends."""
 
 import asyncio
-import contextlib
 import logging
 import os
 import socket
@@ -19,6 +18,8 @@ log = logging.getLogger(__name__)
 
 NICENESS = 5
 """The sound on air goes first, and so does what a page asks of the web process."""
+
+ENDS_S = 5.0
 
 PASSING_BYTES = 1 << 20
 """So much the web process has not taken yet: what the next message of its kind replaces is left out then."""
@@ -86,17 +87,26 @@ async def _serve(end: socket.socket, memory: Memory) -> None:
                     desk.supervisor.once("what was asked for", _answer(desk, link, message))
                 case wishes.Answer():
                     link.answered(message)
-    except Exception as error:
-        if not isinstance(error, EOFError | ConnectionError):  # Else the web process has ended.
-            log.exception("the observer broke off")
     finally:
-        await desk.close()
+        async with asyncio.timeout(ENDS_S):
+            await desk.close()
+
+
+async def _serve_to_the_end(end: socket.socket, memory: Memory) -> None:
+    try:
+        await _serve(end, memory)
+    except (EOFError, ConnectionError):  # The web process has ended.
+        pass
+    except Exception:
+        log.exception("the observer broke off")
+    finally:
         memory.remove_if_left()
-        os._exit(0)  # Work in threads must not hold up the end.
+        os._exit(
+            0
+        )  # Neither work in threads nor what does not end when it should may hold up the end.
 
 
 def run(link: socket.socket, memory_name: str) -> None:
     """Entry of the process."""
     give_way(NICENESS)
-    with contextlib.suppress(EOFError, ConnectionError):
-        asyncio.run(_serve(link, Memory.open(memory_name)))
+    asyncio.run(_serve_to_the_end(link, Memory.open(memory_name)))

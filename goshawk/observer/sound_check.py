@@ -112,13 +112,6 @@ class SoundCheck:
         self._serial = 0
         self._next_frame: int | None = None
         self._process: Any = None
-        self._running: asyncio.Task[None] | None = None
-
-    async def close(self) -> None:
-        """Stop everything."""
-        self.stop_run()
-        if self._running:
-            await asyncio.gather(self._running, return_exceptions=True)
 
     # --- state -----------------------------------------------------------------------------------
 
@@ -346,7 +339,7 @@ class SoundCheck:
         wish = self._for_rig(wish)
         self._wish, self._failure = wish, ""
         self._progress = CheckProgress(text="Starting", share=0.0)
-        self._running = self._supervisor.once("the sound check's computation", self._run(wish))
+        self._supervisor.once("the sound check's computation", self._run(wish))
         self._tell()
 
     def stop_run(self) -> None:

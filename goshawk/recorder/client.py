@@ -59,7 +59,8 @@ class RecorderClient:
         self.is_ending = True
         self.tell(messages.End())
         with contextlib.suppress(TimeoutError):
-            await asyncio.wait_for(self.finished.wait(), CLOSES_S)
+            async with asyncio.timeout(CLOSES_S):
+                await self.finished.wait()
         if self._running:
             self._running.cancel()
             await asyncio.gather(self._running, return_exceptions=True)

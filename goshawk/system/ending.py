@@ -29,7 +29,8 @@ async def kill(process: asyncio.subprocess.Process) -> None:
     """The same at once, of a process with pipes."""
     process.kill()
     try:
-        await asyncio.wait_for(process.wait(), processes.KILLED_S)
+        async with asyncio.timeout(processes.KILLED_S):
+            await process.wait()
     except TimeoutError:
         log.warning(LEFT_BEHIND, process.pid)
 

@@ -45,7 +45,8 @@ class Listener:
         """Give packets on, for ever or until ``end`` is set."""
         while end is None or not end.is_set():
             try:
-                packet = await asyncio.wait_for(self.sound.get(), LOOKS_UP_S)
+                async with asyncio.timeout(LOOKS_UP_S):
+                    packet = await self.sound.get()
             except TimeoutError:
                 continue
             await send(packet)

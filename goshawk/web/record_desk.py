@@ -53,6 +53,8 @@ MENDS_AGAIN_S = 8.0
 MENDS_S = 600.0
 """Hours of a recording may have to be read."""
 
+ENDS_S = 1.5
+
 MOST_RESTARTS = 5
 LONGEST_TAKE_S = 60
 BYTES_A_FRAME = {"flac": 1.8, "wav": 3.0, "opus": 0.2}
@@ -312,10 +314,9 @@ class RecordDesk:
         if self._client:
             self._client.is_ending = True
             self._client.tell(messages.End())
-            try:
-                await asyncio.wait_for(self._client.finished.wait(), 1.5)
-            except TimeoutError:
-                return
+            with suppress(TimeoutError):
+                async with asyncio.timeout(ENDS_S):
+                    await self._client.finished.wait()
 
     async def mark(self, name: str = "") -> Mark:
         """A mark at this moment. Raises BadInput if nothing is recorded."""

@@ -262,7 +262,8 @@ async def _listed_cards() -> Cards:
         stderr=asyncio.subprocess.DEVNULL,
     )
     try:
-        out, _ = await asyncio.wait_for(process.communicate(), CARDS_PATIENCE_S)
+        async with asyncio.timeout(CARDS_PATIENCE_S):
+            out, _ = await process.communicate()
         return msgspec.json.decode(out, type=Cards)
     except (TimeoutError, msgspec.MsgspecError):
         return Cards(trouble="The sound cards could not be listed: a driver hangs or fails.")

@@ -119,7 +119,8 @@ class Told:
                     yield ": all as it was\n\n"
                 wake.clear()
                 try:
-                    await asyncio.wait_for(wake.wait(), KEEPS_ALIVE_S)
+                    async with asyncio.timeout(KEEPS_ALIVE_S):
+                        await wake.wait()
                     quiet_s += EVERY_S
                 except TimeoutError:
                     quiet_s = KEEPS_ALIVE_S

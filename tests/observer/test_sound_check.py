@@ -69,7 +69,7 @@ def test_takes_are_made_kept_and_outlive_the_program(studio: Studio, tmp_path: P
         assert "from before is kept" in check.state.refusals["usual"]
         with pytest.raises(BadInput, match="The low voice is missing"):
             check.run(Wish())
-        await check.close()
+        await desk_of(studio).close()
 
     asyncio.run(story())
     studio._db.close()
@@ -112,7 +112,7 @@ def test_behind_a_hole_a_take_begins_again_and_is_refused_when_there_is_no_end_t
         assert number == COUNT_IN_S + MOST_BEGINNINGS + 1
         assert "again and again" in check.state.refusals["room"]
         assert "room" in check.state.takes, "the one from before is kept"
-        await check.close()
+        await desk_of(studio).close()
 
     asyncio.run(story())
 
@@ -159,7 +159,7 @@ def test_a_check_is_computed_accepted_and_compared_with_later_ones(studio: Studi
         trim = next(slot for slot in studio.rig.chain if slot.stage == "trim")
         assert trim.settings.gain_db == pytest.approx(before + change.gain_db, abs=0.1)
         assert check.state.changes == []
-        await check.close()
+        await desk_of(studio).close()
 
     asyncio.run(story())
     kept = sound_checks.load_check(studio._db)

@@ -29,6 +29,7 @@ from goshawk.store.recordings.track_file import TrackFile
 from goshawk.timeline.memory import WRITTEN_NS
 from tests.playing import Playing
 from tests.recorder.conftest import Evening, steps_apart, tracks_in
+from tests.waiting import until
 
 
 def test_the_track_behind_the_chain_is_the_chain_applied_to_the_track_as_it_came(
@@ -331,7 +332,7 @@ def test_a_recorder_that_cannot_be_started_is_tried_again_and_given_up_with_a_wo
     async def story() -> None:
         client = client_module.RecorderClient("", lambda said: None, lost)
         client.start(begin)
-        await asyncio.wait_for(client.finished.wait(), 20.0)
+        await until(client.finished.is_set)
 
     asyncio.run(story())
     assert (tries, losses) == (3, 3)

@@ -15,6 +15,7 @@ from goshawk.core.measure.room import TAKE_S
 from goshawk.core.observed.balance_meter import BalanceMeter
 from goshawk.core.rig import Rig
 from goshawk.errors import BadInput, StoreUnusable
+from goshawk.observer import balance as balance_module
 from goshawk.observer.sound_check import COUNT_IN_S
 from goshawk.observer.wishes import LoopLast, LoopNew, ReplayLast, StartTake
 from goshawk.page_messages.live import Levels
@@ -61,6 +62,33 @@ def test_what_breaks_off_is_logged_told_once_and_begun_again(
     assert len(told_of) == 2
     assert "looking on broke off. It was started again" in " ".join(told_of)
     assert sum("broke off" in record.message for record in caplog.records) == 4
+
+
+@pytest.mark.parametrize("turns", range(8))
+def test_who_is_woken_and_ended_at_once_ends(
+    turns: int, studio: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """An observer once outlived the web process that was killed just after a change: it waited for this for ever."""
+    balance = desk_of(studio).balance
+
+    async def look(is_trying: bool) -> None: ...
+
+    async def pass_turns(count: int) -> None:
+        for _ in range(count):
+            await asyncio.sleep(0)
+
+    async def story() -> None:
+        looking_on = asyncio.create_task(balance.look_on())
+        await pass_turns(9)
+        balance.changed()
+        await pass_turns(turns)
+        looking_on.cancel()
+        await pass_turns(9)
+        assert looking_on.cancelled()
+
+    monkeypatch.setattr(balance, "_look", look)
+    monkeypatch.setattr(balance_module, "SETTLES_S", 0.0)
+    asyncio.run(story())
 
 
 def test_figures_go_on_when_one_of_them_fails(

@@ -8,6 +8,7 @@ from goshawk.errors import BadInput
 from goshawk.page_messages.recording import RecordingState
 from goshawk.supervisor import Supervisor
 from goshawk.web.evening import Evening
+from tests.waiting import until
 
 
 class Stage:
@@ -100,11 +101,10 @@ def test_on_air_again_while_the_last_recording_is_still_written_waits_for_its_en
         await asyncio.sleep(0)
         assert stage.done == ["start", "stop"], "the last one is on its way to the end"
         stage.show("off")
-        while stage.done != ["start", "stop", "start"]:
-            await asyncio.sleep(0.01)
+        await until(lambda: stage.done == ["start", "stop", "start"])
         await stage.supervisor.close()
 
-    asyncio.run(asyncio.wait_for(evening(), 20.0))
+    asyncio.run(evening())
 
 
 def test_an_evening_that_was_cut_goes_on_with_its_recording() -> None:

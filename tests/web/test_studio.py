@@ -26,7 +26,8 @@ async def taken(page: LivePage) -> list[str]:
     messages = []
     try:
         while True:
-            messages.append(await asyncio.wait_for(page.next(), 0.01))
+            async with asyncio.timeout(0.01):
+                messages.append(await page.next())
     except TimeoutError:
         return messages
 
