@@ -18,6 +18,7 @@ from goshawk.core.dsp.fast_math import power_db
 from goshawk.core.dsp.spectral_gain import (
     COUNT,
     GAIN,
+    NEIGHBOURS,
     NOISE,
     RECENT,
     ROWS,
@@ -88,7 +89,7 @@ def look(noisy, speech, window, bins, minima, numbers, starts, share, sizes, out
         follow_minima(power, bins, minima, hop + 1)
         if hop > HOPS_OF_WINDOW:
             follow_noise(power, bins, longest, least_power, is_learned == 1.0)
-        find_gains(power, bins, least_gain, emphasis, 0.0)
+        find_gains(power, bins, least_gain, emphasis, 0.0, NEIGHBOURS)
         see(
             power,
             bins[NOISE],

@@ -37,9 +37,8 @@ four noises (docs/measurements.md); a 5 ms hop is assumed."""
 LEAST_PRIOR = 10.0**-2.0
 """The a-priori SNR is never under −20 dB: lower values let the residue twinkle."""
 
-LEAST_PRIOR_IN_WORDS = 10.0**-1.7
-"""Where it is known that somebody speaks, soft parts of the voice are likelier than noise, and hide what twinkles. Found by trial on two
-recorded voices in seven noises (docs/measurements.md)."""
+NEIGHBOURS = 2
+"""So many bins on either side tell with each how clear of the noise a sound stands."""
 
 FIXED_PRIOR = 10.0**1.5
 """15 dB: the SNR that speech is taken to have when it is present (Gerkmann and Hendriks, section IV)."""
@@ -183,13 +182,26 @@ def _share(power: float, start: float, end: float, per_octave: float) -> float:
 
 
 @kernel
-def _weigh_up(near: Floats, priors: Floats, snrs: Floats, words: float, out: Floats) -> None:
+def _mean_of_neighbours(values: Floats, neighbours: int, out: Floats) -> None:
+    """The mean of each value and its neighbours on either side, as a running sum."""
+    count, total = values.shape[0], 0.0
+    for k in range(neighbours):
+        total += values[k]
+    for k in range(count):
+        if k + neighbours < count:
+            total += values[k + neighbours]
+        if k > neighbours:
+            total -= values[k - neighbours - 1]
+        out[k] = max(total, 0.0) / (min(count - 1, k + neighbours) - max(0, k - neighbours) + 1)
+
+
+@kernel
+def _weigh_up(near: Floats, priors: Floats, snrs: Floats, out: Floats) -> None:
     """The a-priori SNR of every bin, into ``out``."""
-    least = LEAST_PRIOR + words * (LEAST_PRIOR_IN_WORDS - LEAST_PRIOR)
     for k in range(near.shape[0]):
         clear = _share(near[k], 1.0, _CLEAR, _CLEAR_PER_OCTAVE)
         smoothing = HEAVY_SMOOTHING + (LIGHT_SMOOTHING - HEAVY_SMOOTHING) * clear
-        out[k] = max(smoothing * priors[k] + (1.0 - smoothing) * snrs[k], least)
+        out[k] = max(smoothing * priors[k] + (1.0 - smoothing) * snrs[k], LEAST_PRIOR)
 
 
 @kernel
@@ -203,10 +215,15 @@ def _cleaned(gains: Floats, presences: Floats, least_gain: float, emphasis: floa
 
 @kernel
 def find_gains(
-    power: Floats, bins: Floats, least_gain: float, emphasis: float, words: float
+    power: Floats,
+    bins: Floats,
+    least_gain: float,
+    emphasis: float,
+    words: float,
+    neighbours_in_words: int,
 ) -> None:
     """The gain of every bin, into GAIN. ``emphasis`` 0 keeps what might be voice, 1 cleans the pauses; ``words`` 0 to 1 is how far it is
-    known otherwise that somebody speaks: there nothing is a pause."""
+    known otherwise that somebody speaks: there nothing is a pause, and what stands clear is told from so many neighbours."""
     count = power.shape[0]
     noises, ratios, snrs, near = bins[NOISE], bins[RATIO], bins[SNR], bins[SCRATCH]
     presences, priors, gains = bins[PRESENCE], bins[PRIOR], bins[GAIN]
@@ -214,17 +231,14 @@ def find_gains(
         ratio = min(power[k] / noises[k], 1e5)
         ratios[k] = ratio
         snrs[k] = max(ratio - 1.0, 0.0)
-    total = snrs[0] + snrs[1]
-    for k in range(count):
-        # The mean of a bin and two neighbours on either side, as a running sum.
-        if k + 2 < count:
-            total += snrs[k + 2]
-        if k > 2:
-            total -= snrs[k - 3]
-        near[k] = max(total, 0.0) / (min(count - 1, k + 2) - max(0, k - 2) + 1)
+    _mean_of_neighbours(snrs, NEIGHBOURS, near)
+    if words > 0.0 and neighbours_in_words > NEIGHBOURS:
+        _mean_of_neighbours(snrs, neighbours_in_words, gains)
+        for k in range(count):
+            near[k] += words * (gains[k] - near[k])
     for k in range(count):
         presences[k] = 0.7 * presences[k] + 0.3 * near[k]
-    _weigh_up(near, priors, snrs, words, gains)
+    _weigh_up(near, priors, snrs, gains)
     for k in range(count):
         gain = _log_spectral_gain(gains[k], ratios[k])
         gains[k] = gain

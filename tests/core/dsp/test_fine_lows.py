@@ -12,6 +12,7 @@ from goshawk.core.dsp.fine_lows import (
     PER_BIN,
     PIECES,
     SHORT_FRAMES,
+    TAKES_IN_WORDS,
     TAPS,
     add_finer,
     long_window,
@@ -75,10 +76,11 @@ def test_what_it_adds_is_the_end_of_the_long_window_and_takes_the_short_ones_gai
     sound: np.ndarray,
 ) -> None:
     fine_gains = np.full(FINE_BINS, 0.5)
-    fine_gains[[0, 8]], fine_gains[12], fine_gains[16] = 1.0, 0.01, 0.125
+    fine_gains[[0, 8]], fine_gains[12] = 1.0, 0.01
+    fine_gains[16] = 0.5 * 0.5 ** (1.0 / TAKES_IN_WORDS)
     out, gains = added(sound, fine_gains, is_voice=True)
     change = np.zeros(FINE_FRAMES // 2 + 1)
-    # Twice as much; to the least and not to 0.03; and half of 12 dB less.
+    # Twice as much; to the least and not under it; and half as much, of what would be more.
     change[[0, 8]], change[12], change[16] = 0.4 - 0.2, 0.05 - 0.2, 0.1 - 0.2
     whole = np.fft.irfft(np.fft.rfft(sound[-FINE_FRAMES:] * LONG) * change)[-SHORT_FRAMES:]
     right = whole * WINDOW**2 / LONG[-SHORT_FRAMES:]

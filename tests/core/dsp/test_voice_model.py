@@ -114,11 +114,11 @@ def test_what_was_saved_before_goes_by_the_room_alone() -> None:
 
 
 @pytest.mark.parametrize(
-    ("kind", "snr_db", "least"), [("hum", 5, 0.1), ("hiss", 20, 0.13), ("rain", 5, 0.04)]
+    ("kind", "snr_db", "least"), [("hum", 5, 0.17), ("hiss", 5, 0.09), ("rain", 5, 0.08)]
 )
 def test_it_is_better_than_the_room_alone(kind: str, snr_db: float, least: float) -> None:
     """Hum in bands the room alone knows as well: what is better there comes from the finer look at the lows, and from between the
-    harmonics."""
+    harmonics. In hiss and rain it is half the model, half that in words what stands clear is told from many bins."""
     better = []
     for name in VOICES:
         clean, noisy = in_noise(name, kind, snr_db)
