@@ -20,6 +20,7 @@ from goshawk.errors import BadInput
 from goshawk.observer.kept_sound import KeptSound
 from goshawk.page_messages.chain import LoopState
 from goshawk.supervisor import NewestWish, Supervisor
+from goshawk.timeline.seams import Seams
 from goshawk.units import SAMPLE_RATE_HZ
 
 
@@ -47,7 +48,7 @@ class Looper:
         self._gains: dict[Heard, float] = {"chain": 0.0, "raw": 0.0, "other": 0.0}
         self._measured: Chain | None = None
         self._measuring = NewestWish(supervisor, "finding one loudness", self._measure)
-        self._next_frame: int | None = None
+        self._seams = Seams()
         self.other: Chain | None = None
         self.state = LoopState()
 
@@ -64,10 +65,9 @@ class Looper:
         begun again behind a gap: a loop is never spliced."""
         if not self._recording_left:
             return
-        if self._recorded and self._next_frame != frame:
+        if not self._seams.goes_on(frame, len(piece)):
             wanted = sum(map(len, self._recorded)) + self._recording_left
             self._recorded, self._recording_left = [], wanted
-        self._next_frame = frame + len(piece)
         self._recorded.append(piece)
         self._recording_left = max(0, self._recording_left - len(piece))
         if not self._recording_left:
@@ -95,7 +95,7 @@ class Looper:
     def record(self, seconds: float) -> None:
         """Take the next seconds of the microphone, then loop them."""
         self.stop()
-        self._recorded = []
+        self._seams.begin_anew()
         self._recording_left = round(seconds * SAMPLE_RATE_HZ)
         self.state = LoopState(is_recording=True, duration_s=seconds, has_other=bool(self.other))
         self._tell()

@@ -6,6 +6,7 @@ from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.measure.room import RoomLearner
 from goshawk.core.stage import Block
 from goshawk.page_messages.chain import RoomTakeState
+from goshawk.timeline.seams import Seams
 
 
 class RoomTaker:
@@ -19,8 +20,7 @@ class RoomTaker:
         tell: Callable[[], None],
     ) -> None:
         self._learned, self._refused, self._tell = learned, refused, tell
-        self._learner = RoomLearner()
-        self._next_frame: int | None = None
+        self._learner, self._seams = RoomLearner(), Seams()
         self.stage_id = ""
         self.progress = 0.0
 
@@ -34,17 +34,14 @@ class RoomTaker:
     def start(self, stage_id: str) -> None:
         """Learn for a suppressor, or break it off ("")."""
         self.stage_id = stage_id
-        self._begin_anew()
+        self._learner, self.progress = RoomLearner(), 0.0
+        self._seams.begin_anew()
         self._tell()
-
-    def _begin_anew(self) -> None:
-        self._learner, self._next_frame, self.progress = RoomLearner(), None, 0.0
 
     def push(self, frame: int, sound: Block) -> None:
         """The sound ahead of the suppressor, shape (frames, 2). A room with a hole in it is not this room."""
-        if self._next_frame not in (None, frame):
-            self._begin_anew()
-        self._next_frame = frame + len(sound)
+        if not self._seams.goes_on(frame, len(sound)):
+            self._learner = RoomLearner()
         take = self._learner.push(sound.mean(axis=1))
         self.progress = take.progress
         if take.progress < 1.0:

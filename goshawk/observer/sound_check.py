@@ -39,6 +39,7 @@ from goshawk.page_messages.sound_check import (
 )
 from goshawk.store.sound_checks import KeptCheck, StoredTake
 from goshawk.supervisor import Supervisor
+from goshawk.timeline.seams import Seams
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS
 
 T = TypeVar("T")
@@ -110,7 +111,7 @@ class SoundCheck:
         self._wish = Wish()
         self._is_accepted = False
         self._serial = 0
-        self._next_frame: int | None = None
+        self._seams = Seams()
         self._process: Any = None
 
     # --- state -----------------------------------------------------------------------------------
@@ -170,7 +171,8 @@ class SoundCheck:
 
     def start(self, kind: TakeKind) -> None:
         """Count in, then record a take. One that is being made is broken off."""
-        self._pieces, self._counted, self._beginnings, self._next_frame = [], 0, 0, None
+        self._pieces, self._counted, self._beginnings = [], 0, 0
+        self._seams.begin_anew()
         self._recording = kind
         self._refusals.pop(kind, None)
         self._perform()
@@ -196,8 +198,7 @@ class SoundCheck:
         kind = self._recording
         if kind is None:
             return
-        has_hole = self._next_frame not in (None, frame)
-        self._next_frame = frame + len(piece)
+        has_hole = not self._seams.goes_on(frame, len(piece))
         counted = min(len(piece), COUNT_IN_FRAMES - self._counted)
         self._counted += counted
         if has_hole and self._pieces:

@@ -6,6 +6,7 @@ from goshawk.core.graph.stations import at_stage
 from goshawk.core.measure.spectrum import BandSpectrum
 from goshawk.core.stage import Block
 from goshawk.page_messages.chain import Spectra
+from goshawk.timeline.seams import Seams
 
 SIDES = ("before", "after")
 
@@ -16,7 +17,7 @@ class StageSpectra:
     def __init__(self, stage_id: str) -> None:
         self._stage_id = stage_id
         self._sides = {at_stage(side, stage_id): BandSpectrum() for side in SIDES}
-        self._next_frame: dict[str, int] = {}
+        self._seams = {name: Seams() for name in self._sides}
 
     @property
     def sounds(self) -> list[str]:
@@ -26,9 +27,8 @@ class StageSpectra:
     def push(self, name: str, frame: int, sound: Block) -> None:
         """Hear more of one of them from a frame on, shape (frames, 2)."""
         side = self._sides[name]
-        if self._next_frame.get(name, frame) != frame:
+        if not self._seams[name].goes_on(frame, len(sound)):
             side.break_off()
-        self._next_frame[name] = frame + len(sound)
         side.push(sound.mean(axis=1, dtype=np.float64))
 
     def message(self) -> str:

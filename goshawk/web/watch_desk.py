@@ -6,12 +6,11 @@ import json
 import logging
 import os
 import secrets
-import sqlite3
 import time
 from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 from pydantic import TypeAdapter
 
@@ -36,14 +35,13 @@ from goshawk.observer import wishes
 from goshawk.page_messages.recording import RecordFacts, RecordingState
 from goshawk.page_messages.watch import WatchState
 from goshawk.store.evenings import evenings
-from goshawk.store.evenings.database import evenings_path, open_evenings
 from goshawk.store.evenings.evenings import KeptEvening
-from goshawk.supervisor import Supervisor, to_its_end
+from goshawk.supervisor import Supervisor
 from goshawk.timeline.memory import TEST_CLOCK
 from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.web.evening_store import EveningStore
 
 log = logging.getLogger(__name__)
-T = TypeVar("T")
 
 FLUSHES_EVERY_S = 3.0
 SHOWN_EVENTS = 200
@@ -83,11 +81,9 @@ class WatchDesk:
     ) -> None:
         """``tell`` shows the state in every window, ``changed`` is called whenever something is another for other programs;
         ``record`` says how the recording stands."""
-        self._path, self._rig, self._tell_observer = evenings_path(data_dir), rig, tell_observer
+        self._store, self._rig, self._tell_observer = EveningStore(data_dir), rig, tell_observer
         self._supervisor, self._tell, self._notify = supervisor, tell, notify
         self._record, self._say_aloud, self._changed = record, say_aloud, changed
-        self._db: sqlite3.Connection | None = None
-        self._storing = asyncio.Lock()
         self._evening: Evening | None = None
         self._history = History()
         self._events: dict[int, Event] = {}
@@ -108,16 +104,15 @@ class WatchDesk:
     async def open(self) -> None:
         """Open the database, and go on with what was cut, or close it."""
         try:
-            opened = await asyncio.to_thread(open_evenings, self._path)
+            notice = await self._store.open()
         except StoreUnusable as error:
             self._save_trouble = str(error)
             self._notify(str(error), "trouble")
             return
-        self._db = opened.connection
-        if opened.notice:
-            self._notify(opened.notice, "trouble")
+        if notice:
+            self._notify(notice, "trouble")
         try:
-            left = await self._in_store(lambda db: evenings.left_open(db))
+            left = await self._store.do(evenings.left_open)
             for place, evening_id in enumerate(left):
                 await self._take_up(evening_id, may_resume=place == 0)
         except StoreUnusable as error:
@@ -125,16 +120,13 @@ class WatchDesk:
 
     async def _take_up(self, evening_id: str, *, may_resume: bool) -> None:
         try:
-            evening, history, meter = await self._in_store(lambda db: evenings.read(db, evening_id))
+            evening, history, meter = await self._store.do(lambda db: evenings.read(db, evening_id))
         except NotFound:
             return
         seconds = max(evening.seconds, float(history.seconds))
         # A clock that was set back meanwhile says nothing of how long it was.
-        away_s = max(0.0, (datetime.now(UTC) - _utc_at(evening, seconds)).total_seconds())
-        events = [
-            one if not one.lasts else one.model_copy(update={"ended_s": seconds})
-            for one in evening.events
-        ]
+        away_s = max(0.0, (datetime.now(UTC) - evening.utc_at(seconds)).total_seconds())
+        events = [one.ended(seconds) for one in evening.events]
         if may_resume and away_s < RESUMES_S:
             self._evening = evening.model_copy(update={"events": []})
             self._history, self._meter = history, meter or b""
@@ -155,7 +147,7 @@ class WatchDesk:
             update={"is_over": True, "was_cut": True, "seconds": seconds, "events": events}
         )
         closed = closed.model_copy(update={"advice": advice(closed)})
-        await self._in_store(lambda db: evenings.write(db, closed, {}, events, None))
+        await self._store.do(lambda db: evenings.write(db, closed, {}, events, None))
         self._notify("The last evening was cut. Its report is made: see Watch.", "news")
 
     async def close(self) -> None:
@@ -166,24 +158,7 @@ class WatchDesk:
                 await self._flush()
             except StoreUnusable:
                 log.warning("the evening's last seconds could not be kept")
-        if self._db is not None:
-            async with self._storing:
-                self._db.close()
-                self._db = None
-
-    async def _in_store(self, work: Callable[[sqlite3.Connection], T]) -> T:
-        """On the evenings' own connection, one after the other. Raises StoreUnusable."""
-
-        async def in_turn() -> T:
-            async with self._storing:
-                if self._db is None:
-                    raise StoreUnusable(
-                        self._save_trouble or "The evenings are not open. Start Goshawk again."
-                    )
-                db = self._db
-                return await asyncio.to_thread(lambda: work(db))
-
-        return await to_its_end(in_turn())
+        await self._store.close()
 
     # --- on air -----------------------------------------------------------------------------------
 
@@ -272,9 +247,7 @@ class WatchDesk:
 
     async def _end(self, evening: Evening) -> None:
         seconds = round(self.now_s, 2)
-        for number, one in self._events.items():
-            if one.lasts:
-                self._events[number] = one.model_copy(update={"ended_s": seconds})
+        self._events = {number: one.ended(seconds) for number, one in self._events.items()}
         self._new_events = set(self._events)
         recording, _ = self._record()
         marks = self._marks()
@@ -357,7 +330,7 @@ class WatchDesk:
         if evening is None or not evening.anchors or os.environ.get(TEST_CLOCK):
             return
         now = datetime.now(UTC)
-        before_s, self._ahead_s = self._ahead_s, (now - _utc_at(evening, at_s)).total_seconds()
+        before_s, self._ahead_s = self._ahead_s, (now - evening.utc_at(at_s)).total_seconds()
         ahead_s = self._ahead_s - before_s
         if abs(self._ahead_s) < ANCHORS_EVERY_S or len(evening.anchors) >= MOST_ANCHORS:
             return
@@ -402,8 +375,7 @@ class WatchDesk:
         """The observer is gone: what lasts has ended as far as is known."""
         for number, one in list(self._events.items()):
             if one.lasts:
-                ended = one.model_copy(update={"ended_s": round(self._at[0], 2)})
-                self._events[number] = ended
+                self._events[number] = one.ended(round(self._at[0], 2))
                 self._new_events.add(number)
         if self._evening is not None:
             self._show()
@@ -463,7 +435,7 @@ class WatchDesk:
         self._new_minutes, self._new_events, self._is_new = set(), set(), False
         meter = self._meter or None
         try:
-            await self._in_store(lambda db: evenings.write(db, evening, minutes, events, meter))
+            await self._store.do(lambda db: evenings.write(db, evening, minutes, events, meter))
         except GoshawkError:
             # Kept, and tried again: it is all in memory still.
             self._new_minutes |= new_minutes
@@ -475,7 +447,7 @@ class WatchDesk:
 
     async def listed(self) -> list[KeptEvening]:
         """All evenings. Raises StoreUnusable."""
-        return await self._in_store(evenings.listed)
+        return await self._store.do(evenings.listed)
 
     async def load(self, evening_id: str) -> tuple[Evening, History]:
         """An evening, also the one under way. Raises NotFound, StoreUnusable."""
@@ -484,12 +456,12 @@ class WatchDesk:
             events = sorted(self._events.values(), key=lambda one: one.began_s)
             update = {"events": events, "marks": self._marks() or current.marks}
             return current.model_copy(update=update), self._history
-        evening, history, _ = await self._in_store(lambda db: evenings.read(db, evening_id))
+        evening, history, _ = await self._store.do(lambda db: evenings.read(db, evening_id))
         return evening, history
 
     async def differences(self, evening: Evening) -> Differences:
         """What was set otherwise than on the evening before. Raises StoreUnusable."""
-        return differences(await self._in_store(lambda db: evenings.before(db, evening)), evening)
+        return differences(await self._store.do(lambda db: evenings.before(db, evening)), evening)
 
     async def lanes(
         self, evening_id: str, from_s: float, to_s: float | None, points: int
@@ -515,7 +487,7 @@ class WatchDesk:
                 "note": evening.note if note is None else note,
             }
         )
-        await self._in_store(lambda db: evenings.write(db, changed, {}, [], None))
+        await self._store.do(lambda db: evenings.write(db, changed, {}, [], None))
         self._list_changes += 1
         self._show()
         return changed
@@ -524,24 +496,15 @@ class WatchDesk:
         """Delete an evening; for a day it can be brought back. Raises NotFound, BadInput, StoreUnusable."""
         if self._evening is not None and self._evening.id == evening_id:
             raise BadInput("That evening is under way. End it first.")
-        await self._in_store(lambda db: evenings.remove(db, evening_id))
+        await self._store.do(lambda db: evenings.remove(db, evening_id))
         self._list_changes += 1
         self._show()
 
     async def restore(self, evening_id: str) -> None:
         """Bring back what was deleted. Raises NotFound, StoreUnusable."""
-        await self._in_store(lambda db: evenings.restore(db, evening_id))
+        await self._store.do(lambda db: evenings.restore(db, evening_id))
         self._list_changes += 1
         self._show()
-
-
-def _utc_at(evening: Evening, at_s: float) -> datetime:
-    """What the computer's clock said at a second of the evening."""
-    anchors = evening.anchors or [Anchor(at_s=0.0, utc=evening.started_utc)]
-    last = max(
-        (one for one in anchors if one.at_s <= at_s), key=lambda one: one.at_s, default=anchors[0]
-    )
-    return last.utc + timedelta(seconds=at_s - last.at_s)
 
 
 def _span(seconds: float) -> str:

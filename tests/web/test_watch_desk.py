@@ -128,7 +128,7 @@ def test_a_disk_that_takes_nothing_is_told_and_what_waited_is_kept_later(
         monkeypatch.setattr(evenings, "write", write)
         await flushed(desk)
         identity = desk.desk.state.evening
-        found, history, _ = evenings.read(desk.desk._db, identity)  # type: ignore[arg-type]
+        found, history, _ = await desk.desk._store.do(lambda db: evenings.read(db, identity))
         assert history.seconds == 70
         assert [one.title for one in found.events] == ["Clips"]
         await desk.desk.close()

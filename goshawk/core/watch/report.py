@@ -1,6 +1,6 @@
 """The report of an evening: what it came to, what happened, what was changed, and what to do next time."""
 
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any, Literal
 
 from pydantic import BaseModel
@@ -80,6 +80,13 @@ class Evening(BaseModel):
     marks: list[Mark] = []
     changes: list[SettingsChange] = []
     advice: list[str] = []
+
+    def utc_at(self, at_s: float) -> datetime:
+        """What the computer's clock said at a second of the evening."""
+        anchors = self.anchors or [Anchor(at_s=0.0, utc=self.started_utc)]
+        before = (one for one in anchors if one.at_s <= at_s)
+        last = max(before, key=lambda one: one.at_s, default=anchors[0])
+        return last.utc + timedelta(seconds=at_s - last.at_s)
 
 
 def heard_share(history: History, feed: str) -> float | None:

@@ -32,3 +32,7 @@ class Event(BaseModel):
     def lasts(self) -> bool:
         """Whether it goes on."""
         return self.ended_s is None
+
+    def ended(self, at_s: float) -> "Event":
+        """The same, at its end if it lasts."""
+        return self.model_copy(update={"ended_s": at_s}) if self.lasts else self
