@@ -17,7 +17,7 @@ from goshawk.store.recordings.folder import load_document
 from goshawk.system.desktop import ending_signals
 from tests.server.running import Server
 from tests.waiting import PATIENCE_S, wait_for
-from tools.kill_recordings import run, running
+from tools.kill_recordings import MOST_MISSING_S, run, running
 
 ENVIRONMENT = {"GOSHAWK_PORTABLE": "1"}
 """Here the processes are tied together by the way that goes on every system; elsewhere in the tests by this system's own."""
@@ -153,6 +153,11 @@ def test_kills_cost_a_second_at_most_and_every_file_opens(tmp_path: Path) -> Non
         count = run(server, 12)
         assert count.kills == 12
         assert count.faults == []
+        # A shared machine may stand still meanwhile, or have no time for who writes: one of each kind must be in time.
+        assert len(count.missing_s) == 3
+        assert all(min(some) <= MOST_MISSING_S for some in count.missing_s.values()), (
+            count.missing_s
+        )
         assert [t for t in server.said.splitlines() if "Traceback" in t] == []
     finally:
         server.stop()
