@@ -3,8 +3,7 @@
     python -m tools.kill_recordings --kills 200
 
 After each kill every file opens, all tracks are equally long and hold the same frames, and at most a second is missing (more where the
-machine has no time for who writes). Prints
-counts."""
+machine has no time for who writes). Prints counts."""
 
 import argparse
 import os
