@@ -342,8 +342,8 @@ KNOWS_WHOLLY = 0.5
 """From this power of the voice model on, words are taken for words and noise between harmonics is averaged as far as it can be."""
 
 NEIGHBOURS_IN_WORDS = 10
-"""On either side, 500 Hz: between two words a single bin tells more of the noise than of a voice, but where it is known that somebody
-speaks, whole stretches of the spectrum stand clear of the noise or do not. Found by trial (docs/measurements.md)."""
+"""On either side, 500 Hz: a few bins say little of whether they hold a voice. Where it is known that somebody speaks, whole stretches of
+the spectrum stand clear of the noise, or do not. Found by trial on four recorded voices (docs/measurements.md)."""
 
 LEAST_LOUD, LOUD = 0.2, 0.6
 """From the first of the voice's power to the second, what repeats is more and more taken for that voice, not for others' behind it."""
