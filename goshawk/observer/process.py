@@ -20,6 +20,7 @@ NICENESS = 5
 """The sound on air goes first, and so does what a page asks of the web process."""
 
 ENDS_S = 5.0
+"""Nobody waits for what does not end when it should; while the web process is there, it waits less long than that."""
 
 PASSING_BYTES = 1 << 20
 """So much the web process has not taken yet: what the next message of its kind replaces is left out then."""

@@ -4,7 +4,15 @@ import numpy as np
 import pytest
 from scipy.special import exp1
 
-from goshawk.core.dsp.spectral_gain import exponential_integral, log_spectral_gain
+from goshawk.core.dsp.spectral_gain import (
+    GAIN,
+    NEIGHBOURS,
+    NOISE,
+    ROWS,
+    exponential_integral,
+    find_gains,
+    log_spectral_gain,
+)
 from goshawk.core.dsp.suppressor import BINS, Suppressor, SuppressorSettings
 from goshawk.core.measure.room import RoomLearner, learn_room
 from tests.conftest import AtticMicrophone
@@ -33,6 +41,29 @@ def test_a_learned_room_is_taken_from_under_the_voice(
     assert np.mean([after.pesq - before.pesq for before, after in pairs]) > least_pesq
     assert np.mean([after.stoi - before.stoi for before, after in pairs]) > most_loss
     assert min(after.pauses_db for _, after in pairs) > 12
+
+
+@pytest.mark.parametrize(("words", "neighbours"), [(0.0, 2), (1.0, 10), (1.0, 2), (0.5, 10)])
+def test_what_stands_clear_is_told_from_few_bins_and_in_words_from_many(
+    words: float, neighbours: int
+) -> None:
+    """The first hop's gains beside NumPy's: the a-priori SNR is smoothed by 0.985 where the neighbours' mean is noise, and by 0.85
+    where it is 10 dB above."""
+    count, least_gain = 60, 0.05
+    posterior = np.random.default_rng(2).exponential(np.linspace(8.0, 0.5, count))
+    bins = np.zeros((ROWS, count))
+    bins[NOISE] = 0.25
+    find_gains(0.25 * posterior, bins, least_gain, 0.0, words, neighbours)
+    snr = np.maximum(posterior - 1.0, 0.0)
+
+    def mean_of(wide: int) -> np.ndarray:
+        return np.array([snr[max(0, k - wide) : k + wide + 1].mean() for k in range(count)])
+
+    near = (1.0 - words) * mean_of(NEIGHBOURS) + words * mean_of(neighbours)
+    clear = np.clip(np.log10(np.maximum(near, 1e-9)), 0.0, 1.0)
+    prior = np.maximum((0.015 + 0.135 * clear) * snr, 0.01)
+    gains = [log_spectral_gain(*one) for one in zip(prior, posterior, strict=True)]
+    np.testing.assert_allclose(bins[GAIN], np.maximum(gains, least_gain), rtol=1e-6)
 
 
 @pytest.mark.parametrize("kind", ["fan", "hum"])
