@@ -182,8 +182,10 @@ def test_how_hard_a_compressor_and_a_limiter_work() -> None:
     activity = np.array([SPEECH] * 100 + [PAUSE] * 50)
     assert compressor_effort_db(settings, peaks, activity) == pytest.approx((6, 15))
     assert compressor_effort_db(settings, peaks[100:], activity[100:]) is None
-    before, after = hops(peaks.tolist()), hops(np.minimum(peaks, -3.0).tolist())
-    assert limiter_work(before, after, activity) == pytest.approx((1.0, 3.0))
+    one = hops(peaks.tolist()), hops(np.minimum(peaks, -3.0).tolist()), activity
+    assert limiter_work(*one) is None, "one second of speech is one loud word, and no share"
+    two = [np.concatenate([part, part]) for part in one]
+    assert limiter_work(*two) == pytest.approx((1.0, 3.0))
 
 
 def test_starting_points_are_whole_presets_and_speak_for_themselves(attic_talk: Block) -> None:

@@ -187,7 +187,7 @@ def test_an_unplugged_device_is_kept_and_the_delay_is_measured(page: Page) -> No
     findings = page.get_by_role("region", name="Findings")
     expect(findings).to_contain_text("Lanternlock is unplugged. Plug it in")
     page.get_by_role("radio", name="Who hears what").click()
-    page.get_by_role("button", name="Not now").click()
+    page.get_by_role("region", name="Game: no sound").get_by_role("button", name="Not now").click()
     expect(findings).to_contain_text("1 put aside")
     page.get_by_role("radio", name="Devices").click()
     page.get_by_role("button", name="Plug in again").click()

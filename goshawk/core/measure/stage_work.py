@@ -26,6 +26,9 @@ OPEN_DB = 3.0
 LIMITED_DB = 0.5
 """A limiter that takes less than this off a hop's peak has not touched it."""
 
+LEAST_SHARED_HOPS = 200
+"""A share is of two seconds of speech at least: one loud word is more than half of half a second."""
+
 Activity = NDArray[np.integer]
 
 
@@ -84,10 +87,10 @@ def compressor_effort_db(
 
 
 def limiter_work(before: Floats, after: Floats, activity: Activity) -> tuple[float, float] | None:
-    """Share of the speech's hops that a limiter touched, in percent, and the most it took, in dB; None of too
-    little speech. Shapes as above."""
+    """Share of the speech's hops that a limiter touched, in percent, and the most it took, in dB; None of less
+    than two seconds of speech. Shapes as above."""
     is_speech = activity == SPEECH
-    if is_speech.sum() < LEAST_HOPS:
+    if is_speech.sum() < LEAST_SHARED_HOPS:
         return None
     taken = (before[:, 1] - after[:, 1])[is_speech]
     return float((taken > LIMITED_DB).mean() * 100.0), float(max(0.0, taken.max()))
