@@ -260,7 +260,7 @@ class Desk:
         self._say(
             wishes.UnderWay(
                 self.looper.state.model_dump_json().encode(),
-                self.sound_check.performance,
+                self.sound_check.performance or self.room.performance,
                 self.room.stage_id,
             )
         )

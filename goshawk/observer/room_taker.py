@@ -4,9 +4,13 @@ from collections.abc import Callable
 
 from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.measure.room import RoomLearner
+from goshawk.core.routing import Performance
 from goshawk.core.stage import Block
 from goshawk.page_messages.chain import RoomTakeState
 from goshawk.timeline.seams import Seams
+
+QUIET_AFTER_S = 1.0
+"""Whoever presses the key needs so long to be quiet: the word's end, the hand, the way to the stand-in."""
 
 
 class RoomTaker:
@@ -20,9 +24,14 @@ class RoomTaker:
         tell: Callable[[], None],
     ) -> None:
         self._learned, self._refused, self._tell = learned, refused, tell
-        self._learner, self._seams = RoomLearner(), Seams()
+        self._seams = Seams()
         self.stage_id = ""
-        self.progress = 0.0
+        self._begin_anew()
+
+    @property
+    def performance(self) -> Performance | None:
+        """What the stand-in does meanwhile: as a user does, who is told to stay quiet."""
+        return "silent" if self.stage_id else None
 
     @property
     def state(self) -> RoomTakeState | None:
@@ -34,14 +43,14 @@ class RoomTaker:
     def start(self, stage_id: str) -> None:
         """Learn for a suppressor, or break it off ("")."""
         self.stage_id = stage_id
-        self._learner, self.progress = RoomLearner(), 0.0
+        self._begin_anew()
         self._seams.begin_anew()
         self._tell()
 
     def push(self, frame: int, sound: Block) -> None:
         """The sound ahead of the suppressor, shape (frames, 2). A room with a hole in it is not this room."""
         if not self._seams.goes_on(frame, len(sound)):
-            self._learner = RoomLearner()
+            self._begin_anew()
         take = self._learner.push(sound.mean(axis=1))
         self.progress = take.progress
         if take.progress < 1.0:
@@ -52,3 +61,6 @@ class RoomTaker:
             self._refused(take.refusal)
         else:
             self._learned(stage_id, take.room)
+
+    def _begin_anew(self) -> None:
+        self._learner, self.progress = RoomLearner(settle_s=QUIET_AFTER_S), 0.0

@@ -368,8 +368,8 @@ class Hold(msgspec.Struct, tag=True):
 
 
 class UnderWay(msgspec.Struct, tag=True):
-    """What the web process has to know of what is under way here: the loop (JSON), what the stand-in performs for a
-    take, and for which suppressor the room is learned."""
+    """What the web process has to know of what is under way here: the loop (JSON), what the stand-in performs for
+    it, and for which suppressor the room is learned."""
 
     loop: bytes
     performance: str | None

@@ -15,6 +15,7 @@ from goshawk.core.starting_points import STARTING_POINTS
 from goshawk.engine.plan import Plan
 from goshawk.errors import BadInput, BadSetting, NotFound
 from goshawk.observer.desk import Desk
+from goshawk.observer.room_taker import QUIET_AFTER_S
 from goshawk.observer.stage_figures import StageCosts
 from goshawk.observer.wishes import LoopHear, LoopLast, LoopNew, LoopStop
 from goshawk.page_messages.chain import Spectra
@@ -141,7 +142,8 @@ def hear(studio: Studio, point: str, sound: np.ndarray) -> None:
 
 
 def test_the_room_is_learned_kept_and_refused(studio: Studio) -> None:
-    fan = noise("fan", TAKE_S + 1.0) * 1e-3
+    lasts_s = QUIET_AFTER_S + TAKE_S + 0.5
+    fan = noise("fan", lasts_s) * 1e-3
 
     async def story() -> None:
         page = studio.open_page()
@@ -149,19 +151,21 @@ def test_the_room_is_learned_kept_and_refused(studio: Studio) -> None:
             await studio.tuning.learn_room("gate")
         await studio.tuning.learn_room("suppressor")
         assert told(studio, "set_points")[-1] == (["before:suppressor"],)
+        assert studio.engine.rig.devices.attic.performance == "silent", "the stand-in obeys"
         hear(studio, "before:suppressor", fan)
         await asyncio.sleep(0.3)
         slot = next(one for one in studio.rig.chain if one.stage == "suppressor")
         assert slot.settings.room is not None
         assert told(studio, "set_points")[-1] == ([],), "nobody listens any more"
+        assert studio.engine.rig.devices.attic.performance == "talk"
         await studio.tuning.learn_room("suppressor")
-        hear(studio, "before:suppressor", fan + 0.2 * tone(300, -6, TAKE_S + 1.0)[:, 0])
+        hear(studio, "before:suppressor", fan + 0.2 * tone(300, -6, lasts_s)[:, 0])
         hear(studio, "before:suppressor", fan)
         await asyncio.sleep(0.1)
         kept = next(one for one in studio.rig.chain if one.stage == "suppressor")
         assert kept.settings.room is not None
         await studio.tuning.learn_room("suppressor")
-        loud = random_sound(5, TAKE_S + 1.0)[:, 0]
+        loud = random_sound(5, lasts_s)[:, 0]
         before = kept.settings.room
         hear(studio, "before:suppressor", loud)
         kept = next(one for one in studio.rig.chain if one.stage == "suppressor")

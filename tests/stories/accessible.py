@@ -7,9 +7,10 @@ from playwright.sync_api import Page
 AXE = Path(__file__).parents[2] / "frontend" / "node_modules" / "axe-core" / "axe.min.js"
 
 
-def violations(page: Page) -> list[str]:
-    """Each rule that is broken, with the first places."""
+def violations(page: Page, *, colours: bool = False) -> list[str]:
+    """Each rule that is broken, with the first places; of colours alone, where all else was looked at before."""
     if page.evaluate("!window.axe"):
         page.evaluate(AXE.read_text())
-    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")["violations"]
+    options = {"resultTypes": ["violations"], **({"runOnly": ["cat.color"]} if colours else {})}
+    found = page.evaluate("options => axe.run(document, options)", options)["violations"]
     return [f"{one['id']}: {[n['target'] for n in one['nodes']][:3]}" for one in found]

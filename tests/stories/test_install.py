@@ -51,14 +51,13 @@ def installed(tmp_path: Path) -> Iterator[Server]:
     assert not [name for name in names if name.startswith(("tests/", "tools/", "frontend/"))]
     home = tmp_path / "Zuhause für Ömer"
     environment = home / "env"
-    subprocess.run([sys.executable, "-m", "venv", environment], check=True)
+    subprocess.run([sys.executable, "-m", "venv", "--without-pip", environment], check=True)
     python = environment / "bin" / "python"
     # What it depends on is there already; a path brings it, but not the editable Goshawk beside it.
     (site,) = environment.glob("lib/python*/site-packages")
     (site / "needed.pth").write_text(f"{Path(pytest.__file__).parents[1]}\n")
-    subprocess.run(
-        [python, "-m", "pip", "install", "--quiet", "--no-deps", "--no-index", wheel], check=True
-    )
+    install = ["install", "--quiet", "--no-deps", "--no-index", wheel]
+    subprocess.run([sys.executable, "-m", "pip", "--python", python, *install], check=True)
     env = {
         "HOME": str(home),
         "PATH": os.pathsep.join([str(environment / "bin"), "/usr/bin", "/bin"]),

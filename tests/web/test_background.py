@@ -248,7 +248,7 @@ def test_a_room_is_learned_anew_after_a_gap(studio: Studio) -> None:
     async def story() -> None:
         await studio.tuning.learn_room("suppressor")
         fan = np.repeat(noise("fan", TAKE_S + 1.0)[:, None], 2, 1).astype(np.float32) * 1e-3
-        give(studio, "before:suppressor", fan[: 2 * SAMPLE_RATE_HZ])
+        give(studio, "before:suppressor", fan[: 3 * SAMPLE_RATE_HZ])
         assert desk_of(studio).room.progress > 0.5
         give(studio, "before:suppressor", fan[:480], gap_frames=96)
         assert desk_of(studio).room.progress < 0.1

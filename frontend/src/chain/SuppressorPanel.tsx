@@ -98,7 +98,7 @@ function RoomBox({ id }: { id: string }) {
       <div className="flex gap-1.5">
         <Button
           look={isKnown ? "plain" : "main"}
-          title="Three seconds: stay quiet, with fans and machines as on air"
+          title="Stay quiet for four seconds, with fans and machines as on air"
           onClick={() => ask({ type: "learn_room", stage_id: id })}
         >
           {isKnown ? "Learn again" : "Learn the room"}
