@@ -141,6 +141,10 @@ def hear(studio: Studio, point: str, sound: np.ndarray) -> None:
     give(studio, point, np.repeat(sound[:, None], 2, 1).astype(np.float32))
 
 
+def suppressor_of(studio: Studio) -> Any:
+    return next(one for one in studio.rig.chain if one.stage == "suppressor")
+
+
 def test_the_room_is_learned_kept_and_refused(studio: Studio) -> None:
     lasts_s = QUIET_AFTER_S + TAKE_S + 0.5
     fan = noise("fan", lasts_s) * 1e-3
@@ -154,28 +158,41 @@ def test_the_room_is_learned_kept_and_refused(studio: Studio) -> None:
         assert studio.engine.rig.devices.attic.performance == "silent", "the stand-in obeys"
         hear(studio, "before:suppressor", fan)
         await asyncio.sleep(0.3)
-        slot = next(one for one in studio.rig.chain if one.stage == "suppressor")
-        assert slot.settings.room is not None
+        assert suppressor_of(studio).settings.room is not None
         assert told(studio, "set_points")[-1] == ([],), "nobody listens any more"
         assert studio.engine.rig.devices.attic.performance == "talk"
         await studio.tuning.learn_room("suppressor")
         hear(studio, "before:suppressor", fan + 0.2 * tone(300, -6, lasts_s)[:, 0])
         hear(studio, "before:suppressor", fan)
         await asyncio.sleep(0.1)
-        kept = next(one for one in studio.rig.chain if one.stage == "suppressor")
-        assert kept.settings.room is not None
+        before = suppressor_of(studio).settings.room
+        assert before is not None
         await studio.tuning.learn_room("suppressor")
         loud = random_sound(5, lasts_s)[:, 0]
-        before = kept.settings.room
         hear(studio, "before:suppressor", loud)
-        kept = next(one for one in studio.rig.chain if one.stage == "suppressor")
-        assert kept.settings.room == before
+        assert suppressor_of(studio).settings.room == before
         messages = await taken(page)
         assert any("not the room" in message for message in messages)
         assert any("The room is learned" in message for message in messages)
-        state = await studio.tuning.forget_room("suppressor")
-        slot = next(one for one in state.rig.chain if one.stage == "suppressor")
-        assert slot.settings.room is None
+        await studio.tuning.forget_room("suppressor")
+        assert suppressor_of(studio).settings.room is None
+
+    run_in_loop(story)
+
+
+def test_who_presses_may_end_a_word_first_and_may_cancel(studio: Studio) -> None:
+    word = random_sound(5, 0.9)[:, 0]
+    fan = noise("fan", TAKE_S + 0.5) * 1e-3
+
+    async def story() -> None:
+        await studio.tuning.learn_room("suppressor")
+        hear(studio, "before:suppressor", np.concatenate([word, fan[:RATE_HZ]]))
+        await studio.tuning.learn_room("")
+        assert desk_of(studio).room.state is None
+        assert studio.engine.rig.devices.attic.performance == "talk"
+        await studio.tuning.learn_room("suppressor")
+        hear(studio, "before:suppressor", np.concatenate([word, fan]))
+        await until(lambda: suppressor_of(studio).settings.room is not None)
 
     run_in_loop(story)
 
