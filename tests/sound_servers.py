@@ -8,6 +8,7 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -21,10 +22,14 @@ WITHOUT_SHARED_MEMORY = "enable-shm=no\n"
 they cost is measured with it."""
 
 
-class PrivateServer:
-    """PulseAudio, headless. ``env`` is what programs need to find it."""
+SERVERS = ("PulseAudio", "PipeWire")
 
-    def __init__(self, *, shares_memory: bool = False) -> None:
+
+class PrivateServer:
+    """PulseAudio or PipeWire, headless. ``env`` is what programs need to find it."""
+
+    def __init__(self, kind: str = "PulseAudio", *, shares_memory: bool = False) -> None:
+        self.kind = kind
         # A socket's path may not be long.
         self.folder = Path(tempfile.mkdtemp(prefix="ghs"))
         (self.folder / "run").mkdir(mode=0o700)
@@ -32,36 +37,58 @@ class PrivateServer:
         (self.folder / "home/.config/pulse/daemon.conf").write_text(
             DAEMON if shares_memory else DAEMON + WITHOUT_SHARED_MEMORY
         )
-        self.socket = self.folder / "run/native"
+        self.socket = self.folder / ("run/pulse/native" if kind == "PipeWire" else "run/native")
         self.env = {
             **os.environ,
             "XDG_RUNTIME_DIR": str(self.folder / "run"),
             "HOME": str(self.folder / "home"),
             "PULSE_SERVER": f"unix:{self.socket}",
         }
+        for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "DBUS_SESSION_BUS_ADDRESS"):
+            self.env.pop(name, None)
         self._programs: list[subprocess.Popen[bytes]] = []
-        self._process: subprocess.Popen[bytes] | None = None
+        self._server: list[subprocess.Popen[bytes]] = []
         self.start()
 
     def start(self) -> None:
         self.socket.unlink(missing_ok=True)
-        self._process = subprocess.Popen(
-            [
+        if self.kind == "PipeWire":
+            bus = f"unix:path={self.folder}/run/bus"
+            self.env["DBUS_SESSION_BUS_ADDRESS"] = bus
+            self._begin_part("dbus-daemon", "--session", "--nofork", f"--address={bus}")
+            wait_until((self.folder / "run/bus").exists)
+            self._begin_part("pipewire")
+            wait_until((self.folder / "run/pipewire-0").exists)
+            self._begin_part("wireplumber")
+            self._begin_part("pipewire-pulse")
+        else:
+            self._begin_part(
                 "pulseaudio", "-n", "--daemonize=no", "--exit-idle-time=-1", "--use-pid-file=no",
                 "-L", f"module-native-protocol-unix socket={self.socket} auth-anonymous=1",
-            ],
-            env=self.env, stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-        )  # fmt: skip
-        for _ in range(400):
-            if self.socket.exists():
-                return
-            time.sleep(0.025)
-        raise RuntimeError("the sound server does not start")
+            )  # fmt: skip
+        wait_until(self._answers)
+
+    def _begin_part(self, *command: str) -> None:
+        quiet = subprocess.DEVNULL
+        self._server.append(
+            subprocess.Popen(command, env=self.env, stdin=quiet, stdout=quiet, stderr=quiet)
+        )
+
+    def _answers(self) -> bool:
+        if not self.socket.exists():
+            return False
+        asked = subprocess.run(["pactl", "info"], env=self.env, capture_output=True, check=False)
+        return asked.returncode == 0
 
     def kill(self) -> None:
-        if self._process:
-            self._process.send_signal(signal.SIGKILL)
-            self._process.wait()
+        """All parts of it, at once."""
+        for part in self._server:
+            part.send_signal(signal.SIGKILL)
+        for part in self._server:
+            part.wait()
+        self._server.clear()
+        for left in ("bus", "pipewire-0", "pipewire-0.lock"):
+            (self.folder / "run" / left).unlink(missing_ok=True)
 
     def close(self) -> None:
         for program in self._programs:
@@ -105,13 +132,27 @@ class PrivateServer:
             )  # fmt: skip
 
 
+def wait_until(is_so: Callable[[], bool]) -> None:
+    """Raises RuntimeError after ten seconds."""
+    for _ in range(400):
+        if is_so():
+            return
+        time.sleep(0.025)
+    raise RuntimeError("the sound server does not start")
+
+
 RAW = ["--raw", "--format=float32le", "--rate=48000", "--channels=2", "--latency-msec=200"]
 
 
-if (
-    __name__ == "__main__"
-):  # python -m tests.sound_servers [--shares-memory] COMMAND …: run something with one.
-    shares, command = sys.argv[1:2] == ["--shares-memory"], sys.argv[1:]
-    with contextlib.closing(PrivateServer(shares_memory=shares)) as private:
+# python -m tests.sound_servers [--pipewire] [--shares-memory] COMMAND …: run something with one.
+if __name__ == "__main__":
+    command = sys.argv[1:]
+    options = {one for one in command if one in ("--pipewire", "--shares-memory")}
+    command = [one for one in command if one not in options]
+    private = PrivateServer(
+        "PipeWire" if "--pipewire" in options else "PulseAudio",
+        shares_memory="--shares-memory" in options,
+    )
+    with contextlib.closing(private):
         private.null_sink("desk")
-        sys.exit(subprocess.run(command[shares:], env=private.env, check=False).returncode)
+        sys.exit(subprocess.run(command, env=private.env, check=False).returncode)

@@ -60,8 +60,8 @@ class Program(_Data):
 
 
 class VirtualDevice(_Data):
-    """One that Goshawk has made: ``device`` is where the engine plays into, or hears it, as a rig names it; ``name`` and
-    ``label`` are what other programs choose. A volume of 1 is unity."""
+    """One that Goshawk has made: ``device`` is where the engine plays into, or hears it, as a rig names it ("" if its sink is
+    gone); ``name`` and ``label`` are what other programs choose. A volume of 1 is unity."""
 
     key: str
     device: str
@@ -70,7 +70,9 @@ class VirtualDevice(_Data):
     volume: float
     is_muted: bool
     is_linked: bool
-    """Whether a microphone takes what its own sink plays, and nothing else."""
+    """Whether a microphone takes what its own sink plays, as the server says."""
+    is_astray: bool = False
+    """Whether a microphone takes the sound of another source: a raw microphone, perhaps."""
 
 
 class Computer(_Data):

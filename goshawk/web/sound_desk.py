@@ -15,7 +15,7 @@ from typing import Any
 
 import msgspec
 
-from goshawk.core.computer import Computer, Program, microphone_key, wanted_virtual
+from goshawk.core.computer import Computer, Program, VirtualDevice, microphone_key, wanted_virtual
 from goshawk.core.rig import Rig
 from goshawk.core.routing import LOUDSPEAKERS
 from goshawk.devices.cards import Card, Cards, as_devices
@@ -31,6 +31,11 @@ LOOK_ANYWAY_S = 5.0
 CARDS_EVERY_S = 5.0
 CARDS_PATIENCE_S = 20.0
 STOP_S = 2.0
+LINKS_WITHIN_S = 3.0
+"""A virtual microphone that takes nothing for so long is made again, and then after twice that time, and so on: whoever records
+from it is given another source by some servers meanwhile, a raw microphone perhaps."""
+
+LONGEST_WAIT_S = 60.0
 
 Work = Callable[[SoundServer, Computer], Any]
 
@@ -50,6 +55,12 @@ class SoundDesk:
         self._had: dict[tuple[bool, int], tuple[str, str]] = {}
         """Programs that were led elsewhere, by whether they play and their number (of both kinds there may be one with the same):
         what each had, and for whom it was taken."""
+        self._remakes: dict[str, tuple[float, float]] = {}
+        """By the key of a virtual microphone that is not linked: when it is made again, and how long is waited then."""
+        self._unmoved: set[int] = set()
+        """Programs that could not be led into a virtual device: said once."""
+        self._shut: set[str] = set()
+        """Virtual microphones that were muted here, since they took another source's sound."""
         self._asked: queue.SimpleQueue[tuple[Work, Future[Any]]] = queue.SimpleQueue()
         self._is_ended = threading.Event()
         self._is_changed = threading.Event()
@@ -152,7 +163,8 @@ class SoundDesk:
                 if server is None:
                     server = SoundServer()
                     server.sweep()
-                    self._had.clear()
+                    for kept in (self._had, self._remakes, self._shut):
+                        kept.clear()
                 self._look(server)
                 looked_s = time.monotonic()
                 while not self._is_ended.is_set() and not self._is_changed.is_set():
@@ -191,26 +203,60 @@ class SoundDesk:
         wanted, takes = self._wanted, self._takes
         has_changed = self._give_back(server, state, everything=False)
         there = {one.key: one for one in state.virtual}
-        for key in there:
-            if key not in wanted or not there[key].is_linked:
+        for key, made in there.items():
+            if key not in wanted or not made.device or self._is_to_be_made_again(made):
                 server.remove(key)
                 has_changed = True
+            elif made.is_astray or key in self._shut:
+                self._bring_back(server, made)
+                has_changed = True
+        if has_changed:
+            there = {one.key: one for one in server.state().virtual}
         for key, title in wanted.items():
-            if key not in there or not there[key].is_linked:
+            if key not in there:
                 server.make(key, title)
                 has_changed = True
         if has_changed:
             state = server.state()
         names = {one.key: one.name for one in state.virtual}
+        self._unmoved &= {one.id for one in state.programs}
         for one in state.programs:
             key = takes.get(one.name, "")
             if one.plays and key in names and one.key != key:
-                with contextlib.suppress(SoundServerRefused):  # It has just ended.
+                try:
                     before = server.move(one.id, names[key], plays=True)
-                    had = self._had.get((True, one.id))
-                    self._had[True, one.id] = (had[0] if had else before), key
-                    has_changed = True
+                except SoundServerRefused as error:
+                    if one.id not in self._unmoved:
+                        log.warning("%s was not routed to %s: %s", one.name, key, error)
+                    self._unmoved.add(one.id)
+                    continue
+                had = self._had.get((True, one.id))
+                self._had[True, one.id] = (had[0] if had else before), key
+                has_changed = True
         self._said(server.state() if has_changed else state)
+
+    def _is_to_be_made_again(self, one: VirtualDevice) -> bool:
+        """Whether a virtual microphone has not been linked for long enough; what is, is forgotten here."""
+        if one.is_linked:
+            self._remakes.pop(one.key, None)
+            return False
+        now_s = time.monotonic()
+        due_s, wait_s = self._remakes.setdefault(one.key, (now_s + LINKS_WITHIN_S, LINKS_WITHIN_S))
+        if now_s < due_s:
+            return False
+        wait_s = min(2.0 * wait_s, LONGEST_WAIT_S)
+        self._remakes[one.key] = (now_s + wait_s, wait_s)
+        return True
+
+    def _bring_back(self, server: SoundServer, one: VirtualDevice) -> None:
+        """A virtual microphone that takes another source's sound is silent until it takes its own again."""
+        if one.is_linked:
+            server.set_unity(one.key)
+            self._shut.discard(one.key)
+            return
+        self._shut.add(one.key)
+        with contextlib.suppress(SoundServerRefused):  # It is made again, if it cannot be led back.
+            server.relink(one.key)
 
     def _give_back(self, server: SoundServer, state: Computer, *, everything: bool) -> bool:
         """Programs that are not to be taken any more play, or record, where they did before."""

@@ -13,7 +13,7 @@ from playwright.sync_api import sync_playwright
 
 from goshawk.devices.sound_server.control import SoundServer
 from tests.server.running import Server
-from tests.sound_servers import PrivateServer
+from tests.sound_servers import SERVERS, PrivateServer
 from tests.stories.conftest import CHROMIUM, FLAGS
 from tests.waiting import wait_for
 
@@ -24,10 +24,21 @@ SLOPE = RAMP_HEIGHT / RAMP_FRAMES
 BUFFER_MS = 200.0
 
 
-@pytest.fixture
-def sound() -> Iterator[PrivateServer]:
-    server = PrivateServer()
+@pytest.fixture(params=SERVERS)
+def sound(request: pytest.FixtureRequest) -> Iterator[PrivateServer]:
+    """A desk with loudspeakers and a microphone of its own, which is the default one and never silent."""
+    server = PrivateServer(request.param)
     server.null_sink("desk")
+    server.null_sink("booth")
+    server.run(
+        "pactl",
+        "load-module",
+        "module-remap-source",
+        "master=booth.monitor",
+        "source_name=boothmic",
+    )
+    server.run("pactl", "set-default-sink", "desk")
+    server.run("pactl", "set-default-source", "boothmic")
     yield server
     server.close()
 
@@ -123,6 +134,51 @@ def test_a_program_plays_in_and_another_records_what_viewers_get(
     assert -RAMP_HEIGHT / 2 - 0.01 <= came.min() <= came.max() <= RAMP_HEIGHT / 2 + 0.01
 
 
+def test_a_virtual_microphone_stays_and_never_carries_the_raw_microphone(
+    server: Server, sound: PrivateServer, ramp: Path, tmp_path: Path
+) -> None:
+    """Whoever records from it gets silence here, whatever the server links it to meanwhile."""
+    server.change("feeds.viewers.is_muted", True)
+    sound.play(ramp, "booth")
+    server.ask("/api/outputs", body={"source": "viewers", "device": "virtual"})
+    made = wait_for("the virtual microphone", lambda: linked(server))
+    name, mix = made["name"], made["device"].removeprefix("server:") + ".monitor"
+    number = numbers(sound)[name]
+    recorded = tmp_path / "viewers.raw"
+    sound.record(recorded, name)
+    wait_for("its recorder", lambda: "Night broadcast" in programs(server))
+    time.sleep(3.0)  # Once it was taken away and made again every second.
+    assert numbers(sound)[name] == number
+    assert programs(server)["Night broadcast"]["device_name"] == name
+    assert np.abs(heard_in(recorded)).max() == 0.0
+    # Something else links it to the raw microphone: it is shut, led back, and opened again.
+    sound.run("pactl", "move-source-output", reader_of(sound, mix), "boothmic")
+    wait_for("it to be led back", lambda: reader_of(sound, mix))
+    wait_for("it to be open again", lambda: not linked(server)["is_muted"])
+    assert numbers(sound)[name] == number
+    before = len(heard_in(recorded))
+    wait_for("more sound", lambda: len(heard_in(recorded)) > before + 2 * RATE_HZ)
+    assert np.abs(heard_in(recorded)[before + RATE_HZ :]).max() == 0.0
+
+
+def linked(server: Server) -> Any:
+    """The virtual microphone, once it takes what its own sink plays."""
+    return next((one for one in computer(server)["virtual"] if one["is_linked"]), None)
+
+
+def numbers(sound: PrivateServer) -> dict[str, str]:
+    """The server's numbers of all sources, by name."""
+    listed = sound.run("pactl", "list", "short", "sources").splitlines()
+    return {name: number for number, name, *_ in (line.split("\t") for line in listed)}
+
+
+def reader_of(sound: PrivateServer, source: str) -> str:
+    """The number of a stream that takes a source's sound; "" if there is none."""
+    listed = sound.run("pactl", "list", "short", "source-outputs").splitlines()
+    number = numbers(sound).get(source, "gone")
+    return next((one[0] for one in (line.split("\t") for line in listed) if one[1] == number), "")
+
+
 def test_a_programs_sound_is_taken_and_given_back(
     server: Server, sound: PrivateServer, ramp: Path
 ) -> None:
@@ -144,7 +200,7 @@ def test_a_programs_sound_is_taken_and_given_back(
     )
     server.ask("/api/rig/undo")
     wait_for("it to be given back", lambda: programs(server)["Music box"]["key"] == "")
-    assert "Null" in programs(server)["Music box"]["device"]
+    assert programs(server)["Music box"]["device_name"] == "desk"
 
 
 def test_a_program_is_heard_along_while_it_plays_on_where_it_does(
@@ -168,9 +224,7 @@ def test_a_program_is_heard_along_while_it_plays_on_where_it_does(
     assert {one["key"] for one in computer(server)["programs"]} == {""}
 
 
-def test_a_delay_is_measured_where_the_device_plays_and_odd_names_are_listed(
-    server: Server, sound: PrivateServer
-) -> None:
+def test_many_devices_with_odd_names_are_listed(server: Server, sound: PrivateServer) -> None:
     modules = [
         sound.run(
             "pactl",
@@ -193,6 +247,11 @@ def test_a_delay_is_measured_where_the_device_plays_and_odd_names_are_listed(
     for module in modules:
         sound.run("pactl", "unload-module", module)
     wait_for("none of them", lambda: listed("in") == listed("out") == 0)
+
+
+# On PipeWire the delay itself still moves while it is measured, and what was measured is dropped then.
+@pytest.mark.parametrize("sound", ["PulseAudio"], indirect=True)
+def test_a_delay_is_measured_where_the_device_plays(server: Server, sound: PrivateServer) -> None:
     server.change("device_buffer_ms", BUFFER_MS)
     server.change("inputs.voice.device", "loudspeakers:voice")
     server.ask("/api/outputs", body={"source": "viewers", "device": "server:desk"})

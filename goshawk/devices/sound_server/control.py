@@ -4,6 +4,10 @@ its devices, the programs that play and record, and the virtual devices that Gos
 A virtual microphone is a null sink that a feed plays into, and a source that takes its monitor, since browsers hide monitors.
 Virtual loudspeakers are a null sink alone. All carry who made them, so that what a killed one has left is known. They are taken
 away source before sink: a source that has lost its sink could be given another one, a real microphone perhaps.
+
+What a virtual microphone really takes is asked of the server: the module that makes it has one recording stream, and both servers
+say which source that stream is linked to (PipeWire from the links themselves, also where the session manager chose another).
+On PipeWire a sink's monitor carries its sink's properties, tags included, and is not meant where sources are looked for by tag.
 """
 
 import contextlib
@@ -41,6 +45,8 @@ MOST_LISTED = 128
 
 TIMEOUT_S = 2.0
 _MONITOR = ".monitor"
+_NONE = 0xFFFFFFFF
+"""How the protocol says that there is none."""
 
 
 @contextlib.contextmanager
@@ -90,7 +96,9 @@ class SoundServer:
             recording = self._pulse.source_output_list()
             clients = {one.index: one.proplist for one in self._pulse.client_list()}
         own_sinks = {one.index: key for one in sinks if (key := self._key_of(one))}
-        own_sources = {one.index: key for one in sources if (key := self._key_of(one))}
+        own_sources = {
+            one.index: key for one in _not_monitors(sources) if (key := self._key_of(one))
+        }
         monitors = {one.monitor_source: one for one in sinks}
         inputs: list[ComputerDevice] = []
         outputs: list[ComputerDevice] = []
@@ -114,7 +122,7 @@ class SoundServer:
             server=str(info.server_name),
             devices=(*inputs[:MOST_LISTED], *outputs[:MOST_LISTED]),
             programs=tuple(one for one in programs if one)[:MOST_LISTED],
-            virtual=tuple(self._virtual(sinks, sources)),
+            virtual=tuple(self._virtual(sinks, sources, recording)),
         )
 
     def _key_of(self, one: Any) -> str:
@@ -136,7 +144,7 @@ class SoundServer:
         properties = {**clients.get(stream.client, {}), **stream.proplist}
         name = properties.get("application.name") or properties.get("application.process.binary")
         is_ours = str(properties.get("application.name", "")).startswith(_OUR_NAME)
-        if not name or is_ours or stream.client in (None, 0xFFFFFFFF):
+        if not name or is_ours or stream.client in (None, _NONE):
             return None
         its = next((one for one in devices if one.index == device), None)
         volume = getattr(stream, "volume", None)
@@ -151,26 +159,31 @@ class SoundServer:
             is_muted=bool(stream.mute),
         )
 
-    def _virtual(self, sinks: list[Any], sources: list[Any]) -> Iterator[VirtualDevice]:
-        for sink in sinks:
-            key = self._key_of(sink)
-            if not key:
-                continue
-            microphone = next((one for one in sources if self._key_of(one) == key), None)
-            shown = microphone or sink
+    def _virtual(
+        self, sinks: list[Any], sources: list[Any], recording: list[Any]
+    ) -> Iterator[VirtualDevice]:
+        own_sinks = {key: one for one in sinks if (key := self._key_of(one))}
+        microphones = {key: one for one in _not_monitors(sources) if (key := self._key_of(one))}
+        for key in own_sinks | microphones:
+            sink, microphone = own_sinks.get(key), microphones.get(key)
+            parts = [one for one in (sink, microphone) if one is not None]
             is_microphone = key.startswith(MICROPHONE)
+            device = ""
+            if sink is not None:
+                device = f"{SERVER}:{sink.name if is_microphone else sink.name + _MONITOR}"
+            taken = _taken_by(microphone, recording)
+            is_linked = sink is not None and taken == sink.monitor_source
             yield VirtualDevice(
                 key=key,
-                device=f"{SERVER}:{sink.name if is_microphone else sink.name + _MONITOR}",
-                name=str(shown.name),
-                label=str(shown.description),
-                volume=min(round(float(one.volume.value_flat), 3) for one in (sink, shown)),
-                is_muted=bool(sink.mute or shown.mute),
-                is_linked=not is_microphone
-                or (
-                    microphone is not None
-                    and microphone.proplist.get("device.master_device") == sink.name + _MONITOR
-                ),
+                device=device,
+                name=str(parts[-1].name),
+                label=str(parts[-1].description),
+                volume=min(round(float(one.volume.value_flat), 3) for one in parts),
+                is_muted=any(bool(one.mute) for one in parts),
+                is_linked=is_linked or not is_microphone,
+                is_astray=microphone is not None
+                and not is_linked
+                and (taken is not None or sink is None),
             )
 
     # --- virtual devices -------------------------------------------------------------------------
@@ -233,15 +246,30 @@ class SoundServer:
 
     def _unload(self, is_meant: Any) -> int:
         count = 0
-        for listed in (self._pulse.source_list, self._pulse.sink_list):  # The source first.
+        # The source first. A monitor's module is its sink's.
+        for listed in (lambda: _not_monitors(self._pulse.source_list()), self._pulse.sink_list):
             for one in listed():
-                if is_meant(one) and one.owner_module not in (None, 0xFFFFFFFF):
+                if is_meant(one) and one.owner_module not in (None, _NONE):
                     with contextlib.suppress(
                         pulsectl.PulseIndexError, pulsectl.PulseOperationFailed
                     ):
                         self._pulse.module_unload(one.owner_module)
                         count += 1
         return count
+
+    def relink(self, key: str) -> None:
+        """Shut a virtual microphone that takes another source's sound, and lead it back to its own sink. It stays muted: set it to
+        unity once it is linked. Raises NoSoundServer or SoundServerRefused."""
+        with _understood():
+            sources = _not_monitors(self._pulse.source_list())
+            source = next((one for one in sources if self._key_of(one) == key), None)
+            sink = next((one for one in self._pulse.sink_list() if self._key_of(one) == key), None)
+            if source is None:
+                return
+            self._pulse.mute(source, True)
+            for stream in self._pulse.source_output_list():
+                if sink is not None and stream.owner_module == source.owner_module:
+                    self._pulse.source_output_move(stream.index, sink.monitor_source)
 
     def set_unity(self, key: str) -> None:
         """Let a virtual device pass sound as it is: neither muted nor turned down. Raises NoSoundServer or
@@ -297,6 +325,19 @@ class SoundServer:
             self._pulse.event_listen(timeout=seconds)
             self._pulse.event_callback_set(None)
         return found
+
+
+def _not_monitors(sources: list[Any]) -> list[Any]:
+    return [one for one in sources if one.monitor_of_sink in (None, _NONE)]
+
+
+def _taken_by(microphone: Any | None, recording: list[Any]) -> int | None:
+    """The number of the source whose sound a virtual microphone takes; None if it takes none."""
+    if microphone is None or microphone.owner_module in (None, _NONE):
+        return None
+    streams = (one for one in recording if one.owner_module == microphone.owner_module)
+    taken = next((int(one.source) for one in streams if one.source is not None), _NONE)
+    return None if taken == _NONE else taken
 
 
 def _pairs(
