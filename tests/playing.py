@@ -1,5 +1,6 @@
 """An audio loop that plays as fast as it can, onto a memory as the audio process does."""
 
+from goshawk.core.observed.reach import VoicesNow
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
 from goshawk.timeline.memory import SESSION, Memory
@@ -8,6 +9,8 @@ from goshawk.timeline.sound import SoundWriter
 from tests.conftest import RATE_HZ
 
 BLOCKS = 400
+NOBODY = VoicesNow([0.0] * 4, [0.0] * 4, [False] * 4, False)
+"""What a reading says of voices that reach nobody."""
 
 
 def engine_reading(**given: float) -> EngineReading:

@@ -80,7 +80,8 @@ export function openGuideHere() {
   else openGuide(task === "Sound check" ? "sound-check" : task.toLowerCase());
 }
 
-const sayLevels = () => speak(levelsSentence(readings.levels, useLive.getState().state?.rig));
+const sayLevels = () =>
+  speak(levelsSentence(readings.levels, useLive.getState().state?.rig, readings.reach));
 
 export const ACTIONS: Action[] = [
   ...TASKS.map((task, n) => ({

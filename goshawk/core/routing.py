@@ -19,6 +19,9 @@ from goshawk.core.settings import (
 
 FeedName = Literal["viewers", "you", "call", "archive"]
 FEEDS: tuple[FeedName, ...] = ("viewers", "you", "call", "archive")
+EXPECTED: tuple[FeedName, ...] = ("viewers", "you", "call")
+"""Feeds that somebody waits for; the archive is kept, and leaves nowhere by itself."""
+
 FEED_LABELS: dict[FeedName, str] = {
     "viewers": "Viewers",
     "you": "You",

@@ -28,7 +28,6 @@ from goshawk.system.ending import see_end
 from goshawk.system.links import Packets
 from goshawk.system.scheduling import is_kept_waiting
 from goshawk.timeline.memory import Memory, sweep
-from goshawk.timeline.readings import EngineReading
 from goshawk.units import SAMPLE_RATE_HZ
 
 log = logging.getLogger(__name__)
@@ -84,7 +83,7 @@ class EngineClient:
     def __init__(
         self,
         rig: Rig,
-        on_seen: Callable[[EngineReading], None],
+        on_seen: Callable[[messages.Seen], None],
         on_notice: Callable[[ForUser], None],
         spawned: Spawned | None = None,
         on_insert: Callable[[str, float | None], None] = lambda stage_id, way_ms: None,
@@ -334,7 +333,7 @@ class EngineClient:
         if seen:
             self.seen_number, self.heard_frames = seen.plan, seen.end_frame
             self._follow_plan()
-            self._on_seen(seen.engine)
+            self._on_seen(seen)
 
     def _read_more(self, end: Packets) -> None:
         if end is self._end:

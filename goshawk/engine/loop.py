@@ -12,6 +12,7 @@ from goshawk.core.graph.mixer import Mixer
 from goshawk.core.graph.stations import KEPT, STAGE_SIDES, at_stage, came, kept_sounds
 from goshawk.core.graph.taken_alone import By, TakenAlone
 from goshawk.core.measure.levels import HOP_FRAMES
+from goshawk.core.observed.reach import voices_now
 from goshawk.core.rig import BlockFrames, Rig, changed_together
 from goshawk.core.routing import FEEDS, CallServiceSettings, FeedName
 from goshawk.core.stage import Block, Floats, Glide, glide
@@ -348,14 +349,17 @@ class AudioLoop:
         mixed.end_frame += self._first_frame
         mixed.first_hop += self._first_frame // HOP_FRAMES
         self.inserts.look()
+        outputs = self.outlets.readings()
+        playing = {name for name, one in outputs.items() if one["state"] == "playing"}
         return Readings(
             **{name: getattr(mixed, name) for name in mixed.__struct_fields__},
             plan=self.plan.number,
             session=self._session,
             ledgers=self._ledgers(),
             devices=self.rack.statuses(),
-            outputs=self.outlets.readings(),
+            outputs=outputs,
             encoder=self.rack.encoder.status(),
             measured_delay_ms=self._click.take(),
+            voices=voices_now(mixed.inputs, self.rig, playing, is_replaying=mixed.is_replaying),
             engine=engine,
         )

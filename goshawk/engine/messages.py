@@ -9,6 +9,7 @@ import zlib
 
 import msgspec
 
+from goshawk.core.observed.reach import VoicesNow
 from goshawk.engine.plan import Plan
 from goshawk.system.links import Packets
 from goshawk.timeline.readings import EngineReading
@@ -84,10 +85,11 @@ class Ready(msgspec.Struct, tag=True):
 
 
 class Seen(msgspec.Struct, tag=True):
-    """How far it is, with every reading: the plan under which it plays, and how it does."""
+    """How far it is, with every reading: the plan under which it plays, whom a microphone reaches, and how it does."""
 
     plan: int
     end_frame: int
+    voices: VoicesNow
     engine: EngineReading
 
 

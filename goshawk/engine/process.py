@@ -217,7 +217,9 @@ class AudioProcess:
             messages.send(self._end, messages.InsertMeasured(stage_id, way_ms))
         readings = self._loop.take_readings(engine)
         self._readings.write(readings)
-        messages.send(self._end, messages.Seen(readings.plan, readings.end_frame, engine))
+        messages.send(
+            self._end, messages.Seen(readings.plan, readings.end_frame, readings.voices, engine)
+        )
 
     def _obey(self) -> None:
         """Take what waits, a few messages at most, so that no flood makes a block late."""

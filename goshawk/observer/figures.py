@@ -3,7 +3,6 @@ places, faults of the microphone) beside them."""
 
 import asyncio
 import time
-from collections import deque
 from dataclasses import dataclass
 from typing import Any
 
@@ -21,7 +20,9 @@ from goshawk.core.measure.microphone import (
 )
 from goshawk.core.observed.balance_meter import InputWindow
 from goshawk.core.observed.monitor import Monitor
+from goshawk.core.observed.reach import ReachMeter
 from goshawk.core.observed.row_keeper import RowKeeper
+from goshawk.core.observed.time_window import TimeWindow
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS, FeedName
 from goshawk.core.rules.balance import standings
@@ -29,7 +30,6 @@ from goshawk.core.rules.finding import not_put_aside
 from goshawk.core.rules.gain import GainCheck, gain_advice
 from goshawk.core.rules.staging import limiter_share_findings, staging_findings
 from goshawk.core.rules.wiring import Wired, wiring_findings
-from goshawk.core.rules.wiring.outputs import EXPECTED, leaves
 from goshawk.core.stage import Block
 from goshawk.devices.catalog import DEVICES
 from goshawk.observer.stage_figures import StageCosts, stage_work
@@ -45,7 +45,7 @@ from goshawk.page_messages.wiring import (
     OutputStatus,
 )
 from goshawk.timeline.readings import Readings
-from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS
 
 LEVELS_EVERY_S = 0.1
 LEVELS_UNSEEN_EVERY_S = 0.5
@@ -53,7 +53,7 @@ SLOW_EVERY_S = 3.0
 SLOW_UNSEEN_EVERY_S = 10.0
 """Without a page, only what findings, holds and history need."""
 
-MINUTE_S = 60.0
+MINUTE_FRAMES = 60 * SAMPLE_RATE_HZ
 FIGURES_WINDOW_S = 10
 ENCODER_PEAK_FRAMES = 3 * SAMPLE_RATE_HZ
 """Of so much of the newest sound."""
@@ -112,7 +112,7 @@ class Figures:
 
     def forget_all(self) -> None:
         """The engine is gone: what is not measured any more must not be shown as if it were."""
-        self.monitor = Monitor()
+        self.monitor, self.reach = Monitor(), ReachMeter()
         self.levels: Levels | None = None
         self._likeness = Likeness()
         self._alike: tuple[Alike, ...] = ()
@@ -123,10 +123,10 @@ class Figures:
         self._levels_at = 0.0
         self.every_s = LEVELS_EVERY_S
         self._busy = (0.0, 0.0)
-        self._late_counts: deque[int] = deque(maxlen=round(MINUTE_S / LEVELS_EVERY_S))
-        self._dropouts: dict[str, deque[tuple[float, int]]] = {}
+        self._late_counts: TimeWindow[int] = TimeWindow(MINUTE_FRAMES)
+        self._dropouts: dict[str, TimeWindow[int]] = {}
         self._device_peaks: dict[str, list[float]] = {}
-        self._encoder_peaks: deque[tuple[int, float]] = deque()
+        self._encoder_peaks: TimeWindow[float] = TimeWindow(ENCODER_PEAK_FRAMES)
         self._costs = StageCosts()
         self._wiring: Any = None
         self._serial = 0
@@ -168,10 +168,10 @@ class Figures:
         if readings.measured_delay_ms is not None:
             self.measured_delay_ms = readings.measured_delay_ms
             self._measured_at = None
-        now, peaks = readings.end_frame, self._encoder_peaks
-        peaks.append((now, readings.encoder["peak_dbfs"]))
-        while now - peaks[0][0] > ENCODER_PEAK_FRAMES:
-            peaks.popleft()
+        now = readings.end_frame
+        self.reach.push(now, readings.voices)
+        self._encoder_peaks.push(now, readings.encoder["peak_dbfs"])
+        self._late_counts.push(now, readings.engine.late_blocks + readings.engine.missed_blocks)
         for name, status in readings.devices.items():
             before = self._device_peaks.setdefault(name, status["peaks_dbfs"])
             self._device_peaks[name] = [
@@ -224,20 +224,18 @@ class Figures:
         longest = min(round(WINDOW_S * SAMPLE_RATE_HZ), max(0, kept.end - self._fresh_from))
         return kept.newest(longest)
 
-    def _recent_dropouts(self, name: str, count: int, now: float) -> int:
+    def _recent_dropouts(self, name: str, count: int, now: int) -> int:
         """How often a device dropped out in the last minute."""
-        seen = self._dropouts.setdefault(name, deque([(now, count)]))
-        if count < seen[-1][1]:
-            seen.clear()
-        seen.append((now, count))
-        while len(seen) > 1 and now - seen[0][0] > MINUTE_S:
-            seen.popleft()
-        return count - seen[0][1]
+        seen = self._dropouts.setdefault(name, TimeWindow(MINUTE_FRAMES))
+        if len(seen) and count < seen.newest:
+            seen.forget()
+        seen.push(now, count)
+        return count - seen.oldest
 
-    def _devices(self, readings: Readings, now: float) -> dict[str, DeviceStatus]:
+    def _devices(self, readings: Readings) -> dict[str, DeviceStatus]:
         statuses = {}
         for name, status in readings.devices.items():
-            recent = self._recent_dropouts(name, status["dropouts"], now)
+            recent = self._recent_dropouts(name, status["dropouts"], readings.end_frame)
             peaks = self._device_peaks.get(name, status["peaks_dbfs"])
             statuses[name] = DeviceStatus(
                 **{**status, "peaks_dbfs": peaks, "recent_dropouts": recent}
@@ -264,8 +262,6 @@ class Figures:
         spent = engine.busy_s - busy_s
         self._busy = (engine.busy_s, now)
         load = max(0.0, spent) / (now - then) * 100.0 if then else 0.0
-        late = engine.late_blocks + engine.missed_blocks
-        self._late_counts.append(late)
         ledgers = {
             feed: [LedgerEntry(name=name, ms=round(ms, 2)) for name, ms in readings.ledgers[feed]]
             for feed in FEEDS
@@ -281,7 +277,7 @@ class Figures:
             rig=rig,
             monitor=self.monitor.snapshot(),
             window=balance.windows.get(FIGURES_WINDOW_S) if balance else None,
-            devices=self._devices(readings, now),
+            devices=self._devices(readings),
             outputs={name: OutputStatus(**one) for name, one in readings.outputs.items()},
             computer=self.computer,
             ledgers=ledgers,
@@ -295,7 +291,10 @@ class Figures:
                 "balance": balance or BalanceLevels(),
                 "gain_minute": self.gain_check.minute,
                 "encoder": EncoderStatus(
-                    **{**readings.encoder, "peak_dbfs": max(one for _, one in self._encoder_peaks)}
+                    **{
+                        **readings.encoder,
+                        "peak_dbfs": max(self._encoder_peaks, default=SILENCE_DBFS),
+                    }
                 ),
                 "delay_ms": {feed: round(ms, 1) for feed, ms in delays.items()},
                 "measured_delay_ms": self.measured_delay_ms,
@@ -303,7 +302,7 @@ class Figures:
                     load_percent=round(load, 1),
                     late_blocks=engine.late_blocks,
                     missed_blocks=engine.missed_blocks,
-                    late_in_last_minute=late - self._late_counts[0],
+                    late_in_last_minute=self._late_counts.newest - self._late_counts.oldest,
                     block_frames=engine.block_frames,
                     is_realtime=engine.is_realtime,
                     restarts=readings.session - 1,
@@ -341,9 +340,6 @@ def levels_of(snapshot: Snapshot) -> Levels:
         stations=stations,
         bad_samples=figures["bad_samples"],
     )
-    for feed in EXPECTED:
-        if figures["reach"][feed] == "hears" and not leaves(wired, feed):
-            figures["reach"][feed] = "open"  # Nobody is at its end.
     efforts, gates, limiters = stage_work(monitor, rig, snapshot.shown)
     findings = [
         *wiring_findings(wired),

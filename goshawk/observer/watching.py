@@ -323,7 +323,7 @@ class Watching:
             check_drift=drift_of(check.figures, microphone) if check and microphone else "",
             now=datetime.now(UTC),
             findings=levels.findings,
-            reach=levels.reach,
+            reach=self._figures.reach.all(),
             sentences={feed: feed_sentence(rig, feed) for feed in FEEDS},
             speech_s=float((activity == SPEECH).sum()) / 100.0,
             voice_peaks_dbfs=levels.peaks_dbfs.get(rig.chained),

@@ -8,7 +8,7 @@ from pydantic import BaseModel, Field
 from goshawk.core.computer import Computer
 from goshawk.core.device_info import DeviceInfo, OutputInfo
 from goshawk.core.measure.levels import StationLevels
-from goshawk.core.observed.monitor import Reach
+from goshawk.core.observed.reach import Reach
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FeedName
 from goshawk.core.rules.balance import Standing
@@ -257,7 +257,6 @@ class Levels(FromServerModel):
     room_take: RoomTakeState | None
     take: TakeProgress | None
     is_speech: bool
-    reach: dict[FeedName, Reach]
     bad_samples: dict[str, int]
     standings: dict[str, Standing]
     balance: BalanceLevels
@@ -272,6 +271,19 @@ class Levels(FromServerModel):
     delay_ms: dict[FeedName, float]
     measured_delay_ms: dict[FeedName, float | None] | None
     engine: EngineHealth
+
+
+class LevelsNow(Levels):
+    """The newest figures, and whether a microphone reaches each listener."""
+
+    reach: dict[FeedName, Reach]
+
+
+class Lamps(FromServerModel):
+    """Whether a microphone reaches each listener, whenever that changes."""
+
+    type: Literal["lamps"] = "lamps"
+    reach: dict[FeedName, Reach]
 
 
 class Notice(FromServerModel):
@@ -298,6 +310,7 @@ FROM_SERVER: tuple[type[BaseModel], ...] = (
     Readings,
     History,
     Levels,
+    Lamps,
     Spectra,
     SoundCheckState,
     BalanceState,

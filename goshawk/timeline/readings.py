@@ -6,6 +6,7 @@ import msgspec
 import numpy as np
 
 from goshawk.core.graph.readings import MixReadings
+from goshawk.core.observed.reach import VoicesNow
 from goshawk.core.routing import FeedName
 from goshawk.devices.base import DeviceReading, EncoderReading, OutputReading
 from goshawk.timeline.memory import LOG_BYTES, LOGGED, LOGGED_BYTES, Memory
@@ -45,6 +46,8 @@ class Readings(MixReadings, kw_only=True):
     encoder: EncoderReading
     measured_delay_ms: dict[FeedName, float | None] | None
     """A delay that was just measured with a click."""
+    voices: VoicesNow
+    """Whom a microphone reaches, for the lamps."""
     engine: EngineReading
 
 

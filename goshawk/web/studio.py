@@ -27,6 +27,7 @@ from goshawk.devices.catalog import (
     checked_fault,
 )
 from goshawk.engine.client import EngineClient, ForUser
+from goshawk.engine.messages import Seen
 from goshawk.engine.spawn import Spawned
 from goshawk.errors import GoshawkError, StoreUnusable
 from goshawk.observer import wishes
@@ -38,7 +39,6 @@ from goshawk.store.sound_checks import KeptCheck, StoredTake
 from goshawk.store.sound_files import StoredSoundFile
 from goshawk.store.work_folder import WorkFolder, sweep
 from goshawk.supervisor import Supervisor, to_its_end
-from goshawk.timeline.readings import EngineReading
 from goshawk.units import db_to_linear
 from goshawk.web.access import Access
 from goshawk.web.balance_desk import BalanceDesk
@@ -47,6 +47,7 @@ from goshawk.web.changes import Changes
 from goshawk.web.check_desk import CheckDesk
 from goshawk.web.curves import curves_of
 from goshawk.web.evening import Evening
+from goshawk.web.lamps import Lamps
 from goshawk.web.microphone_claim import MicrophoneClaim
 from goshawk.web.pages import LivePage, Pages, notice
 from goshawk.web.points import Listener, Points
@@ -87,6 +88,7 @@ class Studio:
         self._start_notices = [text for text in (opened.notice, saved.notice) if text]
         self.pages = Pages(lambda: self.state().model_dump_json())
         self.notify = self.pages.notify
+        self.lamps = Lamps(self.pages)
         self.supervisor = Supervisor(lambda text: self.notify(text, "trouble"))
         self.work = WorkFolder(data_dir / "work")
         self.work.clear()
@@ -193,6 +195,7 @@ class Studio:
         self.observer.start()
         self.supervisor.keep("saving again", self.desk.save_again)
         self.supervisor.keep("passing the sound on", self.points.pass_on)
+        self.supervisor.keep("lighting the lamps", self.lamps.keep)
         self.supervisor.keep("listing sound cards", self.sound.follow_cards)
         self.supervisor.keep("looking after recordings", self.record.look_on)
         self.supervisor.keep("keeping the evening", self.watch.keep_on)
@@ -451,8 +454,9 @@ class Studio:
 
     # --- the engine -------------------------------------------------------------------------------
 
-    def _on_seen(self, engine: EngineReading) -> None:
-        self.buffer_search.push(engine)
+    def _on_seen(self, seen: Seen) -> None:
+        self.lamps.see(seen)
+        self.buffer_search.push(seen.engine)
         if not self._was_running:
             self._was_running = True
             self.pages.tell_state()
@@ -461,6 +465,7 @@ class Studio:
         if not self.engine.is_running:
             self._levels = None
             self._was_running = False
+            self.lamps.forget()
         self.notify(said.text, "news" if said.is_over else "trouble", said.about)
 
     # --- pages -----------------------------------------------------------------------------------
@@ -469,6 +474,7 @@ class Studio:
         """A page opens: it gets the state, and what is to be known from the start."""
         page = LivePage()
         page.tell(self.state().model_dump_json())
+        page.tell(self.lamps.message)
         page.tell(self.record.state.model_dump_json())
         page.tell(self.watch.state.model_dump_json())
         for text in self._start_notices:

@@ -25,7 +25,8 @@ COUGH_HOLDS_S = 10.0
 
 
 class WatchFacts(BaseModel):
-    """How it stands now. ``reach`` is measured: "hears" (a voice arrives), "open" (it would), "closed"."""
+    """How it stands now. ``reach`` is measured: "hears" (a voice arrives), "open" (it would), "closed"; "unknown" where nothing was
+    measured in the last second."""
 
     is_on_air: bool
     started_utc: datetime | None
@@ -70,7 +71,7 @@ class Told:
             is_on_air=state.stage == "on_air",
             started_utc=state.started_utc,
             seconds=state.seconds,
-            reach=levels.get("reach", {}),
+            reach=studio.lamps.reach,
             is_muted=rig.voice is None or rig.voice.is_muted,
             is_on_break=rig.is_on_break,
             is_coughing=studio.is_coughing,

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from goshawk.core.observed.monitor import Monitor
+from goshawk.core.observed.reach import ReachMeter
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.rig_changes import with_stage
 from goshawk.core.routing import FEEDS
@@ -39,7 +39,7 @@ class Evening:
         self.plan = Plan(number=1, rig=rig)
         self.frames = 0
         self.shut_at: dict[str, int | None] = {"viewers": None, "call": None}
-        self.monitor = Monitor()
+        self.reach = ReachMeter()
         self._start()
 
     def _start(self) -> None:
@@ -126,7 +126,8 @@ class Evening:
         began = self.frames
         for _ in range(round(seconds * RATE_HZ / self.plan.rig.block_frames)):
             self.engine.run_block()
-        self.monitor.push(self.engine.take_readings(engine_reading()))
+        readings = self.engine.take_readings(engine_reading())
+        self.reach.push(readings.end_frame, readings.voices)
         for feed, pieces in self.out.items():
             peak = float(np.abs(np.concatenate(pieces)).max())
             if not self.is_live:
@@ -139,7 +140,7 @@ class Evening:
                 continue
             assert peak < INAUDIBLE, f"{feed} heard a shut microphone"
             # The lamp is lit by what is measured, and says the same.
-            assert self.monitor.reach(self.plan.rig, feed) == "closed"  # type: ignore[arg-type]
+            assert self.reach.of(feed) == "closed"  # type: ignore[arg-type]
 
     def heard(self, feed: str) -> float:
         """The peak of the last 0.2 s."""

@@ -33,8 +33,7 @@ from goshawk.errors import TimelineLost
 from goshawk.system import processes
 from goshawk.system.links import Packets, packet_pair
 from goshawk.timeline.memory import Memory
-from goshawk.timeline.readings import EngineReading
-from tests.playing import engine_reading
+from tests.playing import NOBODY, engine_reading
 from tests.waiting import until
 
 MUTED = changed(Rig(), "inputs.voice.is_muted", True)
@@ -53,7 +52,7 @@ class Linked:
     """A client whose engine is the test."""
 
     def __init__(self) -> None:
-        self.seen: list[EngineReading] = []
+        self.seen: list[messages.Seen] = []
         self.said: list[ForUser] = []
         self.client = EngineClient(Rig(), self.seen.append, self.said.append, spawned())
         ours, self.engine = packet_pair()
@@ -186,7 +185,9 @@ def test_of_what_waits_the_newest_says_it_all_and_others_have_their_turn(linked:
     """A page's process that was held up is not held up once more by what has come meanwhile."""
     client = linked.client
     for number in range(5 * TAKEN_AT_ONCE):
-        assert messages.send(linked.engine, messages.Seen(1, number, engine_reading(blocks=number)))
+        assert messages.send(
+            linked.engine, messages.Seen(1, number, NOBODY, engine_reading(blocks=number))
+        )
     linked.engine.send(b"no message")
     assert messages.send(linked.engine, messages.Said("heard all the same"))
 
@@ -198,7 +199,7 @@ def test_of_what_waits_the_newest_says_it_all_and_others_have_their_turn(linked:
 
     asyncio.run(story())
     assert len(linked.seen) == 5, "one of each share"
-    assert linked.seen[-1].blocks == 5 * TAKEN_AT_ONCE - 1
+    assert linked.seen[-1].engine.blocks == 5 * TAKEN_AT_ONCE - 1
     assert client.seen_number == 1
     assert linked.notices == ["heard all the same"], "one bad message does not end the link"
 

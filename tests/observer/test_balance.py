@@ -220,7 +220,7 @@ def test_recorded_inputs_are_replayed_and_both_balances_compared(
         assert np.load(path).shape[0] == len(names) == 4
         desk.obey(replay=str(path), replay_names=tuple(names))
         await desk.play(1.0)
-        reach = (await newest(desk.page))["levels"]["reach"]
+        reach = desk_of(studio).figures.reach.all()
         assert {reach[feed] for feed in ("viewers", "call", "archive")} == {"closed"}
         assert desk.playing.loop.rack.encoder.status()["peak_dbfs"] < -100, "viewers get silence"
         await studio.changes.set_together({"inputs.game.fader_db": -20.0})

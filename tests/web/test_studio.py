@@ -1,13 +1,16 @@
 """What pages and listeners get when they are slow, and whose microphone is heard."""
 
 import asyncio
+import json
 from collections.abc import Callable
 from pathlib import Path
 
 import pytest
 
+from goshawk.core.observed.reach import VoicesNow
 from goshawk.core.routing import InputSettings
 from goshawk.engine.client import ForUser
+from goshawk.engine.messages import Seen
 from goshawk.engine.plan import Plan
 from goshawk.errors import BadSetting
 from goshawk.store.rigs import load_active_rig
@@ -16,7 +19,7 @@ from goshawk.web import studio as studio_module
 from goshawk.web.pages import WAITING_MESSAGES, LivePage
 from goshawk.web.points import WAITING_SOUND, Listener
 from goshawk.web.studio import Studio
-from tests.playing import Playing, engine_reading
+from tests.playing import NOBODY, Playing, engine_reading
 from tests.waiting import until
 from tests.web.conftest import desk_of, make_studio
 
@@ -74,6 +77,24 @@ def test_a_slow_listener_loses_the_oldest_sound_and_it_is_counted() -> None:
         listener.hear(bytes([number]))
     assert listener.dropped == 3
     assert listener.sound.get_nowait() == b"\x03"
+
+
+def test_lamps_follow_the_engine_alone_and_say_when_they_do_not_know(
+    studio: Studio,
+) -> None:
+    """Also while the observer hangs, and never from the last value."""
+    now_s = [1000.0]
+    studio.lamps._clock_s = lambda: now_s[0]
+    page = studio.open_page()
+    voices = VoicesNow([1.0] * 4, [0.3] * 4, [True] * 4, False)
+    studio._on_seen(Seen(1, 4800, voices, engine_reading()))
+    studio._on_seen(Seen(2, 9600, NOBODY, engine_reading()))
+    assert studio.told.facts.reach["viewers"] == "closed"
+    now_s[0] += 1.1
+    studio.lamps._show()
+    shown = [json.loads(one)["reach"]["viewers"] for one in all_of(page) if '"lamps"' in one]
+    assert shown == ["unknown", "unknown"], "at first, and the newest, which replaces those before"
+    assert studio.told.facts.reach["viewers"] == "unknown"
 
 
 def test_the_last_window_to_open_its_microphone_is_heard(studio: Studio) -> None:

@@ -10,6 +10,8 @@ export type EqSettings = Schemas["EqualiserSettings"];
 export type Readings = Schemas["Readings"];
 export type History = Schemas["History"];
 export type Levels = Schemas["Levels"];
+export type Lamps = Schemas["Lamps"];
+export type Reaches = Lamps["reach"];
 export type StageReading = Schemas["StageReading"];
 export type DeviceInfo = Schemas["DeviceInfo"];
 /** Something that can be made to go wrong with a stand-in. */
@@ -68,6 +70,7 @@ export type FromServer =
   | Readings
   | History
   | Levels
+  | Lamps
   | Spectra
   | SoundCheck
   | Balance

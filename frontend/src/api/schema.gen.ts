@@ -3742,6 +3742,22 @@ export interface components {
             type: "know_event";
         };
         /**
+         * Lamps
+         * @description Whether a microphone reaches each listener, whenever that changes.
+         */
+        Lamps: {
+            /** Reach */
+            reach: {
+                [key: string]: "hears" | "open" | "closed" | "unknown";
+            };
+            /**
+             * Type
+             * @default lamps
+             * @constant
+             */
+            type: "lamps";
+        };
+        /**
          * Lane
          * @description A line over an evening (from ``low`` to ``high``, wanted from ``band_low`` to ``band_high``), or (``is_share``) a bar where
          *     something was so. ``hue`` is whose colour it has; ``column`` where its values stand.
@@ -3955,9 +3971,104 @@ export interface components {
             peaks_dbfs: {
                 [key: string]: number | null;
             };
+            room_take: components["schemas"]["RoomTakeState"] | null;
+            /** Short Term Lufs */
+            short_term_lufs: number | null;
+            /** Stage Cost Percent */
+            stage_cost_percent: {
+                [key: string]: number;
+            };
+            /** Stage Latency Ms */
+            stage_latency_ms: {
+                [key: string]: number;
+            };
+            /** Standings */
+            standings: {
+                [key: string]: components["schemas"]["Standing"];
+            };
+            /** Stations */
+            stations: {
+                [key: string]: components["schemas"]["StationLevels"];
+            };
+            take: components["schemas"]["TakeProgress"] | null;
+            /** True Peak Dbtp */
+            true_peak_dbtp: number;
+            /**
+             * Type
+             * @default levels
+             * @constant
+             */
+            type: "levels";
+        };
+        /**
+         * LevelsNow
+         * @description The newest figures, and whether a microphone reaches each listener.
+         */
+        LevelsNow: {
+            /** Bad Samples */
+            bad_samples: {
+                [key: string]: number;
+            };
+            balance: components["schemas"]["BalanceLevels"];
+            /** Clearance Db */
+            clearance_db: {
+                [key: string]: number | null;
+            };
+            /** Delay Ms */
+            delay_ms: {
+                [key: string]: number;
+            };
+            /** Devices */
+            devices: {
+                [key: string]: components["schemas"]["DeviceStatus"];
+            };
+            /** Efforts */
+            efforts: {
+                [key: string]: components["schemas"]["Effort"];
+            };
+            encoder: components["schemas"]["EncoderStatus"];
+            engine: components["schemas"]["EngineHealth"];
+            /** Feed Peaks Dbfs */
+            feed_peaks_dbfs: {
+                [key: string]: number;
+            };
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Findings Aside */
+            findings_aside: number;
+            gain: components["schemas"]["GainAdvice"];
+            gain_minute: components["schemas"]["GainMinute"];
+            /** Gate Work */
+            gate_work: {
+                [key: string]: components["schemas"]["GateWork"];
+            };
+            /** Is Speech */
+            is_speech: boolean;
+            /** Ledgers */
+            ledgers: {
+                [key: string]: components["schemas"]["LedgerEntry"][];
+            };
+            /** Limiter Work */
+            limiter_work: {
+                [key: string]: components["schemas"]["LimiterWork"];
+            };
+            /** Measured Delay Ms */
+            measured_delay_ms: {
+                [key: string]: number | null;
+            } | null;
+            /** Momentary Lufs */
+            momentary_lufs: number | null;
+            /** Outputs */
+            outputs: {
+                [key: string]: components["schemas"]["OutputStatus"];
+            };
+            /** Peaks Dbfs */
+            peaks_dbfs: {
+                [key: string]: number | null;
+            };
             /** Reach */
             reach: {
-                [key: string]: "hears" | "open" | "closed";
+                [key: string]: "hears" | "open" | "closed" | "unknown";
             };
             room_take: components["schemas"]["RoomTakeState"] | null;
             /** Short Term Lufs */
@@ -6385,12 +6496,17 @@ export interface components {
         };
         /**
          * VirtualDevice
-         * @description One that Goshawk has made: ``device`` is where the engine plays into, or hears it, as a rig names it; ``name`` and
-         *     ``label`` are what other programs choose. A volume of 1 is unity.
+         * @description One that Goshawk has made: ``device`` is where the engine plays into, or hears it, as a rig names it ("" if its sink is
+         *     gone); ``name`` and ``label`` are what other programs choose. A volume of 1 is unity.
          */
         VirtualDevice: {
             /** Device */
             device: string;
+            /**
+             * Is Astray
+             * @default false
+             */
+            is_astray: boolean;
             /** Is Linked */
             is_linked: boolean;
             /** Is Muted */
@@ -6463,7 +6579,8 @@ export interface components {
         };
         /**
          * WatchFacts
-         * @description How it stands now. ``reach`` is measured: "hears" (a voice arrives), "open" (it would), "closed".
+         * @description How it stands now. ``reach`` is measured: "hears" (a voice arrives), "open" (it would), "closed"; "unknown" where nothing was
+         *     measured in the last second.
          */
         WatchFacts: {
             /** Clearance Db */
@@ -7396,7 +7513,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Levels"] | null;
+                    "application/json": components["schemas"]["LevelsNow"] | null;
                 };
             };
         };

@@ -75,15 +75,19 @@ describe("what is kept and spoken", () => {
     expect(ring.newest(2)).toBe(4);
   });
   it("a sentence for the ear, with what is not known left out", () => {
-    expect(levelsSentence(null, undefined)).toContain("does not play");
+    expect(levelsSentence(null, undefined, {})).toContain("does not play");
     const levels = {
       peaks_dbfs: { voice: -7.25, game: -20, music: null },
       clearance_db: { game: 12.8, music: null },
       standings: { voice: { text: "on target" }, game: { text: "on target" } },
-      reach: { viewers: "closed", call: "hears" },
     } as unknown as Levels;
     const inputs = ["voice", "game", "music"].map((id) => ({ id, name: id }));
-    expect(levelsSentence(levels, { chained: "voice", inputs } as unknown as Rig)).toBe(
+    expect(
+      levelsSentence(levels, { chained: "voice", inputs } as unknown as Rig, {
+        viewers: "closed",
+        call: "hears",
+      }),
+    ).toBe(
       "Voice peaks minus 7.3 decibels, on target. Over game 12.8 decibels, on target. Viewers do not hear you. The call hears you.",
     );
   });

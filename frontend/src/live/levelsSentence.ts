@@ -1,11 +1,15 @@
-import type { Levels, Rig } from "../api/client";
+import type { Levels, Reaches, Rig } from "../api/client";
 import { reachSentence } from "./reach";
 import { decibels, MINUS } from "../units/format";
 
 const said = (value: number | null | undefined) => decibels(value).replace(MINUS, "minus ");
 
 /** The levels that matter, as a sentence for the ear. */
-export function levelsSentence(levels: Levels | null, rig: Rig | undefined): string {
+export function levelsSentence(
+  levels: Levels | null,
+  rig: Rig | undefined,
+  reach: Reaches,
+): string {
   if (!levels || !rig) return "No levels: the engine does not play.";
   const voice = levels.peaks_dbfs[rig.chained];
   const parts = [
@@ -19,7 +23,7 @@ export function levelsSentence(levels: Levels | null, rig: Rig | undefined): str
       parts.push(`Over ${name} ${said(clearance)} decibels, ${levels.standings[id]?.text}.`);
     }
   }
-  parts.push(`Viewers ${reachSentence("viewers", levels.reach.viewers)}.`);
-  parts.push(`The call ${reachSentence("call", levels.reach.call)}.`);
+  parts.push(`Viewers ${reachSentence("viewers", reach.viewers)}.`);
+  parts.push(`The call ${reachSentence("call", reach.call)}.`);
   return parts.join(" ");
 }

@@ -60,6 +60,9 @@ function take(message: FromServer) {
     case "levels":
       readings.takeLevels(message);
       return;
+    case "lamps":
+      readings.takeReach(message.reach);
+      return;
     case "spectra":
       readings.takeSpectra(message);
       return;

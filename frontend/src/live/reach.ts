@@ -1,10 +1,11 @@
 /** Who hears the microphone, in words. */
 
-import type { FeedName, Levels } from "../api/client";
+import type { FeedName, Reaches } from "../api/client";
+import { useReadings } from "./readings";
 
 export const FEEDS: FeedName[] = ["viewers", "you", "call", "archive"];
 
-type Reach = Levels["reach"][string] | undefined;
+type Reach = Reaches[string] | undefined;
 
 const WORDS: Record<FeedName, Record<"hears" | "open" | "closed", string>> = {
   viewers: { hears: "hear you", open: "would hear you", closed: "do not hear you" },
@@ -14,5 +15,8 @@ const WORDS: Record<FeedName, Record<"hears" | "open" | "closed", string>> = {
 };
 
 export function reachSentence(feed: FeedName, reach: Reach): string {
-  return reach ? WORDS[feed][reach] : "cannot be told";
+  return reach && reach !== "unknown" ? WORDS[feed][reach] : "not known";
 }
+
+/** Whether a microphone reaches a listener now, as the engine measured it; undefined before anything has come. */
+export const useReach = (feed: FeedName): Reach => useReadings(({ reach }) => reach[feed]);

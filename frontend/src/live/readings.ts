@@ -5,7 +5,7 @@
 
 import { replaceEqualDeep } from "@tanstack/query-core";
 import { useSyncExternalStore } from "react";
-import type { History, Levels, Readings, Spectra, StageReading } from "../api/client";
+import type { History, Levels, Reaches, Readings, Spectra, StageReading } from "../api/client";
 
 export const HISTORY = 1000;
 export const SILENCE = -120;
@@ -59,6 +59,8 @@ export class ReadingsStore {
   /** Each input's highest peak ahead of its fader, in dBFS. */
   inputs: Record<string, number> = {};
   levels: Levels | null = null;
+  /** Whether a microphone reaches each listener. */
+  reach: Reaches = {};
   spectra: Spectra | null = null;
   private heardAt = -Infinity;
   private readonly listeners = new Set<() => void>();
@@ -117,6 +119,11 @@ export class ReadingsStore {
     this.tellFigures();
   }
 
+  takeReach(reach: Reaches) {
+    this.reach = reach;
+    this.tellFigures();
+  }
+
   takeSpectra(spectra: Spectra) {
     this.spectra = spectra;
     this.tellNews();
@@ -148,6 +155,7 @@ export class ReadingsStore {
 
   forget() {
     this.levels = null;
+    this.reach = {};
     this.plan = 0;
     this.tellFigures();
   }

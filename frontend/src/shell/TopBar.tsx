@@ -3,10 +3,10 @@ import { useEffect, useState, type ReactNode } from "react";
 import type { FeedName } from "../api/client";
 import { setSetting } from "../live/link";
 import { isHeard } from "../live/outcome";
-import { useLevels } from "../live/readings";
+import { useLevels, useReadings } from "../live/readings";
 import { useLive } from "../live/store";
 import { decibels } from "../units/format";
-import { FEEDS, reachSentence } from "../live/reach";
+import { FEEDS, reachSentence, useReach } from "../live/reach";
 
 export function TopBar() {
   const state = useLive((live) => live.state);
@@ -82,12 +82,12 @@ const SETTLED_MS = 1500;
 
 /** Who hears you, said once it has settled: silence between words is no news. */
 function SpokenReach() {
-  const now = useLevels((levels) =>
-    levels
-      ? FEEDS.map(
-          (feed) =>
-            `${FEED_LABELS[feed]} ${reachSentence(feed, levels.reach[feed] === "closed" ? "closed" : "hears")}`,
-        ).join(", ")
+  const now = useReadings(({ reach }) =>
+    Object.keys(reach).length
+      ? FEEDS.map((feed) => {
+          const measured = reach[feed] === "open" ? "hears" : reach[feed];
+          return `${FEED_LABELS[feed]} ${reachSentence(feed, measured)}`;
+        }).join(", ")
       : "",
   );
   const [said, setSaid] = useState("");
@@ -104,7 +104,7 @@ function SpokenReach() {
 
 /** Whether the microphone reaches a listener now: measured in the feed, not read off a switch. */
 function Lamp({ feed }: { feed: FeedName }) {
-  const reach = useLevels((levels) => levels?.reach[feed]);
+  const reach = useReach(feed);
   const rig = useLive((live) => live.state?.rig);
   const isSent = rig?.inputs.find(({ id }) => id === rig.chained)?.sends[feed].is_heard ?? false;
   const isLooping = useLive((live) => live.state?.loop.is_on ?? false);

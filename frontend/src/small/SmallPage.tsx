@@ -2,7 +2,7 @@
 
 import { useEffect } from "react";
 import { FEED_LABELS } from "../api/facts.gen";
-import { FEEDS, reachSentence } from "../live/reach";
+import { FEEDS, reachSentence, useReach } from "../live/reach";
 import { useLevels } from "../live/readings";
 import { HELD_TO_COUGH, toggleBreak, toggleMute } from "../live/silence";
 import { useLive } from "../live/store";
@@ -43,7 +43,7 @@ export function SmallPage() {
 }
 
 function Lamp({ feed }: { feed: (typeof FEEDS)[number] }) {
-  const reach = useLevels((levels) => levels?.reach[feed]);
+  const reach = useReach(feed);
   const isHeard = reach === "hears";
   return (
     <span className="flex items-center gap-1.5">

@@ -73,7 +73,7 @@ describe("who hears whom, in words", () => {
         reachSentence(feed, reach),
       );
       expect(new Set(said).size).toBe(3);
-      expect(reachSentence(feed, undefined)).toBe("cannot be told");
+      expect(reachSentence(feed, undefined)).toBe("not known");
     }
     expect(reachSentence("viewers", "closed")).toBe("do not hear you");
     expect(reachSentence("call", "open")).toBe("would hear you");

@@ -22,10 +22,11 @@ from goshawk.core.measure.clearance import (
 from goshawk.core.measure.levels import LEAST_HOPS, SPEECH, TAIL, hops_in_db
 from goshawk.core.measure.loudness import SessionLoudness
 from goshawk.core.measure.percentiles import percentiles
+from goshawk.core.observed.time_window import TimeWindow
 from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import PeaksHeard, Standing, standings
 from goshawk.core.stage import Floats
-from goshawk.units import SILENCE_DBFS, linear_to_db
+from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, linear_to_db
 
 KEPT_HOPS = 3000
 HISTORY_S = 600
@@ -38,8 +39,8 @@ OVER_PEAKS_S = 10
 LIMITED_DB = 0.5
 """A ceiling that takes less than this works for nobody's ear."""
 
-KEPT_READINGS = 900
-"""Half a minute."""
+CEILING_FRAMES = 30 * SAMPLE_RATE_HZ
+"""How long what the ceiling did is kept."""
 
 
 class InputWindow(BaseModel):
@@ -79,6 +80,7 @@ class Whole(BaseModel):
 class _Reading:
     limited_db: float
     by: str
+    hops: int
 
 
 class BalanceMeter:
@@ -92,7 +94,7 @@ class BalanceMeter:
         self._in_second = 0
         self._number = 0
         self._next_hop = 0
-        self._ceiling: deque[_Reading] = deque(maxlen=KEPT_READINGS)
+        self._ceiling: TimeWindow[_Reading] = TimeWindow(CEILING_FRAMES)
         self.forget_whole()
 
     def forget_whole(self) -> None:
@@ -162,7 +164,7 @@ class BalanceMeter:
         limited_db = float(readings.ceilings["viewers"].get("gain_reduction_db", 0.0))
         reach = {name: one.reach[0] for name, one in readings.inputs.items()}
         by = max(reach, key=lambda name: reach[name], default="")
-        self._ceiling.append(_Reading(limited_db, by))
+        self._ceiling.push(readings.end_frame, _Reading(limited_db, by, readings.hops.shape[1]))
 
     def _peaks(self, name: str, hops: int) -> Floats:
         levels: Floats = self._levels[name][-hops:, 1] + self._gains_db[name]
@@ -246,12 +248,13 @@ class BalanceMeter:
         session = self._session
         works = [one for one in self._ceiling if one.limited_db > LIMITED_DB]
         names = [one.by for one in works]
+        hops = sum(one.hops for one in self._ceiling)
         return Whole(
             seconds=round(session.segments / 10.0, 1),
             integrated_lufs=_rounded(session.integrated_lufs()),
             range_lu=_rounded(session.range_lu()),
             highest_dbtp=_rounded(self._highest_dbtp) if session.segments else None,
-            limited_share_percent=round(100.0 * len(works) / max(1, len(self._ceiling)), 1),
+            limited_share_percent=round(100.0 * sum(one.hops for one in works) / max(1, hops), 1),
             limited_db=round(max((one.limited_db for one in self._ceiling), default=0.0), 1),
             limited_by=max(set(names), key=names.count) if names else "",
         )

@@ -5,15 +5,14 @@ has no place in the per-block path.
 """
 
 import copy
-from collections import deque
 from collections.abc import Collection
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from goshawk.core.dsp import k_weighting
-from goshawk.core.graph.readings import InputReading, MixReadings
+from goshawk.core.graph.readings import MixReadings
 from goshawk.core.graph.stations import MICROPHONE, comes_in, feed_station, to_viewers
 from goshawk.core.measure import loudness
 from goshawk.core.measure.clearance import (
@@ -31,16 +30,15 @@ from goshawk.core.measure.levels import (
     hops_in_db,
     station_levels,
 )
+from goshawk.core.observed.time_window import TimeWindow
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS, FeedName
 from goshawk.core.stage import Floats
-from goshawk.units import SILENCE_DBFS, frames_to_ms, linear_to_db
+from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, frames_to_ms, linear_to_db
 
 WINDOW_S = 10.0
 WINDOW_HOPS = int(WINDOW_S * 1000 / HOP_MS)
-KEPT_TRUE_PEAKS = 300
-"""One each reading: ten seconds."""
-
+WINDOW_FRAMES = round(WINDOW_S * SAMPLE_RATE_HZ)
 KEPT_SEGMENTS = 600
 """A minute of loudness segments: enough for short-term loudness and a recent integrated one."""
 
@@ -49,16 +47,7 @@ def _rounded(value: float | None) -> float | None:
     return None if value is None else round(value, 1)
 
 
-KEPT_REACHES = 30
-"""One each reading: a second."""
-
 FEED_WINDOW_S = 3.0
-
-HEARD_DBFS = -90.0
-"""What reaches a listener above this is heard: 16 bits hold it."""
-
-Reach = Literal["hears", "open", "closed"]
-"""Of a feed: a voice arrives now; it would, but there is silence; it cannot."""
 
 
 class Monitor:
@@ -71,8 +60,7 @@ class Monitor:
         self._activities: dict[str, NDArray[np.int8]] = {}
         self.next_hop = 0
         self._segments = np.zeros(0)
-        self._true_peaks: deque[float] = deque(maxlen=KEPT_TRUE_PEAKS)
-        self._inputs: deque[dict[str, InputReading]] = deque(maxlen=KEPT_REACHES)
+        self._true_peaks: TimeWindow[float] = TimeWindow(WINDOW_FRAMES)
         self._newest: MixReadings | None = None
 
     def push(self, readings: MixReadings) -> None:
@@ -94,8 +82,7 @@ class Monitor:
             for name, said in readings.activities.items()
         }
         self._segments = np.concatenate([self._segments, readings.segments])[-KEPT_SEGMENTS:]
-        self._true_peaks.append(readings.true_peak_dbtp)
-        self._inputs.append(readings.inputs)
+        self._true_peaks.push(readings.end_frame, readings.true_peak_dbtp)
         self._newest = readings
 
     def _fill_gap(self, missing: int) -> None:
@@ -126,7 +113,7 @@ class Monitor:
     def snapshot(self) -> "Monitor":
         """The windows as they are now, for figures that are made beside them: arrays are replaced and never changed."""
         kept = copy.copy(self)
-        kept._true_peaks, kept._inputs = self._true_peaks.copy(), self._inputs.copy()
+        kept._true_peaks = self._true_peaks.copy()
         return kept
 
     def live(self) -> dict[str, Any]:
@@ -214,7 +201,7 @@ class Monitor:
         return peaks[len(peaks) - fresh :], activity[len(activity) - fresh :]
 
     def figures(self, rig: Rig) -> dict[str, Any]:
-        """Figures over the window: peaks and clearances by input, loudness, true peak, who hears."""
+        """Figures over the window: peaks and clearances by input, loudness, true peak."""
         voice = None
         if to_viewers(rig.chained) in self._stations:
             voice = voice_peaks_dbfs(self._of(to_viewers(rig.chained))[:, 1], self._activity)
@@ -244,7 +231,6 @@ class Monitor:
                 for name, frames in self._last.stage_latency_frames.items()
             },
             "is_speech": bool(len(self._activity) and (self._activity[-30:] == SPEECH).any()),
-            "reach": {feed: self.reach(rig, feed) for feed in FEEDS},
             "bad_samples": {
                 name: one.bad_samples for name, one in self._last.inputs.items() if one.bad_samples
             },
@@ -258,23 +244,6 @@ class Monitor:
             peaks = self._of(feed_station(feed))[recent:, 1]
             found[feed] = round(float(peaks.max()), 1) if len(peaks) else SILENCE_DBFS
         return found
-
-    def reach(self, rig: Rig, feed: FeedName) -> Reach:
-        """Whether a microphone reaches a listener: measured in the feed over the last second, and
-        from the gains in force there; never read off a switch."""
-        if self._newest and self._newest.is_replaying:
-            return "hears" if feed == "you" else "closed"  # It is for your ears alone.
-        place = FEEDS.index(feed)
-        voices = [one.id for one in rig.inputs if one.role == "voice"]
-        loudest = max(
-            (then[name].reach[place] for then in self._inputs for name in voices if name in then),
-            default=0.0,
-        )
-        now = self._inputs[-1] if self._inputs else {}
-        gain = max((now[name].gains[place] for name in voices if name in now), default=0.0)
-        if linear_to_db(gain) <= HEARD_DBFS:
-            return "closed"
-        return "hears" if linear_to_db(loudest) > HEARD_DBFS else "open"
 
 
 def _audible(values: Floats) -> float | None:

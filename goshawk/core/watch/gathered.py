@@ -5,7 +5,7 @@ from collections.abc import Mapping
 from goshawk.core.masking.index import sight_of
 from goshawk.core.measure.levels import SPEECH
 from goshawk.core.mix import HeardInputs, bands_of, contributions
-from goshawk.core.observed.monitor import HEARD_DBFS
+from goshawk.core.observed.reach import HEARD_DBFS
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FeedName
 from goshawk.core.rules.health.moment import Moment

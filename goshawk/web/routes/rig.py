@@ -1,5 +1,6 @@
 """The active rig: read it, change a setting, undo and redo."""
 
+import json
 from typing import Any
 
 from fastapi import APIRouter, Response
@@ -10,7 +11,7 @@ from goshawk.core.device_info import DeviceInfo, OutputInfo
 from goshawk.core.rig import Rig, SettingValue
 from goshawk.core.routing import Role
 from goshawk.devices.catalog import FAULT_LIST, FaultInfo
-from goshawk.page_messages.live import Levels, State
+from goshawk.page_messages.live import LevelsNow, State
 from goshawk.web.dependencies import StudioDep
 
 router = APIRouter(prefix="/api", tags=["rig"])
@@ -30,10 +31,14 @@ async def read_state(studio: StudioDep) -> State:
     return studio.state()
 
 
-@router.get("/levels", response_model=Levels | None)
+@router.get("/levels", response_model=LevelsNow | None)
 async def read_levels(studio: StudioDep) -> Response:
     """The newest figures; null until the engine plays."""
-    return Response(studio.levels_text or "null", media_type="application/json")
+    text = studio.levels_text
+    if text is None:
+        return Response("null", media_type="application/json")
+    reach = json.dumps(studio.lamps.reach)
+    return Response(f'{text[:-1]},"reach":{reach}}}', media_type="application/json")
 
 
 class SettingsSchema(BaseModel):

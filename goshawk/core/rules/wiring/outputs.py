@@ -4,12 +4,9 @@ that are not as they were made."""
 from collections.abc import Iterator
 
 from goshawk.core.computer import MICROPHONE, microphone_key, source_label, wanted_virtual
-from goshawk.core.routing import FEED_LABELS, VIRTUAL, FeedName, OutputSettings
+from goshawk.core.routing import EXPECTED, FEED_LABELS, VIRTUAL, OutputSettings
 from goshawk.core.rules.finding import Finding, Mend
 from goshawk.core.rules.wiring.wired import Wired, take_off
-
-EXPECTED: tuple[FeedName, ...] = ("viewers", "you", "call")
-"""Feeds that somebody waits for; the archive is kept, and leaves nowhere by itself."""
 
 LEAST_VOLUME = 0.995
 """Less than that is a level with a second home: 0.04 dB."""
@@ -25,13 +22,6 @@ def outputs(wired: Wired) -> Iterator[Finding]:
     yield from _taken_back(wired)
     yield from _virtual(wired)
     yield from _played_twice(wired)
-
-
-def leaves(wired: Wired, feed: FeedName) -> bool:
-    """Whether a feed leaves by an output that runs."""
-    return any(
-        one.source == feed and not one.is_muted and _runs(wired, one) for one in wired.rig.outputs
-    )
 
 
 def _runs(wired: Wired, one: OutputSettings) -> bool:

@@ -1,0 +1,63 @@
+"""Whether a microphone reaches each listener, from what the engine itself says: no lamp waits for a figure."""
+
+import asyncio
+import math
+import time
+from collections.abc import Callable
+
+from goshawk.core.observed.reach import UNKNOWN, Reach, ReachMeter
+from goshawk.core.routing import FeedName
+from goshawk.engine.messages import Seen
+from goshawk.page_messages import live
+from goshawk.web.pages import Pages
+
+STALE_S = 1.0
+"""What was measured longer ago says nothing of now."""
+
+LOOKS_EVERY_S = 0.1
+
+
+class Lamps:
+    """Shows every page whom a microphone reaches, whenever that changes."""
+
+    def __init__(self, pages: Pages, clock_s: Callable[[], float] = time.monotonic) -> None:
+        self._pages, self._clock_s = pages, clock_s
+        self._meter = ReachMeter()
+        self._measured_at = -math.inf
+        self._shown: dict[FeedName, Reach] = {}
+
+    @property
+    def reach(self) -> dict[FeedName, Reach]:
+        """Whom a microphone reaches now; "unknown" where nothing was measured lately."""
+        if self._clock_s() - self._measured_at > STALE_S:
+            return dict(UNKNOWN)
+        return self._meter.all()
+
+    @property
+    def message(self) -> str:
+        """The same for a page that opens."""
+        return live.Lamps(reach=self.reach).model_dump_json()
+
+    def see(self, seen: Seen) -> None:
+        """Take what the engine says of a reading."""
+        self._measured_at = self._clock_s()
+        self._meter.push(seen.end_frame, seen.voices)
+        self._show()
+
+    def forget(self) -> None:
+        """The engine is gone: nothing is known."""
+        self._measured_at = -math.inf
+        self._meter.forget()
+        self._show()
+
+    def _show(self) -> None:
+        reach = self.reach
+        if reach != self._shown:
+            self._shown = reach
+            self._pages.tell(self.message, "lamps")
+
+    async def keep(self) -> None:
+        """For ever: that nothing is measured any more is shown, too."""
+        while True:
+            await asyncio.sleep(LOOKS_EVERY_S)
+            self._show()
