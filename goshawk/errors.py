@@ -9,7 +9,8 @@ GoshawkError
 ├── NotFound          the thing named does not exist
 ├── NotAllowed        a token is missing or worth nothing any more
 ├── EngineLost        the audio process does not answer
-├── ObserverLost      the process that makes the figures does not answer
+├── ObserverLost      the process that makes the figures was lost
+├── ObserverSilent    the process that makes the figures does not answer in time
 ├── NoSoundServer     there is no sound server, or it does not answer
 ├── SoundServerRefused  the sound server does not do what was asked
 ├── RecorderLost      the process that records does not answer
@@ -84,6 +85,15 @@ class ObserverLost(GoshawkError):
 
     def __init__(self) -> None:
         super().__init__("The computation broke off. Try it again.")
+
+
+class ObserverSilent(GoshawkError):
+    """The process that makes the figures does not answer in time."""
+
+    code = "observer_silent"
+
+    def __init__(self) -> None:
+        super().__init__("The computer is too busy to answer that now. Try again in a moment.")
 
 
 class RecorderLost(GoshawkError):

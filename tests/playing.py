@@ -1,8 +1,12 @@
 """An audio loop that plays as fast as it can, onto a memory as the audio process does."""
 
+from typing import Any
+
 from goshawk.core.observed.reach import VoicesNow
+from goshawk.core.rig import Rig
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
+from goshawk.observer.wanted import Wanted
 from goshawk.timeline.memory import SESSION, Memory
 from goshawk.timeline.readings import EngineReading, ReadingsWriter
 from goshawk.timeline.sound import SoundWriter
@@ -18,6 +22,11 @@ def engine_reading(**given: float) -> EngineReading:
     usual = {"busy_s": 0.1, "blocks": BLOCKS, "late_blocks": 0, "missed_blocks": 0}
     more = {"block_frames": 256, "slowest_share": 0.2, "is_realtime": False}
     return EngineReading(**{**usual, **more, **given})
+
+
+def wanted_for(rig: Rig, **more: Any) -> Wanted:
+    """What is wanted of an observer: a rig that is heard, and what is given."""
+    return Wanted(**{"number": 1, "rig": rig.model_dump_json().encode(), **more})
 
 
 class Playing:

@@ -24,23 +24,16 @@ from goshawk.engine import messages
 from goshawk.engine.plan import Comparing, Plan
 from goshawk.engine.spawn import Spawned, spawn
 from goshawk.errors import TimelineLost
+from goshawk.silence import Silence
 from goshawk.system.ending import see_end
 from goshawk.system.links import Packets
-from goshawk.system.scheduling import is_kept_waiting
-from goshawk.timeline.memory import Memory, sweep
+from goshawk.timeline.memory import FRAMES, Memory, sweep
 from goshawk.units import SAMPLE_RATE_HZ
 
 log = logging.getLogger(__name__)
 
 SILENT_S = 3.0
 """An engine that said nothing for this long is taken for hung, and replaced."""
-
-KEPT_WAITING_S = 15.0
-"""The same for one that the system lets wait for a processor or a disk: on a machine that is short of both, another would only come
-later."""
-
-LATE_LOOK_S = 0.5
-"""A look that comes later than this after the last counts no more: the whole machine may have stood still, and the engine with us."""
 
 START_S = 180.0
 """A first start compiles every kernel."""
@@ -106,7 +99,9 @@ class EngineClient:
         self._process: subprocess.Popen[bytes] | None = None
         self._end: Packets | None = None
         self._is_ready = False
-        self._silent_s = self._looked_at = self._ready_at = 0.0
+        self._silence = Silence()
+        self._passed = (0, time.monotonic())
+        self._ready_at = 0.0
         self._watch: asyncio.Task[None] | None = None
         self._is_stopping = False
         self.restarts = self._lost_in_a_row = 0
@@ -142,6 +137,15 @@ class EngineClient:
                 messages.send(self._end, messages.Quit())
         await self._put_away()
         self.memory.remove()
+
+    @property
+    def frame_now(self) -> int:
+        """Where the timeline is now. While no audio process makes sound, time passes all the same: the next one goes on there."""
+        frame, now = int(self.memory.head[FRAMES]), time.monotonic()
+        if frame != self._passed[0]:
+            self._passed = (frame, now)
+        silent_s = max(0.0, now - self._passed[1] - SEND_AGAIN_S)
+        return frame + round(silent_s * SAMPLE_RATE_HZ)
 
     # --- the plan --------------------------------------------------------------------------------
 
@@ -265,7 +269,7 @@ class EngineClient:
         self._once(messages.Hurry(round(seconds * SAMPLE_RATE_HZ)))
         while self.heard_frames < until and restarts == self.restarts:
             # It waits for whoever reads its sound, and says nothing meanwhile.
-            self._silent_s = 0.0
+            self._silence.heard()
             await asyncio.sleep(0.01)
 
     def _once(self, message: messages.ToEngine) -> None:
@@ -290,8 +294,8 @@ class EngineClient:
         self._is_ready = False
         self.seen_number = 0
         self._ready_at = 0.0
-        self._looked_at = self._unseen_since = time.monotonic()
-        self._silent_s = 0.0
+        self._unseen_since = time.monotonic()
+        self._silence.begin()
         # It waits in the socket: a pipe that is not read yet could hold us up.
         with contextlib.suppress(OSError):  # It has ended already: that is seen as with any other.
             messages.send(ours, messages.NewPlan.of(self._plan))
@@ -321,7 +325,7 @@ class EngineClient:
                         if self._is_said_lost:
                             self._is_said_lost = False
                             self._on_notice(ForUser(BACK, PROCESS, is_over=True))
-                self._silent_s = 0.0
+                self._silence.heard()
         except EOFError:
             asyncio.get_running_loop().remove_reader(end)
             self._is_ready = False
@@ -376,13 +380,8 @@ class EngineClient:
     def _is_hung(self) -> bool:
         """Whether it has said nothing for so long that nothing more is to be expected of it."""
         assert self._process
-        now = time.monotonic()
-        self._silent_s += min(now - self._looked_at, LATE_LOOK_S)
-        self._looked_at = now
         patience_s = SILENT_S if self._is_ready else START_S
-        if self._silent_s <= patience_s or self._has_waiting():
-            return False
-        return self._silent_s > KEPT_WAITING_S or not is_kept_waiting(self._process.pid)
+        return self._silence.is_hung(self._process.pid, patience_s) and not self._has_waiting()
 
     def _has_waiting(self) -> bool:
         """Whether the engine has spoken and it is we who are slow."""

@@ -8,37 +8,50 @@ import subprocess
 from collections.abc import Awaitable, Callable
 from typing import Any
 
-from goshawk.errors import GoshawkError, ObserverLost, StoreUnusable
+from goshawk.errors import GoshawkError, ObserverLost, ObserverSilent, StoreUnusable
 from goshawk.links import put
-from goshawk.observer import wishes
+from goshawk.observer import requests
+from goshawk.observer.wanted import Begin, Wanted
+from goshawk.silence import Silence
 from goshawk.system.ending import see_end
 from goshawk.system.processes import start_process
+from goshawk.wanted import WantedSender
 
 log = logging.getLogger(__name__)
 
 LONGEST_PAUSE_S = 5.0
 ENDS_S = 1.0
+LOOKS_EVERY_S = 0.1
+SILENT_S = 5.0
+"""An observer that said nothing for so long is taken for hung, and replaced: it says twice a second that it goes on."""
+
+START_S = 180.0
+"""A first start compiles kernels."""
 
 
 class ObserverClient:
-    """Keeps one observer running. ``begin`` makes the first message, ``heard`` takes what it says, ``save`` does what
-    it wants saved, ``lost`` is called when it has gone (and is started again)."""
+    """Keeps one observer running. ``make_begin`` makes the first message from what is wanted, ``make_wanted`` the document of
+    that; ``heard`` takes what the observer says, ``save`` does what it wants saved, ``lost`` is called when it has gone (and is
+    started again)."""
 
     def __init__(
         self,
         memory_name: str,
-        begin: Callable[[], wishes.Begin],
-        heard: Callable[[wishes.FromObserver], None],
-        save: Callable[[wishes.ToSave], Awaitable[Any]],
+        make_begin: Callable[[Wanted], Begin],
+        make_wanted: Callable[[int], Wanted],
+        heard: Callable[[requests.FromObserver], None],
+        save: Callable[[requests.ToSave], Awaitable[Any]],
         lost: Callable[[], None],
     ) -> None:
-        self._memory_name = memory_name
-        self._begin, self._heard, self._save, self._lost = begin, heard, save, lost
+        self._memory_name, self._make_begin = memory_name, make_begin
+        self._heard, self._save, self._lost = heard, save, lost
+        self._wanted = WantedSender(make_wanted)
+        self._silence = Silence()
+        self._has_spoken = False
         self._writer: asyncio.StreamWriter | None = None
         self._process: subprocess.Popen[bytes] | None = None
         self._asked: dict[int, asyncio.Future[Any]] = {}
         self._count = 0
-        self._newest: dict[type, wishes.ToObserver] = {}
         self._running: asyncio.Task[None] | None = None
         self._tasks: set[asyncio.Task[None]] = set()
 
@@ -59,26 +72,31 @@ class ObserverClient:
         for task in self._tasks:
             task.cancel()
 
-    def follow(self, message: wishes.Follow | wishes.Shown) -> None:
-        """What lasts: the newest of each kind is said again to one that is started anew."""
-        self._newest[type(message)] = message
-        self._send(message)
+    def changed(self) -> None:
+        """Something that is wanted is another: the observer is told, now or when it is there."""
+        self._wanted.changed()
 
-    async def ask(self, what: wishes.Wish) -> Any:
-        """Have something done; what comes of it. Raises GoshawkError: what it says, or ObserverLost."""
+    async def ask(self, what: requests.Request) -> Any:
+        """Have something done; what comes of it. Whoever gives up waiting calls it off. Raises GoshawkError: what it says,
+        ObserverLost, or ObserverSilent if there is no answer in time."""
         if self._writer is None:
             raise ObserverLost
+        self._wanted.flush()
         self._count += 1
+        number = self._count
         answer: asyncio.Future[Any] = asyncio.get_running_loop().create_future()
-        self._asked[self._count] = answer
-        self._send(wishes.Ask(self._count, what))
-        return await answer
+        self._asked[number] = answer
+        self._send(requests.Ask(number, what))
+        try:
+            async with asyncio.timeout(requests.limit_s(what)):
+                return await answer
+        except TimeoutError:
+            raise ObserverSilent from None
+        finally:
+            if self._asked.pop(number, None) is not None:
+                self._send(requests.Cancel(number))
 
-    def tell(self, what: wishes.Wish) -> None:
-        """Have something done that nobody waits for."""
-        self._send(wishes.Ask(0, what))
-
-    def _send(self, message: wishes.ToObserver) -> None:
+    def _send(self, message: requests.ToObserver) -> None:
         if self._writer:
             put(self._writer, message)
 
@@ -100,14 +118,18 @@ class ObserverClient:
     async def _run_one(self) -> None:
         self._process, end = start_process("goshawk.observer.process", self._memory_name)
         reader, self._writer = await asyncio.open_connection(sock=end, limit=1 << 20)
+        self._silence.begin()
+        self._has_spoken = False
+        watching = asyncio.create_task(self._watch_over(self._process))
         try:
-            self._send(self._begin())
-            for message in self._newest.values():
-                self._send(message)
+            self._send(self._make_begin(self._wanted.begin()))
+            self._wanted.connect(self._send)
             with contextlib.suppress(EOFError, ConnectionError):
                 while True:
-                    self._hear(await wishes.next_from_observer(reader))
+                    self._hear(await requests.next_from_observer(reader))
         finally:
+            watching.cancel()
+            self._wanted.disconnect()
             self._writer.close()
             self._writer = None
             await see_end(self._process, ENDS_S)
@@ -116,17 +138,31 @@ class ObserverClient:
                     answer.set_exception(ObserverLost())
             self._asked.clear()
 
-    def _hear(self, message: wishes.FromObserver) -> None:
+    async def _watch_over(self, process: "subprocess.Popen[bytes]") -> None:
+        """Kill a process that hangs: its link ends with it, and another one is started."""
+        while True:
+            await asyncio.sleep(LOOKS_EVERY_S)
+            patience_s = SILENT_S if self._has_spoken else START_S
+            if self._silence.is_hung(process.pid, patience_s):
+                log.warning("the observer says nothing any more, and is replaced")
+                process.kill()
+                return
+
+    def _hear(self, message: requests.FromObserver) -> None:
+        self._has_spoken = True
         match message:
-            case wishes.Answer():
+            case requests.Alive(number):
+                self._silence.heard()
+                self._wanted.confirm(number)
+            case requests.Answer():
                 asked = self._asked.pop(message.number, None)
                 if asked is None or asked.done():
                     return
                 if message.failure:
-                    asked.set_exception(wishes.error_of(message.failure))
+                    asked.set_exception(requests.error_of(message.failure))
                 else:
                     asked.set_result(message.value)
-            case wishes.AskToSave(number, what):
+            case requests.AskToSave(number, what):
                 task = asyncio.create_task(self._save_and_answer(number, what))
                 self._tasks.add(task)
                 task.add_done_callback(self._tasks.discard)
@@ -136,13 +172,13 @@ class ObserverClient:
                 except Exception:  # One bad message must not end the link.
                     log.exception("what the observer said could not be handled")
 
-    async def _save_and_answer(self, number: int, what: wishes.ToSave) -> None:
+    async def _save_and_answer(self, number: int, what: requests.ToSave) -> None:
         failure = None
         try:
             await self._save(what)
         except GoshawkError as error:
-            failure = wishes.failure_of(error)
+            failure = requests.failure_of(error)
         except Exception:  # It waits for an answer, whatever happens.
             log.exception("what the observer wanted saved could not be")
-            failure = wishes.failure_of(StoreUnusable("It could not be saved. Try again."))
-        self._send(wishes.Answer(number, failure=failure))
+            failure = requests.failure_of(StoreUnusable("It could not be saved. Try again."))
+        self._send(requests.Answer(number, failure=failure))

@@ -12,7 +12,6 @@ from pydantic import TypeAdapter
 
 from goshawk.core.chain_slots import Chain
 from goshawk.core.computer import Computer
-from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.graph.comparison import Heard
 from goshawk.core.graph.pick import picked
 from goshawk.core.graph.stations import RAW, at_stage, kept_sounds
@@ -21,10 +20,8 @@ from goshawk.core.observed.row_keeper import RowKeeper
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS
 from goshawk.core.rules.sound_check.since import drift_of
-from goshawk.errors import GoshawkError
-from goshawk.observer import wishes
+from goshawk.observer import requests
 from goshawk.observer.balance import BalanceDesk
-from goshawk.observer.doing import Doing
 from goshawk.observer.drift import Drift
 from goshawk.observer.figures import (
     LEVELS_EVERY_S,
@@ -38,9 +35,11 @@ from goshawk.observer.figures import (
 from goshawk.observer.last_minutes import LastMinutes
 from goshawk.observer.looping import Looper
 from goshawk.observer.replay import Replay
+from goshawk.observer.request_handlers import RequestHandlers
 from goshawk.observer.room_taker import RoomTaker
 from goshawk.observer.sound_check import SoundCheck
 from goshawk.observer.stage_spectra import StageSpectra
+from goshawk.observer.wanted import Begin, Resumed, Shown, Wanted
 from goshawk.observer.watching import Watching
 from goshawk.page_messages.live import Levels
 from goshawk.store.sound_checks import KeptCheck, StoredTake
@@ -57,6 +56,10 @@ TICK_UNSEEN_S = 0.12
 """Without a page nothing has to be taken in at picture rate; the shared memory holds ten times as much."""
 
 BEFORE_EVERY_S = 0.7
+ALIVE_EVERY_S = 0.5
+FIGURES_TAKE_S = 4.0
+"""Figures that are not made in so long hang, or the system lets us wait."""
+
 TAKEN_AT_ONCE = 16
 """One turn of the event loop takes so many readings at most."""
 
@@ -72,20 +75,21 @@ class Desk:
     def __init__(
         self,
         memory: Memory,
-        begin: wishes.Begin,
-        say: Callable[[wishes.FromObserver], None],
-        ask: Callable[[wishes.ToSave], Awaitable[Any]],
+        begin: Begin,
+        say: Callable[[requests.FromObserver], None],
+        ask: Callable[[requests.ToSave], Awaitable[Any]],
         place: int | None = None,
     ) -> None:
-        """``place`` is where it says how far it is, for a hurried clock."""
+        """``begin`` holds the first document of what is wanted. ``place`` is where it says how far it is, for a hurried clock."""
         self._memory, self._say, self._ask = memory, say, ask
         self._reader = ReadingsReader(memory, place)
         self._sounds: dict[str, SoundReader] = {}
         self._past_losses = 0
         self.supervisor = Supervisor(lambda text: self.notify(text, "trouble"))
-        self.rig = self.rig_set = Rig.model_validate_json(begin.rig)
-        self.is_trying = False
-        self.shown = wishes.Shown([], [], False, False)
+        wanted = self.wanted = begin.wanted
+        self.rig = Rig.model_validate_json(wanted.rig)
+        self.rig_set = Rig.model_validate_json(wanted.rig_set) if wanted.rig_set else self.rig
+        self.shown = Shown()
         self.rows = RowKeeper()
         self.figures = Figures(self.rows)
         self.newest: Readings | None = None
@@ -108,15 +112,20 @@ class Desk:
         self.replay = Replay(self._play_replay, self._tell_balance, folder.named, self.supervisor)
         self.balance = BalanceDesk(self.rows, self.replay, self._hold, self._tell_balance)
         self.room = RoomTaker(
-            self._keep_room, lambda text: self.notify(text, "trouble"), self._tell_under_way
+            lambda learning, room, refusal: self._say(
+                requests.RoomLearned(
+                    learning, room.model_dump_json().encode() if room else b"", refusal
+                )
+            ),
+            self._tell_under_way,
         )
         self.sound_check = SoundCheck(
             Path(begin.takes_folder),
             folder.named,
             _takes.validate_json(begin.takes),
-            KeptCheck.model_validate_json(begin.kept) if begin.kept else None,
-            lambda take: self._ask(wishes.SaveTake(take.model_dump_json().encode())),
-            lambda kind: self._ask(wishes.ForgetTake(kind)),
+            KeptCheck.model_validate_json(wanted.kept_check) if wanted.kept_check else None,
+            lambda take: self._ask(requests.SaveTake(take.model_dump_json().encode())),
+            lambda kind: self._ask(requests.ForgetTake(kind)),
             self._tell_sound_check,
             self._tell_under_way,
             lambda wish: wish.under(self.rig),
@@ -131,14 +140,17 @@ class Desk:
             self.supervisor,
         )
         self.last_minutes = LastMinutes()
-        if begin.watch is not None:
-            self.watch(begin.watch)
-        self._doing = Doing(self)
+        self._handlers = RequestHandlers(self)
+        self._figuring_since_s: float | None = None
+        self.figures.computer = Computer.model_validate_json(wanted.computer)
+        self._follow_looks(wanted)
+        self._follow_broadcast(wanted, begin.resumed)
 
     def start(self) -> None:
         """Begin all work that goes on for ever."""
         self._tell_under_way()
         keep = self.supervisor.keep
+        keep("saying that it goes on", self._say_alive)
         keep("taking in the sound", self._listen)
         keep("making the figures", self._make_figures)
         keep("listening for echoes and hum", self._listen_slowly)
@@ -154,13 +166,45 @@ class Desk:
 
     # --- what the web process says ----------------------------------------------------------------
 
-    def follow(self, said: wishes.Follow) -> None:
-        """Another rig is heard, or set."""
+    def follow(self, wanted: Wanted) -> None:
+        """Another document of what is wanted: only what is another in it is done, and it is confirmed."""
+        before, self.wanted = self.wanted, wanted
+        if (wanted.rig, wanted.rig_set, wanted.computer) != (
+            before.rig,
+            before.rig_set,
+            before.computer,
+        ):
+            self._follow_rig(wanted)
+        self._follow_looks(wanted, before)
+        self._follow_broadcast(wanted)
+        if wanted.kept_check != before.kept_check and wanted.kept_check:
+            self.sound_check.accepted(KeptCheck.model_validate_json(wanted.kept_check))
+            self.drift.forget()
+        taken = [
+            name
+            for name, count in wanted.trims_taken.items()
+            if count != before.trims_taken.get(name, 0)
+        ]
+        if taken:
+            held_db = self.balance.held_db
+            self.balance.set_held({name: db for name, db in held_db.items() if name not in taken})
+        if wanted.loudness_count != before.loudness_count:
+            self.balance.meter.forget_whole()
+        if wanted.fault_count != before.fault_count:
+            self.figures.notice_fault()
+        if wanted.click_count != before.click_count:
+            self.figures.forget_delay()
+        self._confirm()
+
+    def _confirm(self) -> None:
+        self._say(requests.Alive(self.wanted.number))
+
+    def _follow_rig(self, wanted: Wanted) -> None:
+        """Another rig is heard, or set, or the computer has other devices."""
         before = self.rig
-        self.rig = Rig.model_validate_json(said.rig)
-        self.figures.computer = Computer.model_validate_json(said.computer)
-        self.is_trying = said.rig_set is not None
-        self.rig_set = Rig.model_validate_json(said.rig_set) if said.rig_set else self.rig
+        self.rig = Rig.model_validate_json(wanted.rig)
+        self.figures.computer = Computer.model_validate_json(wanted.computer)
+        self.rig_set = Rig.model_validate_json(wanted.rig_set) if wanted.rig_set else self.rig
         if _microphone_of(self.rig) != _microphone_of(before):
             self.figures.forget_microphone()
             self.balance.forget()
@@ -169,7 +213,7 @@ class Desk:
             self.rows.raw.forget()
             if self.looper.state.is_on or self.looper.state.is_recording:
                 self.looper.stop()
-        if not self.is_trying:
+        if wanted.rig_set is None:
             # Compared with what was measured, not with what a drag has already made heard.
             self.looper.follow(self.rig)
             self.balance.follow(self.rig)
@@ -180,49 +224,55 @@ class Desk:
         if held != held_db:
             self.balance.set_held(held)
 
-    def look_at(self, shown: wishes.Shown) -> None:
-        """Pages look at other things."""
-        was_balance, self.shown = self.shown.is_balance, shown
+    def _follow_looks(self, wanted: Wanted, before: Wanted | None = None) -> None:
+        """What pages look at, chain B, and the room that is learned."""
+        was_balance, self.shown = self.shown.is_balance, wanted.shown
         self.figures.every_s = self._seen(LEVELS_EVERY_S, LEVELS_UNSEEN_EVERY_S)
         self._spectra = {
-            name: self._spectra.get(name) or StageSpectra(name) for name in shown.stages
+            name: self._spectra.get(name) or StageSpectra(name) for name in self.shown.stages
         }
-        self.balance.is_watched = shown.is_balance
-        if shown.is_balance and not was_balance:
+        self.balance.is_watched = self.shown.is_balance
+        if self.shown.is_balance and not was_balance:
             self.balance.changed()
+        if wanted.other is not None and (before is None or wanted.other != before.other):
+            self.looper.keep_other(_chain.validate_json(wanted.other.chain), wanted.other.name)
+            self.looper.measure(self.rig_set)
+        self.room.follow(wanted.learning)
 
-    async def do(self, wish: wishes.Wish) -> Any:
+    def _follow_broadcast(self, wanted: Wanted, resumed: Resumed | None = None) -> None:
+        """The broadcast that is watched over begins, goes on or ends."""
+        on_air = wanted.on_air
+        if self.watching.broadcast != (on_air.id if on_air else ""):
+            self.last_minutes.forget()
+            self.watching.end()
+            if on_air is not None:
+                self.last_minutes.begin()
+                self.watching.begin(on_air, resumed)
+        for number in on_air.dismissed if on_air else ():
+            self.watching.dismiss(number)
+
+    async def handle(self, request: requests.Request) -> Any:
         """Do what is asked for. Raises GoshawkError."""
-        return await self._doing.do(wish)
-
-    def watch(self, wish: wishes.Watch) -> None:
-        """Somebody goes on air, or is."""
-        self.last_minutes.begin()
-        self.watching.begin(wish)
-
-    def unwatch(self) -> bytes:
-        """The evening is over."""
-        self.last_minutes.forget()
-        return self.watching.end()
+        return await self._handlers.handle(request)
 
     # --- what is under way ------------------------------------------------------------------------
 
     def _play_loop(self, path: Path | None) -> None:
         if path:
             self.replay.stop()
-        self._say(wishes.PlayLoop(str(path) if path else None))
+        self._say(requests.PlayLoop(str(path) if path else None))
         if path:
             self.looper.measure(self.rig_set)
 
     def _compare(self, heard: Heard, gain_db: float, other: Chain | None) -> None:
         self._say(
-            wishes.Compare(heard, gain_db, None if other is None else _chain.dump_json(other))
+            requests.Compare(heard, gain_db, None if other is None else _chain.dump_json(other))
         )
 
     def _play_replay(self, path: Path | None, names: list[str], gain_db: float) -> None:
         before = self.replay.before if self.replay.state.heard == "before" else None
         self._say(
-            wishes.PlayReplay(
+            requests.PlayReplay(
                 str(path) if path else None,
                 names,
                 gain_db,
@@ -234,34 +284,23 @@ class Desk:
             self.balance.forget()
 
     def _hold(self, held_db: dict[str, float]) -> None:
-        self._say(wishes.Hold(held_db))
-
-    def _keep_room(self, stage_id: str, room: LearnedRoom) -> None:
-        async def keep() -> None:
-            try:
-                await self._ask(wishes.KeepRoom(stage_id, room.model_dump_json().encode()))
-                self.notify("The room is learned. It is followed from now on.", "news")
-            except GoshawkError as error:
-                self.notify(str(error), "trouble")
-
-        self.supervisor.once("keeping the room", keep())
+        self._say(requests.Hold(held_db))
 
     # --- what pages see ---------------------------------------------------------------------------
 
     def notify(self, text: str, level: str) -> None:
         """Say a sentence in every window."""
-        self._say(wishes.Notify(text, level))
+        self._say(requests.Notify(text, level))
 
     def _show(self, kind: str, text: str) -> None:
         if self.shown.has_pages:
-            self._say(wishes.ToPages(text, kind))
+            self._say(requests.ToPages(text, kind))
 
     def _tell_under_way(self) -> None:
         self._say(
-            wishes.UnderWay(
+            requests.UnderWay(
                 self.looper.state.model_dump_json().encode(),
                 self.sound_check.performance or self.room.performance,
-                self.room.stage_id,
             )
         )
 
@@ -273,6 +312,15 @@ class Desk:
             self._show("balance", self.balance.state.model_dump_json())
 
     # --- sound and readings -----------------------------------------------------------------------
+
+    async def _say_alive(self) -> None:
+        """For ever: sound and figures go on. While figures take too long for a machine that lets us, nothing is said, so that
+        whoever watches over this process sees a thread that hangs, too."""
+        while True:
+            since_s = self._figuring_since_s
+            if since_s is None or time.monotonic() - since_s < FIGURES_TAKE_S:
+                self._confirm()
+            await asyncio.sleep(ALIVE_EVERY_S)
 
     async def _listen(self) -> None:
         tick_s = TICK_S
@@ -360,8 +408,11 @@ class Desk:
         while True:
             await self._figures_due.wait()
             self._figures_due.clear()
-            began = time.monotonic()
-            await self.figure_once()
+            began = self._figuring_since_s = time.monotonic()
+            try:
+                await self.figure_once()
+            finally:
+                self._figuring_since_s = None
             took_s = time.monotonic() - began
             # What it comes to over the last few, so that one slow one is no news.
             every_s = max(LEVELS_EVERY_S, 2.0 * took_s)
@@ -393,7 +444,7 @@ class Desk:
         figures.levels = levels
         self._watch_drift(levels)
         text = await asyncio.to_thread(levels.model_dump_json)
-        self._say(wishes.ToPages(text, "levels"))
+        self._say(requests.ToPages(text, "levels"))
 
     def _watch_drift(self, levels: Levels) -> None:
         """Say once, when it lasts, that room or voice are not those of the check any more; on air, the rules do."""
@@ -408,7 +459,7 @@ class Desk:
     async def _look_before(self) -> None:
         while True:
             await asyncio.sleep(BEFORE_EVERY_S)
-            if self.shown.is_before:
+            if self.shown.is_checklist:
                 self.watching.look_before(
                     self.rig_set, self.figures.levels, self.sound_check.kept, self.balance.words
                 )

@@ -6,6 +6,7 @@ from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.measure.room import RoomLearner
 from goshawk.core.routing import Performance
 from goshawk.core.stage import Block
+from goshawk.observer.wanted import Learning
 from goshawk.page_messages.chain import RoomTakeState
 from goshawk.timeline.seams import Seams
 
@@ -14,19 +15,24 @@ QUIET_AFTER_S = 1.0
 
 
 class RoomTaker:
-    """One room at a time. ``learned`` gets the suppressor's id and its room, ``refused`` a sentence, ``tell`` is called
-    when a take begins or ends."""
+    """One room at a time. ``finished`` gets what was to be learned, and the room or why there is none; ``tell`` is called when a
+    take begins or ends."""
 
     def __init__(
         self,
-        learned: Callable[[str, LearnedRoom], None],
-        refused: Callable[[str], None],
+        finished: Callable[[Learning, LearnedRoom | None, str], None],
         tell: Callable[[], None],
     ) -> None:
-        self._learned, self._refused, self._tell = learned, refused, tell
+        self._finished, self._tell = finished, tell
         self._seams = Seams()
-        self.stage_id = ""
+        self._learning: Learning | None = None
+        self._is_finished = False
         self._begin_anew()
+
+    @property
+    def stage_id(self) -> str:
+        """The suppressor for which a room is being learned; "" if none is."""
+        return self._learning.stage_id if self._learning and not self._is_finished else ""
 
     @property
     def performance(self) -> Performance | None:
@@ -40,9 +46,11 @@ class RoomTaker:
             return None
         return RoomTakeState(stage_id=self.stage_id, progress=round(self.progress, 2))
 
-    def start(self, stage_id: str) -> None:
-        """Learn for a suppressor, or break it off ("")."""
-        self.stage_id = stage_id
+    def follow(self, learning: Learning | None) -> None:
+        """Learn for a suppressor, go on with it, or break it off (None)."""
+        if learning == self._learning:
+            return
+        self._learning, self._is_finished = learning, False
         self._begin_anew()
         self._seams.begin_anew()
         self._tell()
@@ -55,12 +63,11 @@ class RoomTaker:
         self.progress = take.progress
         if take.progress < 1.0:
             return
-        stage_id = self.stage_id
-        self.start("")
-        if take.room is None:
-            self._refused(take.refusal)
-        else:
-            self._learned(stage_id, take.room)
+        assert self._learning
+        self._is_finished = True
+        self._begin_anew()
+        self._tell()
+        self._finished(self._learning, take.room, take.refusal)
 
     def _begin_anew(self) -> None:
         self._learner, self.progress = RoomLearner(settle_s=QUIET_AFTER_S), 0.0

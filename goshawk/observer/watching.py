@@ -3,7 +3,6 @@ whether all is ready before one goes on air."""
 
 import asyncio
 import json
-from collections import deque
 from collections.abc import Callable
 from datetime import UTC, datetime
 from typing import Any
@@ -19,6 +18,7 @@ from goshawk.core.measure.loudness import integrated_lufs
 from goshawk.core.measure.pitch import pitches_hz
 from goshawk.core.mix import HeardInputs
 from goshawk.core.observed.moments import MomentMaker
+from goshawk.core.observed.time_window import TimeWindow
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS, FeedName
 from goshawk.core.rules.finding import Finding
@@ -38,9 +38,10 @@ from goshawk.core.watch.gathered import (
     words_of,
 )
 from goshawk.core.watch.second import Second
-from goshawk.observer import wishes
+from goshawk.observer import requests
 from goshawk.observer.balance import with_holds
 from goshawk.observer.figures import Figures
+from goshawk.observer.wanted import OnAir, Resumed
 from goshawk.page_messages.live import Levels
 from goshawk.store.sound_checks import KeptCheck
 from goshawk.supervisor import Supervisor
@@ -48,7 +49,7 @@ from goshawk.timeline.readings import Readings
 from goshawk.units import SAMPLE_RATE_HZ
 
 METER_EVERY_S = 5
-LOUDNESS_SEGMENTS = 600
+LOUDNESS_FRAMES = 60 * SAMPLE_RATE_HZ
 """A minute: what was loud before that would hide, by the relative gate, that it is no more."""
 
 LEAST_LOUDNESS_SEGMENTS = 300
@@ -72,7 +73,7 @@ class Watching:
 
     def __init__(
         self,
-        say: Callable[[wishes.FromObserver], None],
+        say: Callable[[requests.FromObserver], None],
         heard: Callable[[Rig, float], HeardInputs | None],
         voice: Callable[[float], Any],
         held_db: Callable[[], dict[str, float]],
@@ -81,36 +82,50 @@ class Watching:
     ) -> None:
         self._say, self._heard, self._voice, self._held_db = say, heard, voice, held_db
         self._figures, self._supervisor = figures, supervisor
-        self._evening = ""
+        self._on_air: OnAir | None = None
         self.is_reading_words = False
         """Whether the index of the last seconds is being made."""
         self._words: float | None = None
         self.has_loop = False
 
     @property
+    def broadcast(self) -> str:
+        """The id of the broadcast that is watched over; "" if there is none."""
+        return self._on_air.id if self._on_air else ""
+
+    @property
     def is_on(self) -> bool:
         """Whether somebody is on air."""
-        return bool(self._evening)
+        return self._on_air is not None
 
     # --- on air -----------------------------------------------------------------------------------
 
     @property
     def now_s(self) -> float:
         """Where the evening stands; 0 if there is none."""
-        return self._maker.now_s if self._evening else 0.0
+        return self._maker.now_s if self._on_air else 0.0
 
-    def begin(self, watch: wishes.Watch) -> None:
-        """Watch over an evening from now on."""
+    @property
+    def began_frame(self) -> int:
+        """Where on the timeline the broadcast's second 0 is; 0 if there is none."""
+        return self._on_air.began_frame if self._on_air else 0
+
+    def begin(self, on_air: OnAir, resumed: Resumed | None = None) -> None:
+        """Watch over a broadcast from now on; ``resumed`` says how far it was, if it is gone on with."""
+        known = resumed if resumed and resumed.broadcast == on_air.id else None
         try:
-            self._meter = EveningMeter.unpacked(watch.meter) if watch.meter else EveningMeter()
+            self._meter = (
+                EveningMeter.unpacked(known.meter) if known and known.meter else EveningMeter()
+            )
         except ValueError:
             self._meter = EveningMeter()
-        self._evening = watch.evening
-        self._maker = MomentMaker(watch.offset_s)
-        self._episodes = Episodes(self._is_voice, watch.last_event)
-        self._segments: deque[float] = deque(maxlen=LOUDNESS_SEGMENTS)
-        self._spoken: deque[float] = deque(maxlen=LOUDNESS_SEGMENTS // 10)
-        self._second = int(watch.offset_s)
+        self._on_air = on_air
+        self._dismissed: set[int] = set()
+        self._maker = MomentMaker(on_air.began_frame)
+        self._episodes = Episodes(self._is_voice, known.last_event if known else 0)
+        self._segments: TimeWindow[float] = TimeWindow(LOUDNESS_FRAMES)
+        self._spoken: TimeWindow[float] = TimeWindow(LOUDNESS_FRAMES)
+        self._second: int | None = None
         self._gathered = Gathered()
         self._dropouts: dict[str, int] = {}
         self._dropping: dict[str, tuple[float, float]] = {}
@@ -122,31 +137,36 @@ class Watching:
         self._words = None
 
     def end(self) -> bytes:
-        """The evening is over; its figures, to be put down."""
-        if not self._evening:
+        """The broadcast is over: what lasts ends, and its figures are said, and returned as they are put down."""
+        if self._on_air is None:
             return b""
-        ended = self._episodes.end(self._maker.now_s)
-        self._evening = ""
         packed = self._meter.packed()
+        ended = self._episodes.end(self._maker.now_s)
         self._say(
-            wishes.Watched(
+            requests.Watched(
+                self.broadcast,
                 self._maker.now_s,
                 events=[one.model_dump_json().encode() for one in ended],
                 meter=packed,
                 figures=self._figures_now(),
             )
         )
+        self._on_air = None
         return packed
 
-    def know(self, number: int) -> None:
-        """The user knows of an event."""
-        event = self._episodes.know(number) if self._evening else None
+    def dismiss(self, number: int) -> None:
+        """The user knows of an event: it is alerted no more. Once is enough."""
+        if self._on_air is None or number in self._dismissed:
+            return
+        self._dismissed.add(number)
+        event = self._episodes.know(number)
         if event is not None:
-            self._say(wishes.Watched(self._maker.now_s, events=[event.model_dump_json().encode()]))
+            packed = event.model_dump_json().encode()
+            self._say(requests.Watched(self.broadcast, self._maker.now_s, events=[packed]))
 
     def push(self, readings: Readings, rig: Rig) -> None:
         """Take what the engine says."""
-        if not self._evening:
+        if self._on_air is None:
             return
         self._rig = rig
         moment = self._maker.push(
@@ -160,7 +180,8 @@ class Watching:
             return
         if not readings.is_replaying:
             self._meter.push(readings, rig)
-        self._segments.extend(map(float, readings.segments))
+        for segment in readings.segments:
+            self._segments.push(readings.end_frame, float(segment))
         self._gathered.push(moment)
         events = self._episodes.push(moment, rig)
         begun = [
@@ -174,7 +195,8 @@ class Watching:
         if events or second or aloud:
             is_due = second is not None and second.number % METER_EVERY_S == 0
             self._say(
-                wishes.Watched(
+                requests.Watched(
+                    self.broadcast,
                     round(self._maker.now_s, 2),
                     second.model_dump_json().encode() if second else b"",
                     [one.model_dump_json().encode() for one in events],
@@ -194,30 +216,40 @@ class Watching:
         return json.dumps(found, separators=(",", ":")).encode()
 
     def _devices(self, readings: Readings, rig: Rig) -> dict[str, DeviceMoment]:
-        found = {}
-        now_s = self._maker.now_s
+        found: dict[str, DeviceMoment] = {}
+        more: dict[str, int] = {}
         for one in rig.inputs:
             device = readings.devices.get(one.device)
             if device is None:
                 continue
-            count = device.get("dropouts", 0)
-            more = max(0, count - self._dropouts.get(one.id, count))
-            self._dropouts[one.id] = count
-            if more:
-                began_s, last_s = self._dropping.get(one.device, (now_s, now_s))
-                goes_on = now_s - last_s < DROPS_APART_S
-                self._dropping[one.device] = (began_s if goes_on else now_s, now_s)
-            found[one.id] = DeviceMoment(device.get("state", ""), device.get("said", ""), more)
+            if one.device not in more:
+                more[one.device] = self._new_dropouts(one.device, device.get("dropouts", 0))
+            state, said = device.get("state", ""), device.get("said", "")
+            found[one.id] = DeviceMoment(state, said, more[one.device])
         return found
+
+    def _new_dropouts(self, device: str, count: int) -> int:
+        """How often a device dropped out since the last reading; a count that goes back began anew."""
+        now_s = self._maker.now_s
+        more = max(0, count - self._dropouts.get(device, count))
+        self._dropouts[device] = count
+        if more:
+            began_s, last_s = self._dropping.get(device, (now_s, now_s))
+            goes_on = now_s - last_s < DROPS_APART_S
+            self._dropping[device] = (began_s if goes_on else now_s, now_s)
+        return more
 
     def _finished_second(self, moment: Moment) -> Second | None:
         ends_s = moment.at_s + moment.seconds
+        if self._second is None:
+            self._second = int(moment.at_s)
         if int(ends_s) <= self._second:
             return None
         number, self._second = self._second, int(ends_s)
         values = self._gathered.values()
         is_heard = values[columns.VIEWERS] > 0.0
-        self._spoken.append(values[columns.SPEECH] if is_heard else 0.0)
+        frame = self.began_frame + round(ends_s * SAMPLE_RATE_HZ)
+        self._spoken.push(frame, values[columns.SPEECH] if is_heard else 0.0)
         self._gathered = Gathered()
         levels = self._figures.levels
         if levels is not None:
@@ -245,7 +277,7 @@ class Watching:
     async def _words_of(self, rig: Rig, heard: HeardInputs, speech_s: float) -> None:
         try:
             index = await asyncio.to_thread(words_of, rig, heard)
-            if index is not None and self._evening:
+            if index is not None and self._on_air:
                 self._words = index
                 self._meter.push_words(index, speech_s)
         finally:
@@ -253,7 +285,7 @@ class Watching:
 
     def figured(self, levels: Levels, drift: str) -> None:
         """There are new figures: what the rules look at more slowly."""
-        if not self._evening:
+        if self._on_air is None:
             return
         delays: dict[FeedName, float] = dict(levels.delay_ms)
         if not self._delay_at_start:
@@ -261,7 +293,7 @@ class Watching:
         loudness = None
         spoken = sum(self._spoken) / max(1, len(self._spoken))
         if len(self._segments) >= LEAST_LOUDNESS_SEGMENTS and spoken >= LEAST_SPOKEN:
-            loudness = integrated_lufs(np.array(self._segments))
+            loudness = integrated_lufs(np.array(list(self._segments)))
         self._slow = Slow(
             tuple(levels.findings),
             self._since(levels.findings),
@@ -308,7 +340,7 @@ class Watching:
         words: float | None,
     ) -> None:
         """Say what must be true and is or is not."""
-        if levels is None or self._evening:
+        if levels is None or self._on_air:
             return
         voice = rig.voice
         status = levels.devices.get(voice.device) if voice else None
@@ -333,7 +365,7 @@ class Watching:
             delay_ms=levels.delay_ms.get("viewers"),
             late_in_last_minute=levels.engine.late_in_last_minute,
         )
-        self._say(wishes.Before(_items.dump_json(items(known))))
+        self._say(requests.Before(_items.dump_json(items(known))))
 
 
 def voiced_hops(mono: Any) -> int:

@@ -50,6 +50,17 @@ def is_kept_waiting(pid: int) -> bool:
     return told.rpartition(") ")[2][:1] in ("R", "D")
 
 
+def cpu_s(pid: int) -> float:
+    """Return the processor time in seconds that a process has used; 0 if it is gone, or the system does not say."""
+    import psutil  # Not before somebody asks: the audio process begins without it.
+
+    try:
+        times = psutil.Process(pid).cpu_times()
+    except (psutil.Error, OSError):
+        return 0.0
+    return float(times.user + times.system)
+
+
 def give_way(steps: int) -> None:
     """Give way to everything that matters more, for as long as this process runs."""
     if sys.platform == "win32":

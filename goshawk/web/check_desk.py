@@ -11,7 +11,7 @@ from goshawk.core.measure.take import TakeFigures, TakeKind
 from goshawk.core.rig import Rig
 from goshawk.core.rig_changes import with_chain, with_more_trim, with_stages_of
 from goshawk.errors import BadInput, NotFound
-from goshawk.observer import wishes
+from goshawk.observer import requests
 from goshawk.observer.client import ObserverClient
 from goshawk.page_messages.live import State
 from goshawk.store.sound_checks import KeptCheck
@@ -38,14 +38,14 @@ class CheckDesk:
         self._desk, self._changes, self._observer = desk, changes, observer
         self._keep, self._work, self._notify = keep, work, notify
 
-    async def do(self, wish: wishes.Wish) -> str:
+    async def do(self, wish: requests.Request) -> str:
         """Have the observer do something; how the sound check stands then, as JSON. Raises GoshawkError."""
         await self._observer().ask(wish)
-        text: str = await self._observer().ask(wishes.CheckState())
+        text: str = await self._observer().ask(requests.CheckState())
         return text
 
     async def _outcome(self) -> tuple[Chain, dict[TakeKind, TakeFigures]]:
-        chain, figures = await self._observer().ask(wishes.Outcome())
+        chain, figures = await self._observer().ask(requests.Outcome())
         return _chain.validate_json(chain), _figures.validate_json(figures)
 
     async def accept(self, stages: list[str] | None) -> State:
@@ -77,8 +77,7 @@ class CheckDesk:
         return state
 
     async def _accepted(self, figures: dict[TakeKind, TakeFigures]) -> Any:
-        kept = await self._keep(figures)
-        await self._observer().ask(wishes.Accepted(kept.model_dump_json().encode()))
+        await self._keep(figures)
 
     def sound(self, serial: int, kind: TakeKind, side: str) -> Path:
         """A take's sound, raw or behind the suggested chain, equally loud. Raises NotFound."""

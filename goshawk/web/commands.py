@@ -5,7 +5,7 @@ from collections.abc import Awaitable, Callable
 from typing import Any
 
 from goshawk.errors import BadSetting
-from goshawk.observer import wishes
+from goshawk.observer import requests
 from goshawk.page_messages import balance, chain, recording, settings, watch, wiring
 from goshawk.page_messages.live import FromPage
 from goshawk.web.pages import LivePage
@@ -48,7 +48,7 @@ COMMANDS: dict[type, Command] = {
     wiring.WatchDevices: lambda s, page, m: s.watch_devices(page, m.is_on),
     wiring.MeasureDelay: lambda s, *_: s.measure_delay(),
     wiring.FindBuffer: lambda s, _, m: s.find_buffer(m.is_on),
-    wiring.MeasureGain: lambda s, _, m: s.observer.ask(wishes.MeasureGain(m.is_on)),
+    wiring.MeasureGain: lambda s, _, m: s.observer.ask(requests.MeasureGain(m.is_on)),
     wiring.Fault: lambda s, _, m: s.fault(m.device, m.fault, m.value),
     chain.AddStage: lambda s, _, m: s.changes.add_stage(m.input_id, m.stage, m.after),
     chain.CopyStage: lambda s, _, m: s.changes.copy_stage(m.stage_id),
@@ -59,20 +59,20 @@ COMMANDS: dict[type, Command] = {
     chain.MeasureInsert: lambda s, _, m: s.tuning.measure_insert(m.stage_id),
     chain.LearnRoom: lambda s, _, m: s.tuning.learn_room(m.stage_id),
     chain.ForgetRoom: lambda s, _, m: s.tuning.forget_room(m.stage_id),
-    chain.LoopLast: lambda s, _, m: s.observer.ask(wishes.LoopLast(m.seconds)),
-    chain.LoopNew: lambda s, _, m: s.observer.ask(wishes.LoopNew(m.seconds)),
-    chain.LoopStop: lambda s, *_: s.observer.ask(wishes.LoopStop()),
-    chain.LoopHear: lambda s, _, m: s.observer.ask(wishes.LoopHear(m.heard)),
+    chain.LoopLast: lambda s, _, m: s.observer.ask(requests.LoopLast(m.seconds)),
+    chain.LoopNew: lambda s, _, m: s.observer.ask(requests.LoopNew(m.seconds)),
+    chain.LoopStop: lambda s, *_: s.observer.ask(requests.LoopStop()),
+    chain.LoopHear: lambda s, _, m: s.observer.ask(requests.LoopHear(m.heard)),
     chain.KeepOther: lambda s, _, m: s.tuning.keep_other(m.preset_id),
     chain.SwapOther: lambda s, *_: s.tuning.swap_other(),
     balance.WatchBalance: lambda s, page, m: s.watch_balance(page, m.is_on),
     balance.BringToTarget: lambda s, _, m: s.balance.bring_to_target(m.input_id),
     balance.SuggestDucker: lambda s, _, m: s.balance.suggest_ducker(m.input_id),
     balance.ChooseTargets: lambda s, _, m: s.changes.choose_targets(m.set_id),
-    balance.CountAnew: lambda s, *_: s.observer.ask(wishes.CountAnew()),
-    balance.ReplayLast: lambda s, _, m: s.observer.ask(wishes.ReplayLast(m.seconds)),
-    balance.ReplayStop: lambda s, *_: s.observer.ask(wishes.ReplayStop()),
-    balance.ReplayHear: lambda s, _, m: s.observer.ask(wishes.ReplayHear(m.heard)),
+    balance.CountAnew: lambda s, *_: s.balance.count_anew(),
+    balance.ReplayLast: lambda s, _, m: s.observer.ask(requests.ReplayLast(m.seconds)),
+    balance.ReplayStop: lambda s, *_: s.observer.ask(requests.ReplayStop()),
+    balance.ReplayHear: lambda s, _, m: s.observer.ask(requests.ReplayHear(m.heard)),
     recording.StartRecording: lambda s, *_: s.record.start(),
     recording.StopRecording: lambda s, *_: s.record.stop(),
     recording.PutMark: lambda s, _, m: s.record.mark(m.name),

@@ -3,7 +3,7 @@
 from collections.abc import Callable
 from pathlib import Path
 
-from goshawk.observer import wishes
+from goshawk.observer import requests
 from goshawk.observer.client import ObserverClient
 from goshawk.store.work_folder import WorkFolder
 
@@ -16,7 +16,7 @@ class HeardAgain:
     def __init__(self, work: WorkFolder, observer: Callable[[], ObserverClient]) -> None:
         self._work, self._observer, self._count = work, observer, 0
 
-    async def piece(self, wish: Callable[[str], wishes.Wish]) -> Path:
+    async def piece(self, wish: Callable[[str], requests.Request]) -> Path:
         """The WAV file that ``wish`` makes where it is told to. Raises GoshawkError."""
         self._count = (self._count + 1) % PIECES_KEPT
         target = self._work.named("listen-back") / f"{self._count}.wav"

@@ -21,7 +21,7 @@ from goshawk.core.rig import Rig
 from goshawk.drives import named, on_drive
 from goshawk.engine.client import EngineClient
 from goshawk.errors import BadInput, BadSetting, DriveSilent, GoshawkError, NotFound, StoreUnusable
-from goshawk.observer import wishes
+from goshawk.observer import requests
 from goshawk.observer.client import ObserverClient
 from goshawk.page_messages.live import Levels
 from goshawk.page_messages.recording import RecordFacts, RecordingState, TrackStatus
@@ -436,7 +436,7 @@ class RecordDesk:
         folder = await self.kept.at(recording_id, lambda shelf: shelf.find(recording_id))
         first, frames = round(from_s * SAMPLE_RATE_HZ), round(seconds * SAMPLE_RATE_HZ)
         return await self.heard_again.piece(
-            lambda target: wishes.HearRecording(str(folder), way, source, first, frames, target)
+            lambda target: requests.HearRecording(str(folder), way, source, first, frames, target)
         )
 
     async def use(
@@ -446,9 +446,9 @@ class RecordDesk:
         folder, document = await self.kept.load(recording_id)
         first, end = span_of(document, from_s, to_s)
         if what == "loop":
-            await self._observer().ask(wishes.LoopRecording(str(folder), first, end))
+            await self._observer().ask(requests.LoopRecording(str(folder), first, end))
         elif what == "replay":
-            await self._observer().ask(wishes.ReplayRecording(str(folder), first, end))
+            await self._observer().ask(requests.ReplayRecording(str(folder), first, end))
         elif kind is None:
             raise BadInput("Say for which take of the sound check the piece is meant.")
         else:
@@ -466,7 +466,7 @@ class RecordDesk:
         try:
             await on_drive(lambda: _cut_take(folder, track, first, end, path), named(folder.parent))
             name = f"{folder.name}, {first / SAMPLE_RATE_HZ:.0f} s"
-            await self._observer().ask(wishes.GiveTake(kind, str(path), name))
+            await self._observer().ask(requests.GiveTake(kind, str(path), name))
         finally:
             await asyncio.to_thread(shutil.rmtree, path.parent, True)
 
@@ -494,7 +494,7 @@ class RecordDesk:
 
     async def _measure(self, recording_id: str, folder: str) -> None:
         try:
-            packed = await self._observer().ask(wishes.MeasureRecording(folder))
+            packed = await self._observer().ask(requests.MeasureRecording(folder))
             found = Figures.model_validate_json(packed)
             await self.kept.at(
                 recording_id, lambda shelf: shelf.change(recording_id, figures=found)

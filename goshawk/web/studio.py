@@ -12,7 +12,6 @@ from pydantic import TypeAdapter
 from goshawk import __version__
 from goshawk.core.computer import Computer, input_devices, output_devices, programs_heard
 from goshawk.core.device_info import info_of
-from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.measure.take import TakeKind
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS
@@ -30,8 +29,9 @@ from goshawk.engine.client import EngineClient, ForUser
 from goshawk.engine.messages import Seen
 from goshawk.engine.spawn import Spawned
 from goshawk.errors import GoshawkError, StoreUnusable
-from goshawk.observer import wishes
+from goshawk.observer import requests
 from goshawk.observer.client import ObserverClient
+from goshawk.observer.wanted import Begin, Shown, Wanted
 from goshawk.page_messages.live import Levels, State
 from goshawk.store import rigs, sound_checks
 from goshawk.store.database import Opened
@@ -49,6 +49,7 @@ from goshawk.web.curves import curves_of
 from goshawk.web.evening import Evening
 from goshawk.web.lamps import Lamps
 from goshawk.web.microphone_claim import MicrophoneClaim
+from goshawk.web.observer_document import Measuring, wanted_of_observer
 from goshawk.web.pages import LivePage, Pages, notice
 from goshawk.web.points import Listener, Points
 from goshawk.web.preset_shelf import PresetShelf
@@ -122,9 +123,20 @@ class Studio:
             lambda stage_id, way_ms: self.tuning.hear_insert(stage_id, way_ms),
             lambda number, rig: self.record.follow_plan(number, rig),
         )
+        self.measuring = Measuring()
         self.observer = ObserverClient(
-            self.engine.memory.name, self._begin, self._on_said, self._save, self._on_observer_lost
+            self.engine.memory.name,
+            self._begin,
+            self._wanted,
+            self._on_said,
+            self._save,
+            self._on_observer_lost,
         )
+
+        def want() -> None:
+            self.points.learn(self.measuring.learning.stage_id if self.measuring.learning else "")
+            self.observer.changed()
+
         self.plays = WhatPlays(lambda: self.rig, lambda: self.engine)
         self.buffer_search = BufferSearch(self.plays.give, tell, self.supervisor)
         self.plays.buffer_search = self.buffer_search
@@ -159,7 +171,8 @@ class Studio:
         self.watch = WatchDesk(
             data_dir,
             lambda: self.desk.set,
-            lambda wish: self.observer.tell(wish),
+            want,
+            lambda: self.engine.frame_now,
             self.supervisor,
             lambda text: self.pages.tell(text, "watch"),
             self.notify,
@@ -173,12 +186,15 @@ class Studio:
             self.desk,
             self.changes,
             self.presets,
-            observer,
+            self.measuring,
+            want,
             lambda: self.engine,
             self.supervisor,
             self.notify,
         )
-        self.balance = BalanceDesk(self.desk, self.changes, observer, self._let_go, self.notify)
+        self.balance = BalanceDesk(
+            self.desk, self.changes, observer, self._let_go, self.measuring, want, self.notify
+        )
         self.check = CheckDesk(
             self.desk, self.changes, observer, self._keep_check, self.work, self.notify
         )
@@ -190,7 +206,6 @@ class Studio:
         self.sound.start()
         await self.engine.start()
         await self.evening.open()
-        self._tell_observer(self.rig)
         self._look()
         self.observer.start()
         self.supervisor.keep("saving again", self.desk.save_again)
@@ -273,7 +288,7 @@ class Studio:
         self.files.give(rig)
         self.sound.want(rig)
         self.plays.give()
-        self._tell_observer(rig)
+        self.observer.changed()
         if not self.desk.is_trying and rig != self._heard_rig:
             self.watch.follow_rig(self._heard_rig, rig)
             self._heard_rig = rig
@@ -287,7 +302,8 @@ class Studio:
         held_db = {name: db for name, db in self.plays.held_db.items() if name not in inputs}
         if held_db != self.plays.held_db:
             self.plays.hold(held_db)
-            self.observer.tell(wishes.LetGo(inputs))
+            self.measuring.take_trims(inputs)
+            self.observer.changed()
 
     # --- the store --------------------------------------------------------------------------------
 
@@ -303,24 +319,23 @@ class Studio:
 
         return await to_its_end(in_turn())
 
-    async def _save(self, what: wishes.ToSave) -> None:
+    async def _save(self, what: requests.ToSave) -> None:
         """What the observer wants saved. Raises GoshawkError."""
         match what:
-            case wishes.SaveTake(packed):
+            case requests.SaveTake(packed):
                 take = StoredTake.model_validate_json(packed)
                 await self._in_store(lambda: sound_checks.save_take(self._db, take))
                 self._takes[take.kind] = take
-            case wishes.ForgetTake(kind):
+            case requests.ForgetTake(kind):
                 known = next((one for one in self._takes if one == kind), None)
                 if known:
                     await self._in_store(lambda: sound_checks.remove_take(self._db, known))
                     del self._takes[known]
-            case wishes.KeepRoom(stage_id, packed):
-                await self.tuning.keep_room(stage_id, LearnedRoom.model_validate_json(packed))
 
     async def _keep_check(self, figures: Any) -> KeptCheck:
         kept = await self._in_store(lambda: sound_checks.keep_check(self._db, figures))
         self._kept_check = kept
+        self.observer.changed()
         return kept
 
     async def add_file(self, uploaded: Path, name: str) -> StoredSoundFile:
@@ -341,30 +356,37 @@ class Studio:
 
     # --- the observer -----------------------------------------------------------------------------
 
-    def _begin(self) -> wishes.Begin:
-        return wishes.Begin(
-            str(self._data_dir / "takes"),
-            str(self.work.path),
-            self.rig.model_dump_json().encode(),
-            _takes.dump_json(self._takes),
-            self._kept_check.model_dump_json().encode() if self._kept_check else None,
-            self.watch.watch_again(),
+    def _wanted(self, number: int) -> Wanted:
+        return wanted_of_observer(
+            number,
+            rig=self.rig,
+            rig_set=self.desk.set if self.desk.is_trying else None,
+            computer=self.sound.computer,
+            shown=Shown(
+                tuple(self.points.stages),
+                tuple(self.points.chains),
+                bool(self._balancing),
+                bool(self._before),
+                bool(self.pages),
+            ),
+            kept_check=self._kept_check,
+            on_air=self.watch.on_air,
+            measuring=self.measuring,
         )
 
-    def _tell_observer(self, rig: Rig) -> None:
-        rig_set = self.desk.set.model_dump_json().encode() if self.desk.is_trying else None
-        self.observer.follow(
-            wishes.Follow(
-                rig.model_dump_json().encode(),
-                rig_set,
-                self.sound.computer.model_dump_json().encode(),
-            )
+    def _begin(self, wanted: Wanted) -> Begin:
+        return Begin(
+            str(self._data_dir / "takes"),
+            str(self.work.path),
+            _takes.dump_json(self._takes),
+            wanted,
+            self.watch.resumed,
         )
 
     def _on_computer(self, computer: Computer) -> None:
         """Something has come, gone or changed among the computer's devices and programs."""
         self._give_computer()
-        self._tell_observer(self.rig)
+        self.observer.changed()
         self.pages.tell_state()
 
     def _give_computer(self) -> None:
@@ -382,47 +404,39 @@ class Studio:
 
     def _look(self) -> None:
         self.engine.be_seen(bool(self.pages))
-        self.observer.follow(
-            wishes.Shown(
-                self.points.stages,
-                self.points.chains,
-                bool(self._balancing),
-                bool(self.pages),
-                bool(self._before),
-            )
-        )
+        self.observer.changed()
 
-    def _on_said(self, said: wishes.FromObserver) -> None:
+    def _on_said(self, said: requests.FromObserver) -> None:
         match said:
-            case wishes.ToPages(text, "levels"):
+            case requests.ToPages(text, "levels"):
                 if self.engine.is_running:
                     self._levels = text
                     self.pages.tell(text, "levels")
-            case wishes.ToPages(text, kind):
+            case requests.ToPages(text, kind):
                 self.pages.tell(text, kind)
-            case wishes.Notify(text, level):
+            case requests.Notify(text, level):
                 self.notify(text, level)
-            case wishes.UnderWay():
+            case requests.UnderWay():
                 self.plays.follow(said)
-                self.points.learn(said.learning)
                 self.pages.tell_state()
-            case wishes.PlayLoop():
+            case requests.RoomLearned():
+                self.tuning.hear_room(said)
+            case requests.PlayLoop():
                 self.plays.play_loop(said)
-            case wishes.Compare():
+            case requests.Compare():
                 self.plays.compare(said)
-            case wishes.PlayReplay():
+            case requests.PlayReplay():
                 self.plays.play_replay(said)
-            case wishes.Hold(held_db):
+            case requests.Hold(held_db):
                 self.plays.hold(held_db)
-            case wishes.Watched():
+            case requests.Watched():
                 self.watch.hear(said)
-            case wishes.Before():
+            case requests.Before():
                 self.watch.hear_before(said)
 
     def _on_observer_lost(self) -> None:
         self._levels = None
         self.watch.lose_observer()
-        self.points.learn("")
         if self.plays.is_apart:
             self.supervisor.once("ending what played", self._mute_and_end())
             return
@@ -449,7 +463,7 @@ class Studio:
 
     async def badness(self, key: str) -> float | None:
         """How bad a finding is now; None if it is gone."""
-        found: float | None = await self.observer.ask(wishes.Badness(key))
+        found: float | None = await self.observer.ask(requests.Badness(key))
         return found
 
     # --- the engine -------------------------------------------------------------------------------
@@ -486,7 +500,7 @@ class Studio:
     async def tell_opening(self, page: LivePage) -> None:
         """What a page that has opened has to know of the observer: ten seconds, the sound check, the balance."""
         try:
-            for text in await self.observer.ask(wishes.Opening()):
+            for text in await self.observer.ask(requests.Opening()):
                 page.tell(text)
         except GoshawkError:
             return  # The observer says all of it when it is there.
@@ -554,7 +568,8 @@ class Studio:
 
     def measure_delay(self) -> None:
         """Send a click through."""
-        self.observer.tell(wishes.MeasureDelay())
+        self.measuring.click_count += 1
+        self.observer.changed()
         self.engine.click()
 
     def find_buffer(self, is_on: bool) -> None:
@@ -565,7 +580,8 @@ class Studio:
     def fault(self, device: str, fault: str, value: float | None) -> None:
         """Make something go wrong with a stand-in. Raises NotFound or BadInput."""
         figure = checked_fault(device, fault, value)
-        self.observer.tell(wishes.NoticeFault())
+        self.measuring.fault_count += 1
+        self.observer.changed()
         self.engine.fault(device, fault, figure)
 
 

@@ -3,57 +3,73 @@
 import contextlib
 from collections.abc import Callable
 
-from pydantic import TypeAdapter
-
 from goshawk.core.chain_slots import Chain
 from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.rig import changed
 from goshawk.core.rig_changes import with_chain
 from goshawk.engine.client import EngineClient
 from goshawk.errors import BadInput, BadSetting, GoshawkError, NotFound
-from goshawk.observer import wishes
-from goshawk.observer.client import ObserverClient
+from goshawk.observer import requests
 from goshawk.page_messages.live import State
 from goshawk.supervisor import Supervisor
 from goshawk.web.changes import Changes
+from goshawk.web.observer_document import Measuring
 from goshawk.web.preset_shelf import PresetShelf
 from goshawk.web.rig_desk import RigDesk
 
-_chain: TypeAdapter[Chain] = TypeAdapter(Chain)
-
 
 class TuningDesk:
-    """Asks the observer, and changes the rig by what comes of it."""
+    """Says what is to be learned and compared, and changes the rig by what comes of it."""
 
     def __init__(
         self,
         desk: RigDesk,
         changes: Changes,
         presets: PresetShelf,
-        observer: Callable[[], ObserverClient],
+        measuring: Measuring,
+        want: Callable[[], None],
         engine: Callable[[], EngineClient],
         supervisor: Supervisor,
         notify: Callable[[str, str], None],
     ) -> None:
-        self._desk, self._changes, self._presets, self._observer = desk, changes, presets, observer
+        """``want`` is called when what is wanted of the observer is another."""
+        self._desk, self._changes, self._presets = desk, changes, presets
+        self._measuring, self._want = measuring, want
         self._engine, self._supervisor, self._notify = engine, supervisor, notify
 
     async def learn_room(self, stage_id: str) -> None:
         """Learn the room for a suppressor, or break it off (""). Raises BadSetting."""
         if stage_id:
             self._suppressor(stage_id)
-        await self._observer().ask(wishes.LearnRoom(stage_id))
+        self._measuring.learn(stage_id)
+        self._want()
+
+    def hear_room(self, said: requests.RoomLearned) -> None:
+        """What came of learning a room, if it is still wanted."""
+        if said.learning != self._measuring.learning:
+            return
+        self._measuring.learn("")
+        self._want()
+        if said.refusal or not said.room:
+            self._notify(said.refusal, "trouble")
+        else:
+            room = LearnedRoom.model_validate_json(said.room)
+            self._supervisor.once("keeping the room", self._keep_room(said.learning.stage_id, room))
 
     async def forget_room(self, stage_id: str) -> State:
         """Forget what a suppressor has learned. Raises BadSetting."""
         path = self._suppressor(stage_id)
         return await self._changes.set_setting(f"{path}.settings.room", None)
 
-    async def keep_room(self, stage_id: str, room: LearnedRoom) -> None:
-        """Set what was learned. Raises BadSetting, if the suppressor is gone."""
-        path = f"{self._suppressor(stage_id)}.settings.room"
+    async def _keep_room(self, stage_id: str, room: LearnedRoom) -> None:
+        """Set what was learned, and say so; also that the suppressor is gone, or that it could not be saved."""
         value = room.model_dump(mode="json")
-        await self._changes.make(lambda rig: changed(rig, path, value), path)
+        try:
+            path = f"{self._suppressor(stage_id)}.settings.room"
+            await self._changes.make(lambda rig: changed(rig, path, value), path)
+            self._notify("The room is learned. It is followed from now on.", "news")
+        except GoshawkError as error:
+            self._notify(str(error), "trouble")
 
     def _suppressor(self, stage_id: str) -> str:
         """The path of a suppressor."""
@@ -66,23 +82,24 @@ class TuningDesk:
         """Keep the present chain as chain B, or take a preset for it. Raises NotFound."""
         if preset_id:
             preset = self._presets.named(preset_id)
-            await self._keep(preset.chain, preset.name)
+            self._keep(preset.chain, preset.name)
         else:
-            await self._keep(self._desk.rig.chain, "the chain as it was kept")
+            self._keep(self._desk.rig.chain, "the chain as it was kept")
 
-    async def _keep(self, chain: Chain, name: str) -> None:
-        await self._observer().ask(wishes.KeepOther(_chain.dump_json(chain), name))
+    def _keep(self, chain: Chain, name: str) -> None:
+        self._measuring.other = (chain, name)
+        self._want()
 
     async def swap_other(self) -> State:
         """Chain B becomes the chain, and the chain becomes B. Raises BadInput."""
-        kept, voice = await self._observer().ask(wishes.Other()), self._desk.set.voice
+        kept, voice = self._measuring.other, self._desk.set.voice
         if kept is None or voice is None:
             raise BadInput("There is no chain B yet. Keep one first.")
-        other, present = _chain.validate_json(kept), voice.chain
+        other, present = kept[0], voice.chain
         state = await self._changes.make(
             lambda rig: with_chain(rig, rig.chained, other, voice.preset_id), "chain"
         )
-        await self._keep(present, "the chain as it was before")
+        self._keep(present, "the chain as it was before")
         return state
 
     def measure_insert(self, stage_id: str) -> None:

@@ -31,7 +31,8 @@ from goshawk.core.watch.report import (
 )
 from goshawk.core.watch.second import MINUTE_S, History, Second
 from goshawk.errors import BadInput, GoshawkError, NotFound, StoreUnusable
-from goshawk.observer import wishes
+from goshawk.observer import requests
+from goshawk.observer.wanted import OnAir, Resumed
 from goshawk.page_messages.recording import RecordFacts, RecordingState
 from goshawk.page_messages.watch import WatchState
 from goshawk.store.evenings import evenings
@@ -71,7 +72,8 @@ class WatchDesk:
         self,
         data_dir: Path,
         rig: Callable[[], Rig],
-        tell_observer: Callable[[wishes.Wish], None],
+        want: Callable[[], None],
+        frame_now: Callable[[], int],
         supervisor: Supervisor,
         tell: Callable[[str], None],
         notify: Callable[[str, str], None],
@@ -79,9 +81,11 @@ class WatchDesk:
         say_aloud: Callable[[str], None],
         changed: Callable[[], None],
     ) -> None:
-        """``tell`` shows the state in every window, ``changed`` is called whenever something is another for other programs;
+        """``want`` is called when what is to be watched over is another, ``frame_now`` says where the timeline is.
+        ``tell`` shows the state in every window, ``changed`` is called whenever something is another for other programs;
         ``record`` says how the recording stands."""
-        self._store, self._rig, self._tell_observer = EveningStore(data_dir), rig, tell_observer
+        self._store, self._rig = EveningStore(data_dir), rig
+        self._want, self._frame_now = want, frame_now
         self._supervisor, self._tell, self._notify = supervisor, tell, notify
         self._record, self._say_aloud, self._changed = record, say_aloud, changed
         self._evening: Evening | None = None
@@ -91,7 +95,7 @@ class WatchDesk:
         self._new_minutes: set[int] = set()
         self._new_events: set[int] = set()
         self._is_new = False
-        self._at: tuple[float, float] = (0.0, time.monotonic())
+        self._began_frame = 0
         self._ahead_s = 0.0
         self._own_events = OWN_EVENTS_FROM
         self._save_trouble = ""
@@ -133,7 +137,7 @@ class WatchDesk:
             self._events = {one.number: one for one in events}
             self._new_events = set(self._events)
             self._own_events = max([OWN_EVENTS_FROM, *self._events])
-            self._at = (seconds + away_s, time.monotonic())
+            self._began_frame = self._frame_now() - round((seconds + away_s) * SAMPLE_RATE_HZ)
             self._stage = "on_air"
             self._note(
                 "Goshawk was away",
@@ -170,8 +174,9 @@ class WatchDesk:
     @property
     def now_s(self) -> float:
         """Where the evening stands."""
-        at_s, then = self._at
-        return at_s + (time.monotonic() - then if self._evening else 0.0)
+        if self._evening is None:
+            return 0.0
+        return max(0.0, (self._frame_now() - self._began_frame) / SAMPLE_RATE_HZ)
 
     @property
     def told(self) -> Event | None:
@@ -192,7 +197,7 @@ class WatchDesk:
             stage=self._stage,
             evening=evening.id if evening else "",
             started_utc=evening.started_utc if evening else None,
-            seconds=round(self._at[0], 1) if evening else 0.0,
+            seconds=round(self.now_s, 1),
             events=events[-SHOWN_EVENTS:],
             told=self.told,
             before=[] if evening else self._before,
@@ -200,12 +205,22 @@ class WatchDesk:
             changes=self._list_changes,
         )
 
-    def watch_again(self) -> wishes.Watch | None:
-        """What a new observer has to watch over."""
+    @property
+    def on_air(self) -> OnAir | None:
+        """What the observer is to watch over; None while nobody is on air."""
+        if self._evening is None or self._stage == "ending":
+            return None
+        known = (one.number for one in self._events.values() if one.is_known)
+        dismissed = sorted(number for number in known if number < OWN_EVENTS_FROM)
+        return OnAir(self._evening.id, self._began_frame, tuple(dismissed))
+
+    @property
+    def resumed(self) -> Resumed | None:
+        """How far the broadcast is, for an observer that is started."""
         if self._evening is None:
             return None
         own = [number for number in self._events if number < OWN_EVENTS_FROM]
-        return wishes.Watch(self._evening.id, self.now_s, max(own, default=0), self._meter)
+        return Resumed(self._evening.id, max(own, default=0), self._meter)
 
     async def go_on_air(self) -> WatchState:
         """Begin an evening. Raises BadInput if somebody is on air."""
@@ -221,12 +236,10 @@ class WatchDesk:
         )
         self._history, self._events, self._meter = History(), {}, b""
         self._new_minutes, self._new_events, self._is_new = set(), set(), True
-        self._at, self._ahead_s = (0.0, time.monotonic()), 0.0
+        self._began_frame, self._ahead_s = self._frame_now(), 0.0
         self._own_events = OWN_EVENTS_FROM
         self._stage, self._before = "on_air", []
-        again = self.watch_again()
-        assert again is not None
-        self._tell_observer(again)
+        self._want()
         self._show()
         return self.state
 
@@ -236,6 +249,7 @@ class WatchDesk:
         if evening is None or self._stage == "ending":
             raise BadInput("You are not on air.")
         self._stage = "ending"
+        self._want()
         self._show()
         try:
             await self._end(evening)
@@ -276,19 +290,17 @@ class WatchDesk:
             raise NotFound("That event is not there any more.")
         self._events[number] = one.model_copy(update={"is_known": True})
         self._new_events.add(number)
-        if number < OWN_EVENTS_FROM:
-            self._tell_observer(wishes.KnowEvent(number))
+        self._want()
         self._show()
 
     # --- what the observer says -------------------------------------------------------------------
 
-    def hear(self, said: wishes.Watched) -> None:
-        """What is new of the evening."""
+    def hear(self, said: requests.Watched) -> None:
+        """What is new of the evening; what belongs to another one is dropped."""
         evening = self._evening
-        if evening is None:
+        if evening is None or said.broadcast != evening.id or self._stage == "ending":
             return
         self._look_at_clock(said.at_s)
-        self._at = (said.at_s, time.monotonic())
         if said.second:
             self._put(Second.model_validate_json(said.second))
         for packed in said.events:
@@ -363,7 +375,7 @@ class WatchDesk:
         self._new_events.add(self._own_events)
         self._is_new = True
 
-    def hear_before(self, said: wishes.Before) -> None:
+    def hear_before(self, said: requests.Before) -> None:
         """The list of what must be true before going on air; what the disk says to it is known here."""
         _, facts = self._record()
         found = _items.validate_json(said.items)
@@ -375,7 +387,7 @@ class WatchDesk:
         """The observer is gone: what lasts has ended as far as is known."""
         for number, one in list(self._events.items()):
             if one.lasts:
-                self._events[number] = one.ended(round(self._at[0], 2))
+                self._events[number] = one.ended(round(self.now_s, 2))
                 self._new_events.add(number)
         if self._evening is not None:
             self._show()

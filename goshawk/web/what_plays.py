@@ -11,7 +11,7 @@ from goshawk.core.rig import Rig
 from goshawk.core.routing import Performance
 from goshawk.devices.catalog import DEVICES
 from goshawk.engine.client import EngineClient
-from goshawk.observer import wishes
+from goshawk.observer import requests
 from goshawk.page_messages.chain import LoopState
 from goshawk.web.buffer_search import BufferSearch
 
@@ -57,7 +57,7 @@ class WhatPlays:
             )
         self._engine().apply(rig)
 
-    def follow(self, said: wishes.UnderWay) -> None:
+    def follow(self, said: requests.UnderWay) -> None:
         """What is under way at the observer."""
         self.loop = LoopState.model_validate_json(said.loop)
         performance = _performance.validate_python(said.performance)
@@ -65,18 +65,18 @@ class WhatPlays:
             self._performance = performance
             self.give()
 
-    def play_loop(self, said: wishes.PlayLoop) -> None:
+    def play_loop(self, said: requests.PlayLoop) -> None:
         """A loop in the microphone's place, or no more."""
         self._loop = said.path
         self._engine().loop(Path(said.path) if said.path else None)
 
-    def compare(self, said: wishes.Compare) -> None:
+    def compare(self, said: requests.Compare) -> None:
         """How the loop is heard."""
         other = _chain.validate_json(said.other) if said.other else None
         heard = LoopState.model_validate({"heard": said.heard}).heard
         self._engine().compare(heard, said.gain_db, other)
 
-    def play_replay(self, said: wishes.PlayReplay) -> None:
+    def play_replay(self, said: requests.PlayReplay) -> None:
         """Recorded inputs in place of all devices, or no more."""
         self._before = Rig.model_validate_json(said.before) if said.before else None
         # The rig goes first: what was muted while the balance of then was heard is shut before the devices return.
@@ -93,7 +93,7 @@ class WhatPlays:
 
     def forget(self) -> None:
         """The observer is gone, and with it what it had played."""
-        self.play_loop(wishes.PlayLoop(None))
-        self.play_replay(wishes.PlayReplay(None, [], 0.0, None))
-        self.follow(wishes.UnderWay(LoopState().model_dump_json().encode(), None, ""))
+        self.play_loop(requests.PlayLoop(None))
+        self.play_replay(requests.PlayReplay(None, [], 0.0, None))
+        self.follow(requests.UnderWay(LoopState().model_dump_json().encode(), None))
         self.hold({})

@@ -16,7 +16,7 @@ from goshawk.engine.plan import Plan
 from goshawk.errors import BadInput, NotFound
 from goshawk.observer.balance import without_holds
 from goshawk.observer.replay import compared
-from goshawk.observer.wishes import ReplayHear, ReplayLast
+from goshawk.observer.requests import ReplayHear, ReplayLast
 from goshawk.page_messages.balance import BalanceState
 from goshawk.page_messages.live import Levels
 from goshawk.web.pages import LivePage

@@ -10,11 +10,13 @@ from typing import Any, cast
 import pytest
 
 from goshawk.core.rig import Rig
-from goshawk.errors import BadInput, ObserverLost
+from goshawk.errors import BadInput, ObserverLost, ObserverSilent
 from goshawk.links import put
-from goshawk.observer import wishes
+from goshawk.observer import requests
 from goshawk.observer.client import ObserverClient
+from goshawk.observer.wanted import Begin, Shown, Wanted
 from goshawk.timeline.memory import Memory
+from goshawk.wanted import WantedSender
 from tests.waiting import until
 
 
@@ -22,7 +24,7 @@ def test_a_link_that_nobody_reads_is_given_up_before_it_grows_without_end() -> N
     async def story() -> None:
         ours, theirs = socket.socketpair()
         _, writer = await asyncio.open_unix_connection(sock=ours)
-        news = wishes.Notify("x" * 100_000, "news")
+        news = requests.Notify("x" * 100_000, "news")
         for _ in range(1000):
             put(writer, news)
         assert writer.transport.is_closing()
@@ -32,17 +34,81 @@ def test_a_link_that_nobody_reads_is_given_up_before_it_grows_without_end() -> N
     asyncio.run(story())
 
 
+def test_the_newest_document_is_sent_once_the_last_is_confirmed_and_ahead_of_what_counts_on_it() -> (
+    None
+):
+    state, sent = ["a"], list[tuple[int, str]]()
+    sender: WantedSender[tuple[int, str]] = WantedSender(lambda number: (number, state[0]))
+    sender.changed()
+    assert sender.begin() == (1, "a")
+    sender.connect(sent.append)
+    for value in "bcd":
+        state[0] = value
+        sender.changed()
+    assert sent == [], "the first is not followed yet"
+    sender.confirm(1)
+    assert sent == [(2, "d")], "of a burst the newest"
+    assert not sender.is_confirmed
+    state[0] = "e"
+    sender.changed()
+    sender.flush()
+    sender.confirm(2)  # An older one than the newest confirms nothing.
+    assert sent == [(2, "d"), (3, "e")]
+    sender.confirm(3)
+    assert sender.is_confirmed
+    sender.disconnect()
+    state[0] = "f"
+    sender.changed()
+    assert sender.begin() == (4, "f"), "whoever starts anew begins with all of it"
+
+
+def test_an_observer_that_hangs_is_replaced_and_every_question_ends(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Stopped, it once kept whoever asked waiting for ever."""
+    memory = Memory.make()
+    heard: list[requests.FromObserver] = []
+
+    def begin(wanted: Wanted) -> Begin:
+        return Begin(str(tmp_path / "takes"), str(tmp_path / "work"), b"{}", wanted)
+
+    def make(number: int) -> Wanted:
+        return Wanted(number=number, rig=Rig().model_dump_json().encode())
+
+    async def save(what: requests.ToSave) -> None: ...
+
+    async def story() -> None:
+        client = ObserverClient(memory.name, begin, make, heard.append, save, lambda: None)
+        client.start()
+        await until(lambda: client._wanted.is_confirmed)
+        first: Any = client.pid
+        os.kill(first, signal.SIGSTOP)
+        monkeypatch.setitem(requests.LIMITS_S, requests.Opening, 0.2)
+        with pytest.raises(ObserverSilent):
+            await client.ask(requests.Opening())
+        with pytest.raises(ObserverLost):
+            await client.ask(requests.CheckState())
+        await until(lambda: client.pid != first and client._wanted.is_confirmed)
+        assert await client.ask(requests.CheckState())
+        await client.stop()
+
+    asyncio.run(story())
+    memory.remove()
+
+
 def test_what_cannot_be_saved_for_whatever_reason_is_answered(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    async def save(what: wishes.ToSave) -> None:
+    async def save(what: requests.ToSave) -> None:
         raise RuntimeError("unforeseen")
 
     async def story() -> None:
-        client = ObserverClient("", lambda: cast(Any, None), lambda said: None, save, lambda: None)
+        client = ObserverClient(
+            "", cast(Any, None), cast(Any, None), lambda said: None, save, lambda: None
+        )
         sent: list[Any] = []
         monkeypatch.setattr(client, "_send", sent.append)
-        client._hear(wishes.AskToSave(7, wishes.ForgetTake("room")))
+        client._hear(requests.AskToSave(7, requests.ForgetTake("room")))
         await until(lambda: bool(sent))
         assert sent[0].number == 7
         assert "could not be saved" in sent[0].failure.text
@@ -52,50 +118,51 @@ def test_what_cannot_be_saved_for_whatever_reason_is_answered(
 
 def test_it_answers_is_lost_and_comes_back_with_what_was_set(tmp_path: Path) -> None:
     memory = Memory.make()
-    begin = wishes.Begin(
-        str(tmp_path / "takes"),
-        str(tmp_path / "work"),
-        Rig().model_dump_json().encode(),
-        b"{}",
-        None,
-    )
-    heard: list[wishes.FromObserver] = []
+
+    def begin(wanted: Wanted) -> Begin:
+        return Begin(str(tmp_path / "takes"), str(tmp_path / "work"), b"{}", wanted)
+
+    def make(number: int) -> Wanted:
+        rig = Rig().model_dump_json().encode()
+        return Wanted(number=number, rig=rig, shown=Shown(has_pages=True))
+
+    heard: list[requests.FromObserver] = []
     losses = 0
 
     def lost() -> None:
         nonlocal losses
         losses += 1
 
-    async def save(what: wishes.ToSave) -> None: ...
+    async def save(what: requests.ToSave) -> None: ...
 
     async def story() -> None:
-        client = ObserverClient(memory.name, lambda: begin, heard.append, save, lost)
+        client = ObserverClient(memory.name, begin, make, heard.append, save, lost)
         with pytest.raises(ObserverLost):
-            await client.ask(wishes.CheckState())
-        client.follow(wishes.Shown([], [], False, True))
+            await client.ask(requests.CheckState())
+        client.changed()
         client.start()
-        await until(lambda: any(isinstance(one, wishes.UnderWay) for one in heard))
+        await until(lambda: any(isinstance(one, requests.UnderWay) for one in heard))
         first: Any = client.pid
         assert os.getpriority(os.PRIO_PROCESS, first) > 0, "the sound on air goes first"
-        assert '"recording":null' in await client.ask(wishes.CheckState())
+        assert '"recording":null' in await client.ask(requests.CheckState())
         with pytest.raises(BadInput, match="seconds of the microphone"):
-            await client.ask(wishes.LoopLast(5.0))
+            await client.ask(requests.LoopLast(5.0))
         # What is asked of one that is killed is answered with an error, and another takes over.
         os.kill(first, signal.SIGSTOP)
-        open_question = asyncio.create_task(client.ask(wishes.CheckState()))
+        open_question = asyncio.create_task(client.ask(requests.CheckState()))
         await asyncio.sleep(0.05)
         os.kill(first, signal.SIGKILL)
         with pytest.raises(ObserverLost, match="Try it again"):
             await open_question
         heard.clear()
-        await until(lambda: any(isinstance(one, wishes.UnderWay) for one in heard))
+        await until(lambda: any(isinstance(one, requests.UnderWay) for one in heard))
         assert losses == 1
         assert client.pid != first
         # It knows that there are pages: a change of the check is told.
-        await client.ask(wishes.StartTake("room"))
+        await client.ask(requests.StartTake("room"))
         await until(
             lambda: any(
-                isinstance(one, wishes.ToPages) and one.kind == "sound_check" for one in heard
+                isinstance(one, requests.ToPages) and one.kind == "sound_check" for one in heard
             )
         )
         last: Any = client.pid

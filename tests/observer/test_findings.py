@@ -14,9 +14,9 @@ from goshawk.core.rules.finding import Finding
 from goshawk.engine.plan import Plan
 from goshawk.observer.desk import Desk
 from goshawk.observer.figures import levels_of
-from goshawk.observer.wishes import Begin, Follow
+from goshawk.observer.wanted import Begin
 from tests.conftest import RATE_HZ, rig_with
-from tests.playing import Playing, engine_reading
+from tests.playing import Playing, engine_reading, wanted_for
 
 SOON_S = 1.0
 """What the rig alone tells is found at once."""
@@ -40,14 +40,14 @@ class Evening:
         self.rig = changed_together(rig, {"block_frames": block_frames})
         self.playing = Playing(Plan(rig=self.rig))
         self.loop = self.playing.loop
-        begin = Begin("", "", self.rig.model_dump_json().encode(), b"{}", None)
+        begin = Begin("", "", b"{}", wanted_for(self.rig))
         self.desk = Desk(self.playing.memory, begin, lambda message: None, _nothing)
         for fault in faults:
             self.loop.rack.fault(*fault)
 
     def pass_by(self, seconds: float) -> dict[str, Finding]:
         """Let time pass; the findings by their code."""
-        self.desk.follow(Follow(self.rig.model_dump_json().encode(), None))
+        self.desk.follow(wanted_for(self.rig))
         step_s = max(0.1, 8 * self.rig.block_frames / RATE_HZ)
         for _ in range(round(seconds / step_s)):
             self.playing.pass_by(step_s)

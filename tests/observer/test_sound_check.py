@@ -18,8 +18,8 @@ from goshawk.core.stage import Block
 from goshawk.core.starting_points import STARTING_POINTS
 from goshawk.errors import BadInput, NotFound
 from goshawk.observer.drift import LASTS_S, Drift
+from goshawk.observer.requests import StartTake
 from goshawk.observer.sound_check import COUNT_IN_S, MOST_BEGINNINGS, SoundCheck
-from goshawk.observer.wishes import StartTake
 from goshawk.store import sound_checks
 from goshawk.web.studio import Studio
 from tests.conftest import RATE_HZ

@@ -15,9 +15,9 @@ from goshawk.core.starting_points import STARTING_POINTS
 from goshawk.engine.plan import Plan
 from goshawk.errors import BadInput, BadSetting, NotFound
 from goshawk.observer.desk import Desk
+from goshawk.observer.requests import LoopHear, LoopLast, LoopNew, LoopStop
 from goshawk.observer.room_taker import QUIET_AFTER_S
 from goshawk.observer.stage_figures import StageCosts
-from goshawk.observer.wishes import LoopHear, LoopLast, LoopNew, LoopStop
 from goshawk.page_messages.chain import Spectra
 from goshawk.timeline.sound import SoundWriter
 from goshawk.web.points import Listener

@@ -4,6 +4,7 @@ must. The whole of Goshawk but its web, as fast as it goes."""
 import asyncio
 import json
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
@@ -20,10 +21,11 @@ from goshawk.core.rules.health.moment import Moment
 from goshawk.core.watch.evening_meter import EveningMeter
 from goshawk.engine.plan import Plan
 from goshawk.errors import BadInput
-from goshawk.observer import wishes
+from goshawk.observer import requests, wanted
 from goshawk.observer.desk import Desk
 from goshawk.observer.figures import levels_of
-from tests.playing import Playing
+from tests.conftest import RATE_HZ
+from tests.playing import Playing, wanted_for
 
 FIGURES_EVERY_S = 1.0
 
@@ -44,14 +46,12 @@ class OnAir:
         self.now_s = 0.0
         self._hears_slowly = hears_slowly
         self.drift = ""
-        begin = wishes.Begin(
-            "", "", self.rig.model_dump_json().encode(), b"{}", None, wishes.Watch("tonight", 0.0)
-        )
+        self.watched = wanted.OnAir("tonight", 0)
+        begin = wanted.Begin("", "", b"{}", wanted_for(self.rig, on_air=self.watched))
         self.desk = Desk(self.playing.memory, begin, self._hear, _nothing)
-        self._tell()
 
-    def _hear(self, said: wishes.FromObserver) -> None:
-        if isinstance(said, wishes.Watched):
+    def _hear(self, said: requests.FromObserver) -> None:
+        if isinstance(said, requests.Watched):
             self.now_s = said.at_s
             self.told += [said.aloud] if said.aloud else []
             for packed in said.events:
@@ -61,7 +61,7 @@ class OnAir:
                 self.seconds.append(json.loads(said.second)["values"])
 
     def _tell(self) -> None:
-        self.desk.follow(wishes.Follow(self.rig.model_dump_json().encode(), None))
+        self.desk.follow(wanted_for(self.rig, on_air=self.watched))
 
     @property
     def at_s(self) -> float:
@@ -132,7 +132,8 @@ def test_a_moment_of_the_last_minutes_is_heard_as_viewers_got_it_or_as_it_was_sa
     tmp_path: Path,
 ) -> None:
     on_air = OnAir()
-    on_air.desk.watch(wishes.Watch("tonight", 300.0))
+    on_air.watched = wanted.OnAir("gone on with", -300 * RATE_HZ)
+    on_air._tell()
     played = {"was": keeping_sound(on_air, "viewers"), "came": keeping_sound(on_air, RAW)}
     on_air.pass_by(4.0)
     on_air.change({"inputs.voice.is_muted": True})
@@ -142,7 +143,7 @@ def test_a_moment_of_the_last_minutes_is_heard_as_viewers_got_it_or_as_it_was_sa
 
     def hear(way: str, from_s: float) -> np.ndarray:
         target = tmp_path / f"{way}.wav"
-        asyncio.run(on_air.desk.do(wishes.HearMoment(way, from_s, 2.0, str(target))))
+        asyncio.run(on_air.desk.handle(requests.HearMoment(way, from_s, 2.0, str(target))))
         sound, rate_hz = soundfile.read(target)
         assert rate_hz == 48_000
         return np.asarray(sound)
@@ -163,7 +164,9 @@ def test_a_moment_of_the_last_minutes_is_heard_as_viewers_got_it_or_as_it_was_sa
     ):
         with pytest.raises(BadInput, match=sentence):
             hear("was", from_s)
-    on_air.desk.unwatch()
+    # It is over: nothing is kept, and the checklist is looked at again.
+    on_air.desk.follow(wanted_for(on_air.rig, number=2))
+    assert not on_air.desk.watching.is_on
     with pytest.raises(BadInput, match="not on air any more"):
         hear("was", event.began_s)
 
@@ -268,6 +271,25 @@ def test_what_a_device_does_wrong_begins_is_told_once_and_ends(
         (event,) = on_air.of(rule)
         assert event.ended_s
         assert abs(event.ended_s - ended_s) <= 0.3
+
+
+def test_dropouts_are_those_of_the_device_whatever_it_is_switched_to() -> None:
+    """A device that dropped out before counted as dropping out when an input was switched to it."""
+    on_air = OnAir()
+    on_air.pass_by(1.0)
+    watching, counts = on_air.desk.watching, {"attic": 0, "laptop": 7}
+
+    def more(rig: Rig) -> dict[str, int]:
+        readings: Any = SimpleNamespace(
+            devices={name: {"dropouts": count} for name, count in counts.items()}
+        )
+        return {name: one.dropouts for name, one in watching._devices(readings, rig).items()}
+
+    rig = changed_together(Rig(), {"inputs.game.device": "laptop"})
+    assert more(rig) == {"voice": 0, "game": 0}
+    assert more(changed_together(rig, {"inputs.voice.device": "laptop"})) == {"voice": 0, "game": 0}
+    counts["laptop"] = 9
+    assert more(changed_together(rig, {"inputs.voice.device": "laptop"})) == {"voice": 2, "game": 2}
 
 
 def test_lost_sound_is_one_event_with_a_count_and_the_room_is_told_when_it_lasts() -> None:

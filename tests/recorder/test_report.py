@@ -6,8 +6,9 @@ from pathlib import Path
 from goshawk.cli.watch import lines_of, report_of
 from goshawk.core.rig import changed
 from goshawk.core.watch.evening_meter import EveningMeter
-from goshawk.observer import wishes
 from goshawk.observer.desk import Desk
+from goshawk.observer.wanted import Begin, OnAir
+from tests.playing import wanted_for
 from tests.recorder.conftest import Evening
 
 
@@ -16,8 +17,7 @@ def test_a_recording_gives_the_report_of_its_evening(folder: Path) -> None:
 
     async def nothing(what: object) -> None: ...
 
-    rig = evening.rig.model_dump_json().encode()
-    begin = wishes.Begin("", "", rig, b"{}", None, wishes.Watch("tonight", 0.0))
+    begin = Begin("", "", b"{}", wanted_for(evening.rig, on_air=OnAir("tonight", 0)))
     desk = Desk(evening.playing.memory, begin, lambda said: None, nothing)
 
     async def watch() -> None:
@@ -34,7 +34,7 @@ def test_a_recording_gives_the_report_of_its_evening(folder: Path) -> None:
     pass_by(40)
     other = changed(evening.rig, "inputs.game.trim_db", 3.0)
     evening.change(other)
-    desk.follow(wishes.Follow(other.model_dump_json().encode(), None))
+    desk.follow(wanted_for(other, on_air=OnAir("tonight", 0)))
     pass_by(40)
     meter = EveningMeter.unpacked(desk.watching.end())
     found, history = report_of(evening.finish())

@@ -19,7 +19,9 @@ def make_studio(folder: Path) -> Studio:
     memory = Memory.local()
     studio = Studio(folder, open_database(folder / "goshawk.db"), Spawned(nobody, nobody, memory))
     studio.engine = SilentEngine(memory)  # type: ignore[assignment]
-    studio.observer = ObserverBeside(memory, studio._begin(), studio._on_said, studio._save)  # type: ignore[assignment]
+    studio.observer = ObserverBeside(
+        memory, studio._begin, studio._wanted, studio._on_said, studio._save
+    )  # type: ignore[assignment]
     return studio
 
 

@@ -1,14 +1,15 @@
 """What stands in for the audio process and for the observer's process."""
 
-import asyncio
 from collections.abc import Callable
 from typing import Any
 
 from goshawk.core.rig import Rig
 from goshawk.links import packed
-from goshawk.observer import wishes
+from goshawk.observer import requests
 from goshawk.observer.desk import Desk
+from goshawk.observer.wanted import Begin, Wanted
 from goshawk.timeline.memory import Memory
+from goshawk.wanted import WantedSender
 
 
 class SilentEngine:
@@ -41,33 +42,36 @@ class ObserverBeside:
     def __init__(
         self,
         memory: Memory,
-        begin: wishes.Begin,
-        heard: Callable[[wishes.FromObserver], None],
-        save: Callable[[wishes.ToSave], Any],
+        make_begin: Callable[[Wanted], Begin],
+        make_wanted: Callable[[int], Wanted],
+        heard: Callable[[requests.FromObserver], None],
+        save: Callable[[requests.ToSave], Any],
     ) -> None:
-        async def asked(what: wishes.ToSave) -> None:
-            ask = _over_the_link(wishes.AskToSave(1, what), wishes._from_observer)
+        async def asked(what: requests.ToSave) -> None:
+            ask = _over_the_link(requests.AskToSave(1, what), requests._from_observer)
             await save(ask.what)
 
+        self._wanted = WantedSender(make_wanted)
         self.desk = Desk(
             memory,
-            begin,
-            lambda message: heard(_over_the_link(message, wishes._from_observer)),
+            make_begin(self._wanted.begin()),
+            lambda message: heard(_over_the_link(message, requests._from_observer)),
             asked,
         )
+        self._wanted.connect(self._send)
 
-    def follow(self, message: wishes.Follow | wishes.Shown) -> None:
-        arrived = _over_the_link(message, wishes._to_observer)
-        if isinstance(arrived, wishes.Follow):
-            self.desk.follow(arrived)
-        else:
-            self.desk.look_at(arrived)
+    def _send(self, wanted: Wanted) -> None:
+        self.desk.follow(_over_the_link(wanted, requests._to_observer))
+        self._wanted.confirm(wanted.number)
 
-    async def ask(self, what: wishes.Wish) -> Any:
-        value = await self.desk.do(_over_the_link(wishes.Ask(1, what), wishes._to_observer).what)
-        return _over_the_link(wishes.Answer(1, value), wishes._from_observer).value
+    def changed(self) -> None:
+        self._wanted.changed()
+        self._wanted.flush()
 
-    def tell(self, what: wishes.Wish) -> None:
-        asyncio.get_running_loop().create_task(self.ask(what))
+    async def ask(self, what: requests.Request) -> Any:
+        value = await self.desk.handle(
+            _over_the_link(requests.Ask(1, what), requests._to_observer).what
+        )
+        return _over_the_link(requests.Answer(1, value), requests._from_observer).value
 
     async def stop(self) -> None: ...

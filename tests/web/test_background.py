@@ -16,8 +16,8 @@ from goshawk.core.observed.balance_meter import BalanceMeter
 from goshawk.core.rig import Rig
 from goshawk.errors import BadInput, StoreUnusable
 from goshawk.observer import balance as balance_module
+from goshawk.observer.requests import LoopLast, LoopNew, ReplayLast, StartTake
 from goshawk.observer.sound_check import COUNT_IN_S
-from goshawk.observer.wishes import LoopLast, LoopNew, ReplayLast, StartTake
 from goshawk.page_messages.live import Levels
 from goshawk.store import sound_checks
 from goshawk.store.sound_checks import StoredTake

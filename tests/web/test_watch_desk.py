@@ -11,7 +11,8 @@ import pytest
 from goshawk.core.rig import Rig, changed
 from goshawk.core.rules.health.event import Event
 from goshawk.errors import BadInput, StoreUnusable
-from goshawk.observer import wishes
+from goshawk.observer import requests
+from goshawk.observer.wanted import OnAir
 from goshawk.page_messages.recording import RecordFacts, RecordingState
 from goshawk.store.evenings import evenings
 from goshawk.supervisor import Supervisor
@@ -34,7 +35,8 @@ class Desk:
     def __init__(self, folder: Path) -> None:
         self.said: list[str] = []
         self.aloud: list[str] = []
-        self.asked: list[wishes.Wish] = []
+        self.wanted: list[OnAir | None] = []
+        self.frame = 0
         facts = RecordFacts(
             folder="", default_folder="", preview="", preview_trouble="", free_s=None, offered=[],
             chosen=[], changes=0, silent=[],
@@ -42,7 +44,8 @@ class Desk:
         self.desk = WatchDesk(
             folder,
             Rig,
-            self.asked.append,
+            lambda: self.wanted.append(self.desk.on_air),
+            lambda: self.frame,
             Supervisor(self.said.append),
             lambda text: None,
             lambda text, level: self.said.append(text),
@@ -54,7 +57,13 @@ class Desk:
     def second(self, number: int, *events: Event, aloud: str = "") -> None:
         packed = json.dumps({"number": number, "values": {"speech": 0.5, "viewers": 1.0}}).encode()
         told = [one.model_dump_json().encode() for one in events]
-        self.desk.hear(wishes.Watched(number + 1.0, packed, told, aloud=aloud))
+        self.hear(number + 1.0, packed, told, aloud=aloud)
+
+    def hear(self, at_s: float, *what: Any, **more: Any) -> None:
+        """What the observer says of the broadcast at a second of it."""
+        on_air = self.desk.on_air
+        self.frame = (on_air.began_frame if on_air else 0) + round(at_s * 48_000)
+        self.desk.hear(requests.Watched(self.desk.state.evening, at_s, *what, **more))
 
 
 @pytest.fixture
@@ -82,13 +91,13 @@ def test_a_clock_that_jumps_is_an_event_and_moves_nothing(tmp_path: Path, clock:
         with pytest.raises(BadInput, match="already"):
             await desk.desk.go_on_air()
         # The sound's time is what it is: here it runs with the computer's.
-        desk.desk.hear(wishes.Watched(0.05))
+        desk.hear(0.05)
         clock.ahead = timedelta(
             hours=-1
         )  # the end of summer time, on a computer that keeps none in UTC
-        desk.desk.hear(wishes.Watched(0.1))
+        desk.hear(0.1)
         clock.ahead = timedelta(minutes=12)  # asleep
-        desk.desk.hear(wishes.Watched(0.15))
+        desk.hear(0.15)
         titles = [one.text for one in desk.desk.state.events]
         assert titles == [
             "The computer slept, or its clock was set back by 60 min.",
@@ -144,10 +153,9 @@ def test_what_lasts_ends_with_the_observer_and_is_watched_again(
     async def evening() -> None:
         desk = Desk(tmp_path)
         await desk.desk.open()
-        assert desk.desk.watch_again() is None
+        assert desk.desk.on_air is desk.desk.resumed is None
         await desk.desk.go_on_air()
-        (begun,) = [one for one in desk.asked if isinstance(one, wishes.Watch)]
-        assert begun.offset_s < 1.0
+        assert desk.wanted == [OnAir(desk.desk.state.evening, 0)]
         desk.second(5, event(), aloud="clips")
         assert desk.aloud == ["clips"]
         assert desk.desk.state.told
@@ -159,10 +167,9 @@ def test_what_lasts_ends_with_the_observer_and_is_watched_again(
         desk.desk.lose_observer()
         (one,) = desk.desk.state.events
         assert one.ended_s == 7.0
-        again = desk.desk.watch_again()
-        assert again
-        assert again.last_event == 1
-        assert again.offset_s >= 7.0
+        assert desk.desk.resumed
+        assert desk.desk.resumed.last_event == 1
+        assert desk.desk.on_air == OnAir(desk.desk.state.evening, 0, dismissed=(1,))
         await desk.desk.go_off_air()
         (kept,) = await desk.desk.listed()
         found, _ = await desk.desk.load(kept.id)
@@ -170,6 +177,32 @@ def test_what_lasts_ends_with_the_observer_and_is_watched_again(
         await desk.desk.close()
 
     asyncio.run(evening())
+
+
+def test_an_ended_broadcast_is_watched_no_more_and_what_comes_late_of_it_is_dropped(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The observer once watched on for ever; a late second of two hours stretched the next broadcast to two hours."""
+    monkeypatch.setenv(TEST_CLOCK, "on")
+
+    async def broadcasts() -> None:
+        desk = Desk(tmp_path)
+        await desk.desk.open()
+        await desk.desk.go_on_air()
+        first = desk.desk.state.evening
+        desk.second(7200)
+        await desk.desk.go_off_air()
+        assert desk.wanted[-1] is None
+        await desk.desk.go_on_air()
+        late = json.dumps({"number": 7201, "values": {"speech": 0.5}}).encode()
+        desk.desk.hear(requests.Watched(first, 7202.0, late))
+        desk.second(2)
+        await desk.desk.go_off_air()
+        (kept, _) = await desk.desk.listed()
+        assert kept.seconds == 3.0
+        await desk.desk.close()
+
+    asyncio.run(broadcasts())
 
 
 def test_an_evening_that_was_cut_goes_on_soon_and_is_closed_later(
@@ -189,10 +222,11 @@ def test_an_evening_that_was_cut_goes_on_soon_and_is_closed_later(
         desk = Desk(tmp_path)
         await desk.desk.open()
         assert desk.desk.state.stage == "on_air"
-        again = desk.desk.watch_again()
+        again, known = desk.desk.on_air, desk.desk.resumed
         assert again
-        assert (again.evening, again.last_event) == (identity, 1)
-        assert 290.0 < again.offset_s < 330.0
+        assert known
+        assert (again.id, known.broadcast, known.last_event) == (identity, identity, 1)
+        assert 290.0 < -again.began_frame / 48_000 < 330.0
         assert [one.title for one in desk.desk.state.events] == ["Clips", "Goshawk was away"]
         await desk.desk.close()
 

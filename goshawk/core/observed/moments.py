@@ -11,14 +11,14 @@ from numpy.typing import NDArray
 from goshawk.core.graph.readings import MixReadings
 from goshawk.core.graph.stations import MICROPHONE, to_viewers
 from goshawk.core.measure.clearance import LEAST_HEARD_DBFS, voice_peaks_dbfs
-from goshawk.core.measure.levels import PAUSE, SPEECH, TAIL, hops_in_db
+from goshawk.core.measure.levels import HOP_FRAMES, PAUSE, SPEECH, TAIL, hops_in_db
 from goshawk.core.measure.percentiles import percentiles
 from goshawk.core.measure.speech_activity import TAIL_HOPS
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS
 from goshawk.core.rules.health.moment import DeviceMoment, Moment, Slow
 from goshawk.core.stage import Floats
-from goshawk.units import SILENCE_DBFS, linear_to_db
+from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, linear_to_db
 
 LATELY_HOPS = 1000
 """The voice's peaks are those of its last ten seconds …"""
@@ -35,12 +35,12 @@ REACH_HOPS = 50
 
 
 class MomentMaker:
-    """Fed with readings in their order. The evening's clock runs by hops."""
+    """Fed with readings in their order. A broadcast's time is the timeline's, from its first frame on."""
 
-    def __init__(self, offset_s: float = 0.0) -> None:
-        """``offset_s`` is where in the evening the first reading stands."""
-        self._offset_s = offset_s
-        self._first_hop: int | None = None
+    def __init__(self, began_frame: int = 0) -> None:
+        """``began_frame`` is where on the timeline the broadcast's second 0 is."""
+        self._began_frame = began_frame
+        self._has_begun = False
         self._next_hop = 0
         self._activity: NDArray[np.int8] = np.zeros(0, np.int8)
         self._peaks: dict[str, Floats] = {}
@@ -50,9 +50,10 @@ class MomentMaker:
 
     @property
     def now_s(self) -> float:
-        """Where in the evening the next reading begins."""
-        first = self._next_hop if self._first_hop is None else self._first_hop
-        return self._offset_s + (self._next_hop - first) / 100.0
+        """Where in the broadcast the next reading begins, in seconds; 0 before the first."""
+        if not self._has_begun:
+            return 0.0
+        return max(0.0, (self._next_hop * HOP_FRAMES - self._began_frame) / SAMPLE_RATE_HZ)
 
     def push(
         self,
@@ -67,8 +68,10 @@ class MomentMaker:
         count = hops.shape[1]
         if not count:
             return None
-        if self._first_hop is None:
-            self._first_hop = self._next_hop = readings.first_hop
+        if (readings.first_hop + count) * HOP_FRAMES <= self._began_frame:
+            return None  # It was before the broadcast.
+        if not self._has_begun:
+            self._has_begun, self._next_hop = True, readings.first_hop
         gap = readings.first_hop - self._next_hop
         if gap < 0:
             return None  # It was there already.

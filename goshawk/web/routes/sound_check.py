@@ -9,7 +9,7 @@ from pydantic import BaseModel, ConfigDict
 from goshawk.core.measure.take import TakeKind
 from goshawk.core.rules.sound_check.advice import Wish
 from goshawk.core.settings import PLAIN_TEXT
-from goshawk.observer import wishes
+from goshawk.observer import requests
 from goshawk.page_messages.live import State
 from goshawk.page_messages.sound_check import SoundCheckState
 from goshawk.web.dependencies import StudioDep
@@ -34,7 +34,7 @@ class TrimBy(BaseModel):
     gain_db: float
 
 
-async def _standing(studio: Studio, wish: wishes.Wish, status_code: int = 200) -> Response:
+async def _standing(studio: Studio, wish: requests.Request, status_code: int = 200) -> Response:
     """What is done, and how the sound check stands then."""
     text = await studio.check.do(wish)
     return Response(text, status_code, media_type="application/json")
@@ -43,25 +43,25 @@ async def _standing(studio: Studio, wish: wishes.Wish, status_code: int = 200) -
 @router.get("", response_model=SoundCheckState)
 async def state(studio: StudioDep) -> Response:
     """How it stands; the live link says every change."""
-    return await _standing(studio, wishes.CheckState())
+    return await _standing(studio, requests.CheckState())
 
 
 @router.post("/takes/{kind}", status_code=202, response_model=SoundCheckState)
 async def start_take(kind: TakeKind, studio: StudioDep) -> Response:
     """Count in, then record a take from the microphone."""
-    return await _standing(studio, wishes.StartTake(kind), 202)
+    return await _standing(studio, requests.StartTake(kind), 202)
 
 
 @router.post("/round", status_code=202, response_model=SoundCheckState)
 async def start_round(studio: StudioDep) -> Response:
     """Record the room and the three voices, one after the other."""
-    return await _standing(studio, wishes.StartTake(""), 202)
+    return await _standing(studio, requests.StartTake(""), 202)
 
 
 @router.delete("/recording", status_code=204)
 async def cancel_take(studio: StudioDep) -> None:
     """Break off the take that is being made."""
-    await studio.observer.ask(wishes.CancelTake())
+    await studio.observer.ask(requests.CancelTake())
 
 
 @router.put("/takes/{kind}", response_model=SoundCheckState)
@@ -75,25 +75,25 @@ async def give_take(
     async with received_file(
         request, studio.work, name, LARGEST_BYTES, "200 MB. Fifteen seconds will do."
     ) as path:
-        return await _standing(studio, wishes.GiveTake(kind, str(path), name))
+        return await _standing(studio, requests.GiveTake(kind, str(path), name))
 
 
 @router.delete("/takes/{kind}", status_code=204)
 async def remove_take(kind: TakeKind, studio: StudioDep) -> None:
     """Forget a take."""
-    await studio.observer.ask(wishes.RemoveTake(kind))
+    await studio.observer.ask(requests.RemoveTake(kind))
 
 
 @router.post("/run", status_code=202, response_model=SoundCheckState)
 async def run(wish: Wish, studio: StudioDep) -> Response:
     """Compute a chain from the takes. What the rig says of targets goes before what is wished."""
-    return await _standing(studio, wishes.RunCheck(wish.model_dump_json().encode()), 202)
+    return await _standing(studio, requests.RunCheck(wish.model_dump_json().encode()), 202)
 
 
 @router.delete("/run", status_code=204)
 async def stop_run(studio: StudioDep) -> None:
     """Give up the computation."""
-    await studio.observer.ask(wishes.StopCheck())
+    await studio.observer.ask(requests.StopCheck())
 
 
 @router.post("/accept")

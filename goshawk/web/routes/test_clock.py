@@ -6,7 +6,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 
 from goshawk.errors import ObserverLost
-from goshawk.observer.wishes import CatchUp
+from goshawk.observer.requests import CatchUp
 from goshawk.web.dependencies import StudioDep
 
 router = APIRouter(prefix="/api/test-clock")

@@ -15,7 +15,7 @@ from goshawk.core.settings import PLAIN_TEXT, PLAIN_TEXT_WITH_LINES
 from goshawk.core.watch.lane import DrawnLanes
 from goshawk.core.watch.report import Differences, Evening, Shares, shares_of
 from goshawk.core.watch_settings import HeardAs
-from goshawk.observer import wishes
+from goshawk.observer import requests
 from goshawk.page_messages.watch import WatchState
 from goshawk.store.evenings.evenings import KeptEvening
 from goshawk.web.access import credential_of
@@ -97,7 +97,7 @@ async def listen_to_moment(
 ) -> FileResponse:
     """A piece of the last minutes on air as WAV, for what is not recorded: ``from_s`` is a second of the evening."""
     path = await studio.record.heard_again.piece(
-        lambda target: wishes.HearMoment(way, from_s, seconds, target)
+        lambda target: requests.HearMoment(way, from_s, seconds, target)
     )
     return FileResponse(path, media_type="audio/wav", headers={"Cache-Control": "no-store"})
 

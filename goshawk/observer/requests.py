@@ -1,7 +1,7 @@
 """What goes between the web process and the observer: typed messages, each behind its length.
 
-The web says what is set and what is looked at, and asks for things to be done; the observer says what pages are to
-see, what the audio process should play, and what should be saved. Models of the core travel as their JSON.
+What is wanted goes as one document (``wanted.py``); what is left are requests that have an answer, each with a limit. The observer
+says what pages are to see, what the audio process should play, and what should be saved. Models of the core travel as their JSON.
 """
 
 import asyncio
@@ -11,57 +11,7 @@ import msgspec
 
 from goshawk.errors import BadSetting, GoshawkError, ObserverLost
 from goshawk.links import next_body
-
-
-class Watch(msgspec.Struct, tag=True):
-    """Watch over an evening, which stands at ``offset_s`` now: its last event's number, and its figures so far as they were put
-    down, if it is gone on with."""
-
-    evening: str
-    offset_s: float
-    last_event: int = 0
-    meter: bytes = b""
-
-
-class Unwatch(msgspec.Struct, tag=True):
-    """The evening is over: what lasts ends."""
-
-
-class KnowEvent(msgspec.Struct, tag=True):
-    """The user knows of an event."""
-
-    number: int
-
-
-class Begin(msgspec.Struct, tag=True):
-    """The first message: where sound may lie, the rig, the takes there are (JSON), the check in use, and the evening that is watched
-    over, if one is."""
-
-    takes_folder: str
-    work_folder: str
-    rig: bytes
-    takes: bytes
-    kept: bytes | None
-    watch: Watch | None = None
-
-
-class Follow(msgspec.Struct, tag=True):
-    """What is heard now, what is set if that is another (while somebody drags), and the computer's devices (JSON)."""
-
-    rig: bytes
-    rig_set: bytes | None
-    computer: bytes = b"{}"
-
-
-class Shown(msgspec.Struct, tag=True):
-    """What pages look at: stages' spectra, inputs' chains, Balance; and whether there are pages at all."""
-
-    stages: list[str]
-    chains: list[str]
-    is_balance: bool
-    has_pages: bool
-    is_before: bool = False
-    """Whether the list of what must be true before going on air is shown."""
+from goshawk.observer.wanted import Begin, Learning, Wanted
 
 
 class LoopLast(msgspec.Struct, tag=True):
@@ -84,23 +34,6 @@ class LoopHear(msgspec.Struct, tag=True):
     """The loop through the chain, raw, or through chain B."""
 
     heard: str
-
-
-class KeepOther(msgspec.Struct, tag=True):
-    """A chain (JSON) to compare with, as chain B."""
-
-    chain: bytes
-    name: str
-
-
-class Other(msgspec.Struct, tag=True):
-    """Chain B, as JSON; None if there is none."""
-
-
-class LearnRoom(msgspec.Struct, tag=True):
-    """Learn the room for a suppressor, or break it off ("")."""
-
-    stage_id: str
 
 
 class StartTake(msgspec.Struct, tag=True):
@@ -141,12 +74,6 @@ class Outcome(msgspec.Struct, tag=True):
     """The chain that was computed and the figures of all takes, both as JSON; an empty chain if there is none."""
 
 
-class Accepted(msgspec.Struct, tag=True):
-    """The check (JSON) that is in use from now on."""
-
-    kept: bytes
-
-
 class CheckState(msgspec.Struct, tag=True):
     """How the sound check stands, as JSON."""
 
@@ -179,28 +106,10 @@ class SuggestDucker(msgspec.Struct, tag=True):
     input_id: str
 
 
-class CountAnew(msgspec.Struct, tag=True):
-    """Begin the loudness of the whole anew."""
-
-
-class LetGo(msgspec.Struct, tag=True):
-    """What these inputs' holds had added is in their trims now."""
-
-    inputs: list[str]
-
-
 class MeasureGain(msgspec.Struct, tag=True):
     """Start the guided minute, or break it off."""
 
     is_on: bool
-
-
-class NoticeFault(msgspec.Struct, tag=True):
-    """A device was made to go wrong: what was measured before says nothing of it."""
-
-
-class MeasureDelay(msgspec.Struct, tag=True):
-    """A click is under way: the delay that was measured before is of the past."""
 
 
 class Badness(msgspec.Struct, tag=True):
@@ -261,14 +170,31 @@ class CatchUp(msgspec.Struct, tag=True):
     frame: int
 
 
-Wish = (
-    LoopLast | LoopNew | LoopStop | LoopHear | KeepOther | Other | LearnRoom | StartTake
-    | CancelTake | GiveTake | RemoveTake | RunCheck | StopCheck | Outcome | Accepted | CheckState
-    | ReplayLast | ReplayStop | ReplayHear | ToTarget | SuggestDucker | CountAnew | LetGo
-    | MeasureGain | NoticeFault | MeasureDelay | Badness | Opening | CatchUp
-    | HearRecording | LoopRecording | ReplayRecording | MeasureRecording
-    | Watch | Unwatch | KnowEvent | HearMoment
+Request = (
+    LoopLast | LoopNew | LoopStop | LoopHear | StartTake
+    | CancelTake | GiveTake | RemoveTake | RunCheck | StopCheck | Outcome | CheckState
+    | ReplayLast | ReplayStop | ReplayHear | ToTarget | SuggestDucker
+    | MeasureGain | Badness | Opening | CatchUp
+    | HearRecording | LoopRecording | ReplayRecording | MeasureRecording | HearMoment
 )  # fmt: skip
+
+USUAL_LIMIT_S = 20.0
+LIMITS_S: dict[type, float] = {
+    GiveTake: 120.0,
+    HearRecording: 90.0,
+    LoopRecording: 90.0,
+    ReplayRecording: 90.0,
+    ReplayLast: 60.0,
+    LoopLast: 60.0,
+    MeasureRecording: 1800.0,
+    CatchUp: 600.0,
+}
+"""So long a request may take, where that is longer than usual: whole files are read, or minutes of sound computed."""
+
+
+def limit_s(request: Request) -> float:
+    """Return how long an answer may take."""
+    return LIMITS_S.get(type(request), USUAL_LIMIT_S)
 
 
 class SaveTake(msgspec.Struct, tag=True):
@@ -283,21 +209,20 @@ class ForgetTake(msgspec.Struct, tag=True):
     kind: str
 
 
-class KeepRoom(msgspec.Struct, tag=True):
-    """Set the room (JSON) that a suppressor has learned."""
-
-    stage_id: str
-    room: bytes
-
-
-ToSave = SaveTake | ForgetTake | KeepRoom
+ToSave = SaveTake | ForgetTake
 
 
 class Ask(msgspec.Struct, tag=True):
     """Something to be done; answered under its number."""
 
     number: int
-    what: Wish
+    what: Request
+
+
+class Cancel(msgspec.Struct, tag=True):
+    """Nobody waits for an answer any more."""
+
+    number: int
 
 
 class AskToSave(msgspec.Struct, tag=True):
@@ -368,18 +293,31 @@ class Hold(msgspec.Struct, tag=True):
 
 
 class UnderWay(msgspec.Struct, tag=True):
-    """What the web process has to know of what is under way here: the loop (JSON), what the stand-in performs for
-    it, and for which suppressor the room is learned."""
+    """What the web process has to know of what is under way here: the loop (JSON), and what the stand-in performs for it."""
 
     loop: bytes
     performance: str | None
-    learning: str
+
+
+class RoomLearned(msgspec.Struct, tag=True):
+    """What came of learning a room: the room (JSON), or why there is none."""
+
+    learning: Learning
+    room: bytes
+    refusal: str = ""
+
+
+class Alive(msgspec.Struct, tag=True):
+    """It goes on taking in the sound and making figures; ``wanted`` is the document that it follows."""
+
+    wanted: int
 
 
 class Watched(msgspec.Struct, tag=True):
-    """What is new of the evening: a second (JSON), events (JSON), the figures so far to be put down; where it stands, and
+    """What is new of a broadcast: a second (JSON), events (JSON), the figures so far to be put down; where it stands, and
     which event is to be said aloud now (its rule)."""
 
+    broadcast: str
     at_s: float
     second: bytes = b""
     events: list[bytes] = []
@@ -394,7 +332,7 @@ class Before(msgspec.Struct, tag=True):
     items: bytes
 
 
-ToObserver = Begin | Follow | Shown | Ask | Answer
+ToObserver = Begin | Wanted | Ask | Cancel | Answer
 FromObserver = (
     ToPages
     | Notify
@@ -403,6 +341,8 @@ FromObserver = (
     | PlayReplay
     | Hold
     | UnderWay
+    | RoomLearned
+    | Alive
     | Watched
     | Before
     | AskToSave
