@@ -1,8 +1,11 @@
 """The rig as it is set: every change is heard first, then saved; what cannot be saved stays heard, and is said."""
 
 import asyncio
+import contextlib
 import sqlite3
 from collections.abc import Awaitable, Callable
+from dataclasses import dataclass
+from functools import partial
 from typing import Any, TypeVar
 
 from goshawk.core.rig import Rig, changed_together
@@ -13,6 +16,17 @@ from goshawk.supervisor import to_its_end
 
 T = TypeVar("T")
 SAVE_AGAIN_S = 2.0
+MOST_UNSAVED = 500
+"""So many steps wait for the disk; beyond it the oldest two are one."""
+
+
+@dataclass(frozen=True, eq=False)
+class Step:
+    """A change that is heard and not saved yet: the rig that it made, and its path in the history."""
+
+    rig: Rig
+    path: str
+    is_nudge: bool = False
 
 
 class RigDesk:
@@ -38,6 +52,9 @@ class RigDesk:
         """What was set last, saved or not."""
         self._tried: Rig | None = None
         self._trying_page: object | None = None
+        self._unsaved: list[Step] = []
+        """Steps that are heard and not saved yet, in their order: each is saved, and taken back, by itself."""
+        self._saving = asyncio.Lock()
         self._failed = asyncio.Event()
         self.trouble = ""
         """Why what is set is not saved; "" if it is, or soon will be."""
@@ -60,7 +77,12 @@ class RigDesk:
     @property
     def can_undo(self) -> bool:
         """Whether there is a step back."""
-        return self.saved.can_undo or bool(self.trouble)
+        return self.saved.can_undo or bool(self._unsaved)
+
+    @property
+    def can_redo(self) -> bool:
+        """Whether there is a step forward: none beyond what is not saved yet."""
+        return self.saved.can_redo and not self._unsaved
 
     def try_together(self, page: object, changes: dict[str, Any]) -> None:
         """Hear values without saving them, while a page drags. Raises BadSetting."""
@@ -89,21 +111,26 @@ class RigDesk:
         is_new = rig != self.set
         self.set = rig
         self._hear(rig)
-        if is_new or self.trouble:
-            await to_its_end(self._save(rig, path, is_nudge=is_nudge))
+        if is_new:
+            self._add(Step(rig, path, is_nudge))
+        if self._unsaved:
+            await to_its_end(self._save())
+
+    def _add(self, step: Step) -> None:
+        self._unsaved.append(step)
+        if len(self._unsaved) > MOST_UNSAVED:
+            del self._unsaved[0]
 
     async def step(self, by: int) -> None:
         """Undo (-1) or redo (+1). Raises StoreUnusable if the step cannot be read, or not be saved."""
         await to_its_end(self._step(by))
 
     async def _step(self, by: int) -> None:
-        if self.trouble and by < 0:
-            # What could not be saved is the step that is taken back.
-            self._tried = None
-            self.set, self.trouble = self.saved.rig, ""
-            self._hear(self.set)
-            return
-        rig = await self._neighbour(by)
+        rig = None if self._unsaved else await self._neighbour(by)
+        if self._unsaved:
+            if by < 0:
+                await self._take_back_unsaved()
+            return  # Beyond what is not saved yet there is nothing to be done again.
         self._tried = None
         if rig is None:
             self._hear(self.set)
@@ -117,8 +144,21 @@ class RigDesk:
         try:
             await self._in_store(move)
         except StoreUnusable as error:
+            self._add(Step(rig, "undone"))
             raise self._not_saved(error) from None
         self._tell()
+
+    async def _take_back_unsaved(self) -> None:
+        """Take back the last step alone: what was shut by those before stays shut."""
+        self._unsaved.pop()
+        self._tried = None
+        self.set = self._unsaved[-1].rig if self._unsaved else self.saved.rig
+        self._hear(self.set)
+        if self._saving.locked():
+            await self._save()  # It may have been saved meanwhile.
+        elif not self._unsaved:
+            self.trouble = ""
+            self._tell()
 
     async def _neighbour(self, by: int) -> Rig | None:
         """What a step would bring, of what is set when it is known."""
@@ -128,19 +168,27 @@ class RigDesk:
             if before is self.set:
                 return rig
 
-    async def _save(self, rig: Rig, path: str, *, is_nudge: bool = False) -> None:
-        def save() -> None:
-            # Noted before the next in the queue asks which revision it goes over.
-            self.saved = rigs.save_change(
-                self._db, rig, path, is_nudge=is_nudge, over=self.saved.revision
-            )
-
-        try:
-            await self._in_store(save)
-        except StoreUnusable as error:
-            raise self._not_saved(error) from None
+    async def _save(self) -> None:
+        """Save all steps that wait, one after the other. Raises StoreUnusable with the first that cannot be saved."""
+        async with self._saving:
+            while self._unsaved:
+                step = self._unsaved[0]
+                try:
+                    await self._in_store(partial(self._save_step, step))
+                except StoreUnusable as error:
+                    raise self._not_saved(error) from None
+                if step in self._unsaved:
+                    self._unsaved.remove(step)
+                if not self._unsaved and self.set != self.saved.rig:
+                    self._add(Step(self.set, "undone"))  # It was taken back while it was saved.
         self.trouble = ""
         self._tell()
+
+    def _save_step(self, step: Step) -> None:
+        # Noted before the next in the queue asks which revision it goes over.
+        self.saved = rigs.save_change(
+            self._db, step.rig, step.path, is_nudge=step.is_nudge, over=self.saved.revision
+        )
 
     def _not_saved(self, error: StoreUnusable) -> StoreUnusable:
         self.trouble = str(error)
@@ -153,12 +201,12 @@ class RigDesk:
         while True:
             await self._failed.wait()
             await asyncio.sleep(SAVE_AGAIN_S)
-            if self.set == self.saved.rig:
+            if not self._unsaved:
                 self._failed.clear()
                 continue
-            try:
-                await self._save(self.set, "saved later")
-            except StoreUnusable:
+            with contextlib.suppress(StoreUnusable):
+                await self._save()
+            if self._unsaved:
                 continue
             self._failed.clear()
             self._notify("Everything that is set is saved again.", "news")

@@ -245,7 +245,7 @@ class Studio:
             rig=self.rig,
             plan=self.engine.plan_number,
             can_undo=self.desk.can_undo,
-            can_redo=self.desk.saved.can_redo,
+            can_redo=self.desk.can_redo,
             is_saved=self.desk.is_saved,
             save_trouble=self.desk.trouble,
             devices=[*INPUT_DEVICES, *input_devices(self.sound.computer, self.rig)],

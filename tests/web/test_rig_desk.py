@@ -65,7 +65,7 @@ def test_on_a_full_disk_a_mute_is_heard_said_and_saved_later(
         studio.supervisor.keep("saving again", studio.desk.save_again)
         await asyncio.sleep(0.1)
         assert studio.state().save_trouble
-        fill_the_disk(studio, is_full=False)
+        await studio._in_store(lambda: fill_the_disk(studio, is_full=False))
         await until(lambda: studio.state().is_saved)
         assert studio.state().save_trouble == ""
         assert any("is saved again" in message for message in await taken(page))
@@ -112,6 +112,39 @@ def test_what_could_not_be_saved_is_the_step_that_undo_takes_back(studio: Studio
         await studio.changes.step(-1)
         assert heard(studio).inputs[0].is_muted, "as it is saved"
         assert studio.state().is_saved
+
+    asyncio.run(story())
+
+
+@pytest.mark.parametrize("is_saved_later", [False, True])
+def test_undo_takes_back_one_step_and_never_opens_what_an_earlier_one_shut(
+    studio: Studio, monkeypatch: pytest.MonkeyPatch, is_saved_later: bool
+) -> None:
+    """On a full disk one undo once took back the break and the mute before it."""
+    monkeypatch.setattr(rig_desk, "SAVE_AGAIN_S", 0.02)
+
+    async def story() -> None:
+        await mute(studio, False)
+        fill_the_disk(studio)
+        with pytest.raises(StoreUnusable):
+            await mute(studio)
+        with pytest.raises(StoreUnusable):
+            await studio.changes.set_setting("is_on_break", True)
+        assert not studio.state().can_redo
+        if is_saved_later:
+            fill_the_disk(studio, is_full=False)
+            studio.supervisor.keep("saving again", studio.desk.save_again)
+            await until(lambda: studio.state().is_saved)
+        else:
+            await studio.changes.step(+1)
+        assert heard(studio).is_on_break
+        await studio.changes.step(-1)
+        assert not heard(studio).is_on_break
+        assert heard(studio).inputs[0].is_muted
+        await studio.changes.step(-1)
+        assert not heard(studio).inputs[0].is_muted
+        assert studio.state().is_saved
+        await studio.supervisor.close()
 
     asyncio.run(story())
 
