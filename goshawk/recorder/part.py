@@ -2,9 +2,9 @@
 
 import shutil
 from collections.abc import Callable
-from datetime import datetime, timedelta
+from datetime import timedelta
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -17,16 +17,19 @@ from goshawk.core.recording.document import (
     Gap,
     Mark,
     Recording,
+    rigs_heard,
 )
 from goshawk.core.recording.names import folder_name
 from goshawk.core.recording.overview import peaks_of
 from goshawk.core.stage import Block
 from goshawk.store.recordings.folder import RunningFolder, private_folder_if_new
+from goshawk.store.recordings.names import new_id
 from goshawk.store.recordings.track_file import TrackFile
 from goshawk.units import SAMPLE_RATE_HZ
 
 MakeFile = Callable[[Path, int, TrackFormat], TrackFile]
 MOST_NAMES = 50
+N = TypeVar("N", Mark, Change)
 
 
 class Part:
@@ -70,9 +73,10 @@ class Part:
         self.frames += len(sounds[0])
         self._draw(sounds, is_last=False)
 
-    def write_silence(self, frames: int) -> None:
-        """So many frames of nothing. Raises OSError."""
-        while frames:
+    def write_silence(self, first: int, end: int) -> None:
+        """Nothing, up to a frame of all that was recorded; what was written before stays. Raises OSError."""
+        frames = end - max(first, self.start + self.frames)
+        while frames > 0:
             count = min(frames, SAMPLE_RATE_HZ)
             self.write(
                 [np.zeros((count, one.channels), np.float32) for one in self.document.tracks]
@@ -149,13 +153,35 @@ class Part:
         self._change(state="whole", frames=self.frames, said=said, marks=marks)
         self._folder.finish(self.document)
 
+    def continued(self, frames: int) -> Recording:
+        """Return the document of what goes on in another folder behind so many frames of this one: the rig as it was heard there,
+        and what was noted of later frames."""
+        document = self.document
+        heard = [rig for frame, rig in rigs_heard(document) if frame <= frames]
+        return document.model_copy(
+            update={
+                "id": new_id(),
+                "state": "running",
+                "said": "",
+                "frames": 0,
+                "continues": document.id,
+                "started_utc": document.started_utc + timedelta(seconds=frames / SAMPLE_RATE_HZ),
+                "rig": heard[-1],
+                "marks": tuple(_later(one, frames) for one in document.marks if one.frame > frames),
+                "gaps": (),
+                "changes": tuple(
+                    _later(one, frames) for one in document.changes if one.frame > frames
+                ),
+            }
+        )
+
     def give_up(self) -> None:
         """The disk takes nothing any more: what is there is mended when somebody opens it."""
         for file in self._files:
             file.give_up()
         self._folder.give_up()
 
-    @property
-    def ends_utc(self) -> datetime:
-        """When its next frame is, or was, at the devices."""
-        return self.document.started_utc + timedelta(seconds=self.frames / SAMPLE_RATE_HZ)
+
+def _later(noted: N, frames: int) -> N:
+    """A mark or a change as it is noted in what begins so many frames later."""
+    return noted.model_copy(update={"frame": noted.frame - frames})

@@ -2,6 +2,7 @@
 to a limit, and beyond it becomes a gap of the right length."""
 
 import logging
+import shutil
 import threading
 import time
 from collections import deque
@@ -18,8 +19,9 @@ from goshawk.core.stage import Block
 from goshawk.errors import BadSetting
 from goshawk.recorder.listening import HeardPiece
 from goshawk.recorder.part import MakeFile, Part
-from goshawk.store.recordings.names import new_id
-from goshawk.store.recordings.track_file import TrackFile
+from goshawk.store.recordings.folder import private_folder_if_new
+from goshawk.store.recordings.mending import whole_frames
+from goshawk.store.recordings.track_file import FLAC_BLOCK_FRAMES, TrackFile
 from goshawk.units import SAMPLE_RATE_HZ
 
 log = logging.getLogger(__name__)
@@ -28,6 +30,12 @@ MOST_WAITING_FRAMES = 12 * SAMPLE_RATE_HZ
 """So long the disk may take nothing without a loss."""
 
 MOST_WAITING_NOTES = 4000
+TAIL_FRAMES = SAMPLE_RATE_HZ
+"""So much of what was written last is kept in memory: more than any file holds back."""
+
+MOST_FAILURES = 5
+"""So often a recording goes on in another folder."""
+
 SAFE_REST_BYTES = 64 << 20
 """So much is left on a disk, for what else needs it."""
 
@@ -77,6 +85,9 @@ class Writing:
         self._thread = threading.Thread(target=self._run, name="writing", daemon=True)
         tracks = len(document.tracks)
         self.part: Part | None = None
+        self._tail: deque[HeardPiece | Gone] = deque()
+        """What was written last: a part that breaks off may have lost some of it."""
+        self._failures = 0
         self.peaks, self.highest = np.zeros(tracks), np.zeros(tracks)
         self.clipped = np.zeros(tracks, np.int64)
         self.lost_frames = 0
@@ -168,7 +179,7 @@ class Writing:
                 if job is None and self._is_ending:
                     break
             if job is not None and self.part is not None:
-                self._try(partial(self._do, job))
+                self._try(partial(self._do, job), job)
             with self._changed:
                 if isinstance(job, HeardPiece):
                     self._waiting_frames -= job.frames
@@ -216,8 +227,9 @@ class Writing:
         self.part = None
         self.is_lost = True
 
-    def _try(self, work: Callable[[], None]) -> None:
-        """Where the disk fails, what is there is given up to be mended, and it goes on in another folder."""
+    def _try(self, work: Callable[[], None], job: HeardPiece | Gone | Note | None = None) -> None:
+        """Where the disk fails, what is there is given up to be mended, and it goes on in another folder, with all that this one has
+        lost and with the ``job`` that failed."""
         try:
             work()
         except OSError as error:
@@ -226,22 +238,34 @@ class Writing:
                 return
             log.warning("%s could not be written", part.path, exc_info=error)
             part.give_up()
-            self.past_bytes += part.size_bytes
             self._tell(
                 f"{part.path} takes nothing more ({error.strerror or error}). "
                 "It goes on in Goshawk's own folder.",
                 "trouble",
             )
-            document = part.document.model_copy(
-                update={
-                    "id": new_id(),
-                    "continues": part.document.id,
-                    "started_utc": part.ends_utc,
-                    "marks": (),
-                    "gaps": (),
-                }
-            )
-            self._open(document, self._rescue, part.start + part.frames)
+            # What cannot be read there may be whole but for what a file holds back.
+            frames = whole_frames(part.path, part.document) or part.frames - FLAC_BLOCK_FRAMES
+            self._go_on(part, max(0, min(frames, part.frames)), job)
+
+    def _go_on(self, part: Part, frames: int, job: HeardPiece | Gone | Note | None = None) -> None:
+        """Go on in Goshawk's own folder behind so many frames of a part."""
+        self.past_bytes += part.size_bytes
+        self._failures += 1
+        if self._failures > MOST_FAILURES:
+            self.part, self.is_lost = None, True
+            self._tell("Nothing can be written any more. The recording has ended.", "trouble")
+            return
+        tail = [*self._tail, *([job] if isinstance(job, HeardPiece | Gone) else [])]
+        start = max(part.start + frames, tail[0].frame if tail else 0)
+        self._open(part.continued(start - part.start), self._rescue, start)
+        self._tail.clear()
+        for one in tail:
+            if self.part is None:
+                return
+            if (rest := _rest(one, start)) is not None:
+                self._try(partial(self._do, rest), rest)
+        if job is not None and not isinstance(job, HeardPiece | Gone):
+            self._try(partial(self._do, job), job)
 
     def _do(self, job: HeardPiece | Gone | Note) -> None:
         part = self.part
@@ -249,9 +273,11 @@ class Writing:
         match job:
             case HeardPiece():
                 self._write(part, job)
+                self._keep(job)
             case Gone(frame, frames):
+                part.write_silence(part.start + part.frames, frame + frames)
                 self.lost_frames += frames
-                part.write_silence(frames)
+                self._keep(job)
                 self._note_gap(part, frame, frames, "slow_disk")
                 self._tell(
                     f"The disk was too slow: {frames / SAMPLE_RATE_HZ:.1f} s of the recording are silent.",
@@ -266,6 +292,11 @@ class Writing:
                 part.note_change(job.model_copy(update={"frame": max(0, job.frame - part.start)}))
             case int():
                 part.drop_mark(job)
+
+    def _keep(self, written: HeardPiece | Gone) -> None:
+        self._tail.append(written)
+        while len(self._tail) > 1 and written.frame - self._tail[0].frame > TAIL_FRAMES:
+            self._tail.popleft()
 
     def _write(self, part: Part, piece: HeardPiece) -> None:
         part.write(piece.sounds)
@@ -294,18 +325,38 @@ class Writing:
         self.free_bytes = part.look()
         left_s = self.left_s
         if self.free_bytes < SAFE_REST_BYTES:
-            if not self.is_full:
+            if self._has_other_room(part):
+                part.finish(
+                    "The disk is full but for a safe rest: it goes on in Goshawk's own folder."
+                )
+                self._tell(
+                    f"The disk of {part.path.parent} is full but for a safe rest. The recording goes on in {self._rescue}.",
+                    "trouble",
+                )
+                self._tail.clear()
+                self._go_on(part, part.frames)
+            elif not self.is_full:
                 self._tell(
                     "The disk is full but for a safe rest: the recording was ended and is whole.",
                     "trouble",
                 )
-            self.is_full = True
+                self.is_full = True
         elif left_s < TELLS_BEFORE_S and not self._is_told_of_room:
             self._is_told_of_room = True
             self._tell(
                 f"The disk takes {left_s / 60.0:.0f} minutes more of this recording. Make room.",
                 "trouble",
             )
+
+    def _has_other_room(self, part: Part) -> bool:
+        """Whether Goshawk's own folder lies on another disk, with room."""
+        if part.path.parent == self._rescue:
+            return False
+        try:
+            private_folder_if_new(self._rescue)
+            return shutil.disk_usage(self._rescue).free > 2 * SAFE_REST_BYTES
+        except OSError:
+            return False
 
     @property
     def left_s(self) -> float:
@@ -318,6 +369,25 @@ class Writing:
         if part.frames > 10 * SAMPLE_RATE_HZ and part.size_bytes:
             per_s = part.size_bytes / (part.frames / SAMPLE_RATE_HZ)
         return max(0.0, (self.free_bytes - SAFE_REST_BYTES) / per_s)
+
+
+def _rest(one: HeardPiece | Gone, start: int) -> HeardPiece | Gone | None:
+    """What of a piece, or of a gap, begins at a frame or later; None if nothing does."""
+    skip = max(0, start - one.frame)
+    if skip >= one.frames:
+        return None
+    if isinstance(one, Gone):
+        return Gone(one.frame + skip, one.frames - skip)
+    missing = [
+        Silence(
+            lost.source, max(lost.frame, start), lost.frame + lost.frames - max(lost.frame, start)
+        )
+        for lost in one.missing
+        if lost.frame + lost.frames > start
+    ]
+    return HeardPiece(
+        one.frame + skip, [sound[skip:] for sound in one.sounds], missing, one.is_new_session
+    )
 
 
 def _reasons(piece: HeardPiece) -> list[tuple[Silence, GapReason]]:

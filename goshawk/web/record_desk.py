@@ -489,6 +489,7 @@ class RecordDesk:
             return None
         self._notify(f"The recording broke off and goes on in another folder. {said}", "trouble")
         self._marks = {}
+        self._show_marks()  # Those that were put are in the part that broke off.
         self.list_changed()
         return self._begin(list(before.tracks), self.state.id)
 

@@ -5,15 +5,16 @@ import errno
 import os
 import shutil
 import threading
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
 import pytest
 
 from goshawk.core.record_settings import RecordSettings, TrackFormat
-from goshawk.core.recording.document import rigs_heard
+from goshawk.core.recording.document import Gap, rigs_heard
 from goshawk.core.recording.names import folder_name
 from goshawk.core.rendering import chain_latency_frames, render_aligned
 from goshawk.core.rig import Rig, changed
@@ -198,26 +199,87 @@ class FailingFile(TrackFile):
         super().write(sound)
 
 
-def test_a_folder_that_is_lost_is_told_and_it_goes_on_in_our_own(folder: Path) -> None:
+def recorded(folder: Path, make: type[TrackFile]) -> tuple[Evening, Path]:
+    """Four seconds with a change and two marks; the disk of FailingFile goes after two."""
     FailingFile.is_gone = False
-    evening = Evening(folder, short(), make=FailingFile)
-    evening.pass_by(2.0)
+    evening = Evening(folder, short(), make=make)
+    evening.pass_by(1.0)
+    evening.change(changed(evening.rig, "inputs.game.fader_db", -9.0))
+    evening.pass_by(1.0)
     evening.session.put_mark(messages.PutMark(1, "before"))
     evening.pass_by(0.2)
+    _until_written(evening)
     FailingFile.is_gone = True
     evening.pass_by(1.0)
     evening.session.put_mark(messages.PutMark(2, "after"))
     evening.pass_by(1.0)
-    found = evening.finish()
+    return evening, evening.finish()
+
+
+def test_a_folder_that_is_lost_is_told_and_it_goes_on_in_our_own(
+    folder: Path, tmp_path: Path
+) -> None:
+    """Not a frame is lost, and each part is dated and has its rig as it was heard there."""
+    _, whole = recorded(tmp_path / "whole" / "safe", TrackFile)
+    evening, found = recorded(folder, FailingFile)
     (left,) = folder.iterdir()
     assert mend(left).state == "mended"
-    first, second = load_document(left), load_document(found)
+    complete, first, second = map(load_document, (whole, left, found))
     assert found.parent == evening.rescue
     assert second.continues == first.id
-    assert [one.name for one in first.marks] == ["before"]
-    assert [(one.name, 0.8 < one.frame / 48_000 < 1.6) for one in second.marks] == [("after", True)]
-    assert abs(first.seconds + second.seconds - 4.2) < 0.3
+    assert first.frames + second.frames == complete.frames
+    assert first.gaps == second.gaps == ()
+    for source, sound in tracks_in(whole).items():
+        parts = [tracks_in(left)[source], tracks_in(found)[source]]
+        assert np.array_equal(np.concatenate(parts), sound)
+    assert second.started_utc - first.started_utc == timedelta(seconds=first.seconds)
+    marks = {one.name: one.frame for one in complete.marks}
+    assert {one.name: one.frame for one in first.marks} == {"before": marks["before"]}
+    assert {one.name: one.frame + first.frames for one in second.marks} == {"after": marks["after"]}
+    assert second.rig.inputs[1].fader_db == -9.0
+    assert second.changes == ()
+    assert [one.frame for one in first.changes] == [one.frame for one in complete.changes]
     assert any("goes on in Goshawk's own folder" in one for one in evening.sentences)
+
+
+def test_a_full_disk_ends_a_part_and_not_the_recording(
+    folder: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Where Goshawk's own folder lies on another disk, it goes on there."""
+    evening = Evening(folder, short())
+    is_full = False
+
+    def disk_usage(path: Path) -> Any:
+        is_small = is_full and folder in Path(path).parents
+        return SimpleNamespace(free=0 if is_small else 1 << 40)
+
+    monkeypatch.setattr(shutil, "disk_usage", disk_usage)
+    evening.pass_by(1.0)
+    _until_written(evening)
+    is_full = True
+    evening.session.writing._look()
+    evening.pass_by(1.0)
+    found = evening.finish()
+    (ended,) = folder.iterdir()
+    first, second = load_document(ended), load_document(found)
+    assert found.parent == evening.rescue
+    assert (first.state, second.continues) == ("whole", first.id)
+    assert first.frames + second.frames == evening.session.listening.written
+    assert any("safe rest. The recording goes on in" in one for one in evening.sentences)
+
+
+def test_a_gap_that_grew_is_one_gap_when_its_journal_is_read_after_a_kill(folder: Path) -> None:
+    """One outage of 2.5 s was listed as three that overlap."""
+    evening = Evening(folder, short())
+    evening.pass_by(1.0)
+    _until_written(evening)
+    part = evening.session.writing.part
+    for frame in (48_000, 96_000, 144_000):
+        part.note_gap(Gap(frame=frame, frames=48_000, why="engine"))
+    part.note_gap(Gap(frame=300_000, frames=10, why="engine"))
+    found = load_document(part.path).gaps
+    assert [(one.frame, one.frames) for one in found] == [(48_000, 144_000), (300_000, 10)]
+    evening.finish()
 
 
 def test_a_folder_that_takes_nothing_from_the_start_is_told(folder: Path) -> None:

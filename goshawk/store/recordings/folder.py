@@ -84,7 +84,7 @@ def with_journal(document: Recording, path: Path) -> Recording:
                 case {"unmark": number}:
                     marks.pop(number, None)
                 case {"gap": gap}:
-                    gaps.append(Gap.model_validate(gap))
+                    _note_gap(gaps, Gap.model_validate(gap))
                 case {"change": change}:
                     changes.append(Change.model_validate(change))
         except ValueError:
@@ -96,6 +96,13 @@ def with_journal(document: Recording, path: Path) -> Recording:
             "changes": tuple(changes[:MOST_CHANGES]),
         }
     )
+
+
+def _note_gap(gaps: list[Gap], gap: Gap) -> None:
+    """One that grew is noted anew with each piece: the last of those that begin alike says it all."""
+    if gaps and (gaps[-1].frame, gaps[-1].why, gaps[-1].source) == (gap.frame, gap.why, gap.source):
+        gaps.pop()
+    gaps.append(gap)
 
 
 def write_document(folder: Path, document: Recording) -> None:

@@ -51,10 +51,17 @@ def mend(folder: Path) -> Recording | None:
         return _mend(folder, document)
 
 
+def whole_frames(folder: Path, document: Recording) -> int:
+    """Return how many frames all tracks of a recording that broke off hold; 0 where that cannot be read."""
+    return min(_lengths_in(folder, document).values(), default=0)
+
+
+def _lengths_in(folder: Path, document: Recording) -> dict[str, int]:
+    return {one.file: _length(folder / one.file, document.file_format) for one in document.tracks}
+
+
 def _mend(folder: Path, document: Recording) -> Recording | None:
-    lengths = {
-        one.file: _length(folder / one.file, document.file_format) for one in document.tracks
-    }
+    lengths = _lengths_in(folder, document)
     longest = max(lengths.values(), default=0)
     if longest < FLAC_BLOCK_FRAMES:
         shutil.rmtree(folder)
