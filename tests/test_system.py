@@ -1,6 +1,7 @@
 """What differs by system stands in one place, and both ways between processes do the same."""
 
 import asyncio
+import os
 import re
 import socket
 import subprocess
@@ -15,8 +16,9 @@ import pytest
 from goshawk.system import ending, links, processes
 from goshawk.system.links import FramedPackets, Packets, find, offer, packet_pair
 from goshawk.system.locks import lock
+from goshawk.system.peers import Peers
 from goshawk.system.scheduling import is_kept_waiting
-from tests.waiting import wait_for
+from tests.waiting import PATIENCE_S, wait_for
 
 ROOT = Path(__file__).parents[1]
 OF_ONE_SYSTEM = re.compile(
@@ -186,3 +188,31 @@ def test_a_process_that_would_go_on_is_told_from_one_that_waits_for_something_el
         busy.kill()
         resting.kill()
     assert not is_kept_waiting(busy.pid), "it is gone"
+
+
+@pytest.mark.skipif(
+    not hasattr(os, "getuid") or os.getuid() != 0, reason="takes another user's rights"
+)
+def test_another_users_connection_is_told_from_ones_own_also_when_it_was_let_go() -> None:
+    """Else whoever shares the computer hears the microphone, by a request that is given up as soon as it is sent."""
+    asks = "import os, socket, sys; os.setuid(int(sys.argv[2])); link = socket.socket(); link.connect(('127.0.0.1', int(sys.argv[1]))); link.sendall(b'x'); "
+    with socket.create_server(("127.0.0.1", 0)) as server:
+        own = server.getsockname()
+        server.settimeout(PATIENCE_S)
+
+        def is_ours(then: str, user: int) -> bool | None:
+            program = subprocess.Popen(
+                [sys.executable, "-c", asks + then, str(own[1]), str(user)], stdin=subprocess.PIPE
+            )
+            with program, server.accept()[0] as link:
+                link.recv(1)
+                if not then:
+                    program.wait()
+                found = Peers().is_ours(link.getpeername(), own)
+                program.kill()
+                return found
+
+        assert is_ours("sys.stdin.read()", 0) is True
+        assert is_ours("sys.stdin.read()", 65_534) is False
+        assert is_ours("", 65_534) is False
+    assert Peers().is_ours(("testclient", 50_000), own) is None, "no address: nothing can be told"

@@ -18,6 +18,7 @@ from typing import Any
 import psutil
 from websockets.exceptions import WebSocketException
 from websockets.sync.client import connect
+from websockets.typing import Origin
 
 from goshawk.devices.sound_server.control import SoundServer
 from goshawk.errors import EngineLost
@@ -71,7 +72,11 @@ def _watch(port: int, is_over: threading.Event) -> None:
     def take(name: str, *first: dict[str, Any]) -> None:
         with (
             suppress(OSError, WebSocketException, TimeoutError),
-            connect(f"ws://127.0.0.1:{port}/api/{name}", max_size=None) as link,
+            connect(
+                f"ws://127.0.0.1:{port}/api/{name}",
+                max_size=None,
+                origin=Origin(f"http://127.0.0.1:{port}"),
+            ) as link,
         ):
             for message in first:
                 link.send(json.dumps(message))
@@ -166,7 +171,7 @@ def _ask(port: int, method: str, path: str, body: dict[str, Any] | None = None) 
         urllib.request.Request(
             f"http://127.0.0.1:{port}/api/{path}",
             json.dumps(body).encode() if body is not None else None,
-            {"Content-Type": "application/json"},
+            {"Content-Type": "application/json", "Origin": f"http://127.0.0.1:{port}"},
             method=method,
         ),
         timeout=10.0,

@@ -45,6 +45,12 @@ def send_gain(
     return db_to_linear(send.level_db + own_db + settings.fader_db)
 
 
+def replay_gain(rig: Rig, gain_db: float) -> float:
+    """The one gain (linear) with which you hear recorded inputs that play: their own, your feed's fader and its mute."""
+    you = rig.feeds.you
+    return 0.0 if you.is_muted else db_to_linear(gain_db + you.fader_db)
+
+
 def leaves_alone(
     rig: Rig, one: InputSettings, *, is_coughing: bool = False, playing: Playing = "devices"
 ) -> bool:

@@ -17,6 +17,7 @@ from goshawk.core.rig import BlockFrames, Rig, changed_together
 from goshawk.core.routing import FEEDS, CallServiceSettings, FeedName
 from goshawk.core.stage import Block, Floats, Glide, glide
 from goshawk.core.steps import Program
+from goshawk.core.who_hears import replay_gain
 from goshawk.devices.catalog import STAND_IN_OUTPUTS
 from goshawk.devices.inserts import Inserts, warm_up_inserts
 from goshawk.devices.outlets import Outlets, warm_up_outlets
@@ -28,7 +29,7 @@ from goshawk.engine.plan import BAND, LISTEN, TAKEN, Plan
 from goshawk.engine.plan_maker import MAX_FRAMES, Made, make
 from goshawk.timeline.readings import EngineReading, Readings
 from goshawk.timeline.sound import SoundWriter
-from goshawk.units import db_to_linear, frames_to_ms
+from goshawk.units import frames_to_ms
 
 
 @kernel
@@ -141,7 +142,7 @@ class AudioLoop:
         if plan.loop and (plan.loop, plan.comparing) != (old.loop, old.comparing):
             comparing = plan.comparing
             mixer.compare(comparing.heard, comparing.gain_db, comparing.other, made.parts)
-        self._rehearsal_gain.set(db_to_linear(plan.replay_gain_db))
+        self._rehearsal_gain.set(replay_gain(plan.rig, plan.replay_gain_db))
         self.rack.is_watched = plan.is_watching
         parts = [point.split(":") for point in plan.points]
         mixer.watch(frozenset(one[1] for one in parts if one[0] in (*STAGE_SIDES, BAND, TAKEN)))
@@ -258,10 +259,9 @@ class AudioLoop:
         if kept_back is None:
             self._yours[:frames] = yours
             return
-        block, g, you = self._rehearsal[:frames], self._rehearsal_gain, self.rig.feeds.you
+        block, g = self._rehearsal[:frames], self._rehearsal_gain
         _scale(self._mixer.rehearsed(frames), block, g.now, g.between, g.target, g.coefficient)
         block *= kept_back
-        block *= np.float32(0.0 if you.is_muted else db_to_linear(you.fader_db))
         block += yours
         self._yours[:frames] = block
 

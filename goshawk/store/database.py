@@ -137,13 +137,18 @@ def _open(path: Path) -> sqlite3.Connection:
     connection = sqlite3.connect(path, isolation_level=None, check_same_thread=False)
     try:
         _prepare(connection)
+        _check(connection)  # Before anything is written to it.
         connection.execute("PRAGMA journal_mode = WAL")
         connection.execute("PRAGMA synchronous = FULL")
         connection.execute("PRAGMA foreign_keys = ON")
-        _check(connection)
         _migrate(connection, path)
-    except sqlite3.OperationalError:
+    except UnicodeError:  # The driver's own: an error's text, or a name, that is no UTF-8.
         connection.close()
+        raise _Damaged from None
+    except sqlite3.OperationalError as error:
+        connection.close()
+        if any(said in str(error) for said in _DAMAGE):
+            raise _Damaged from None
         raise
     except sqlite3.DatabaseError as error:
         connection.close()
@@ -155,6 +160,10 @@ def _open(path: Path) -> sqlite3.Connection:
         connection.close()
         raise
     return connection
+
+
+_DAMAGE = ("unsupported file format", "no such collation sequence", "malformed")
+"""What SQLite says, as an error of the operation, of a file whose first page is not its own any more."""
 
 
 def _check(connection: sqlite3.Connection) -> None:

@@ -1,5 +1,6 @@
 """One program at a time works on a folder of saved things: two would overwrite each other's changes."""
 
+import contextlib
 import json
 import os
 from pathlib import Path
@@ -20,14 +21,18 @@ class Ownership:
 
     def say(self, **known: Any) -> None:
         """Leave word for the next who asks: where this program is to be found."""
-        self._file.seek(0)
-        self._file.truncate()
-        json.dump({"pid": os.getpid(), **known}, self._file)
-        self._file.flush()
+        with contextlib.suppress(OSError):  # On a full disk the folder is owned all the same.
+            self._file.seek(0)
+            self._file.truncate()
+            json.dump({"pid": os.getpid(), **known}, self._file)
+            self._file.flush()
 
     def release(self) -> None:
         """Let others have the folder."""
-        self._file.close()
+        with contextlib.suppress(
+            OSError
+        ):  # What could not be written is tried once more with closing.
+            self._file.close()
 
 
 def take(data_dir: Path) -> Ownership:

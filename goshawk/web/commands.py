@@ -84,8 +84,23 @@ COMMANDS: dict[type, Command] = {
 }
 
 
+OF_AN_OPEN_PAGE = (
+    settings.TrySetting,
+    settings.TryTogether,
+    wiring.Cough,
+    wiring.WatchDevices,
+    chain.WatchStage,
+    chain.WatchChain,
+    balance.WatchBalance,
+    watch.LookAtWatch,
+)
+"""What is taken back when its page is gone: begun after that, it would last for ever."""
+
+
 async def obey(studio: Studio, page: LivePage, asked: FromPage) -> None:
-    """Do what a page asks for. Raises GoshawkError."""
+    """Do what a page asks for. What lasts only as long as its page is not begun once that is gone. Raises GoshawkError."""
+    if not page.is_open and isinstance(asked, OF_AN_OPEN_PAGE):
+        return
     done = COMMANDS[type(asked)](studio, page, asked)
     if done is not None:
         await done

@@ -6,6 +6,7 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
+from starlette.requests import ClientDisconnect
 
 from goshawk.errors import (
     BadInput,
@@ -16,6 +17,7 @@ from goshawk.errors import (
     NotAllowed,
     NotFound,
     ObserverLost,
+    ObserverSilent,
     StoreUnusable,
 )
 
@@ -26,6 +28,7 @@ _STATUS: dict[type[GoshawkError], int] = {
     NotAllowed: 401,
     EngineLost: 503,
     ObserverLost: 503,
+    ObserverSilent: 503,
     StoreUnusable: 503,
     DriveSilent: 503,
     BadInput: 422,
@@ -59,6 +62,12 @@ def _http(_: Request, error: Exception) -> JSONResponse:
     return problem(error.status_code, "refused", str(error.detail))
 
 
+def _gone(request: Request, error: Exception) -> JSONResponse:
+    """Whoever asked is gone before all of it had come: nobody reads this."""
+    log.debug("%s %s was given up by whoever asked", request.method, request.url.path)
+    return problem(400, "gone", "The request ended before all of it had come.")
+
+
 def _unforeseen(request: Request, error: Exception) -> JSONResponse:
     log.error("%s %s broke off", request.method, request.url.path, exc_info=error)
     text = "Something went wrong inside Goshawk. What is set is kept: try again."
@@ -70,4 +79,5 @@ def add_error_handlers(app: FastAPI) -> None:
     app.add_exception_handler(GoshawkError, _known)
     app.add_exception_handler(RequestValidationError, _invalid)
     app.add_exception_handler(HTTPException, _http)
+    app.add_exception_handler(ClientDisconnect, _gone)
     app.add_exception_handler(Exception, _unforeseen)

@@ -16,6 +16,7 @@ class LivePage:
         self._messages: asyncio.Queue[str] = asyncio.Queue(WAITING_MESSAGES)
         self._newest: dict[str, str] = {}
         self._wake = asyncio.Event()
+        self.is_open = True
 
     def tell(self, message: str) -> None:
         """A message that must arrive; a page that does not read for long loses the oldest."""
@@ -56,6 +57,7 @@ class Pages:
 
     def discard(self, page: LivePage) -> None:
         """One is gone."""
+        page.is_open = False
         self._open.discard(page)
 
     def tell(self, message: str, kind: str = "") -> None:

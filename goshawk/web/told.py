@@ -104,13 +104,13 @@ class Told:
         if len(self._wake) >= MOST_LISTENING:
             raise BadInput(f"{MOST_LISTENING} programs listen already. End one first.")
 
-    async def events(self) -> AsyncIterator[str]:
-        """Server-sent events, for ever: the facts, each time that they are others."""
+    async def events(self, end: asyncio.Event) -> AsyncIterator[str]:
+        """Server-sent events, until ``end`` is set: the facts, each time that they are others."""
         wake = asyncio.Event()
         self._wake.add(wake)
         last, quiet_s = "", 0.0
         try:
-            while not self._is_over:
+            while not (self._is_over or end.is_set()):
                 text = self.facts.model_dump_json()
                 if text != last:
                     last, quiet_s = text, 0.0
@@ -119,12 +119,8 @@ class Told:
                     quiet_s = 0.0
                     yield ": all as it was\n\n"
                 wake.clear()
-                try:
-                    async with asyncio.timeout(KEEPS_ALIVE_S):
-                        await wake.wait()
-                    quiet_s += EVERY_S
-                except TimeoutError:
-                    quiet_s = KEEPS_ALIVE_S
+                await wake.wait()  # Twice a second at least, while anybody listens.
+                quiet_s += EVERY_S
         finally:
             self._wake.discard(wake)
 

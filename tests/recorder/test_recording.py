@@ -5,6 +5,7 @@ import errno
 import os
 import shutil
 import threading
+import time
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from types import SimpleNamespace
@@ -14,18 +15,19 @@ import numpy as np
 import pytest
 
 from goshawk.core.record_settings import RecordSettings, TrackFormat
-from goshawk.core.recording.document import Gap, rigs_heard
+from goshawk.core.recording.document import DOCUMENT_NAME, Gap, rigs_heard
 from goshawk.core.recording.names import folder_name
 from goshawk.core.rendering import chain_latency_frames, render_aligned
 from goshawk.core.rig import Rig, changed
 from goshawk.core.stage import Block
-from goshawk.errors import BadSetting
+from goshawk.errors import BadRecording, BadSetting
 from goshawk.recorder import client as client_module
 from goshawk.recorder import messages
 from goshawk.recorder.writing import MOST_WAITING_FRAMES
 from goshawk.store.recordings import folder as folder_module
 from goshawk.store.recordings.folder import load_document, read_peaks
 from goshawk.store.recordings.mending import mend, mend_all
+from goshawk.store.recordings.shelf import DELETED_NAME, KEPT_DELETED_S, Shelf, purge_in
 from goshawk.store.recordings.track_file import TrackFile
 from goshawk.timeline.memory import WRITTEN_NS
 from tests.playing import Playing
@@ -355,6 +357,43 @@ def test_on_a_drive_without_locks_and_rights_what_still_grows_is_left_alone(
     assert later
     assert (now.state, later.state) == ("running", "mended")
     assert load_document(evening.finish()).state == "whole"
+
+
+def test_what_was_deleted_goes_a_day_after_that_whenever_it_was_made(tmp_path: Path) -> None:
+    """By the time of its making, which some systems give for that of its move, it went at once."""
+    found = Evening(tmp_path / "music", short())
+    found.pass_by(0.5)
+    path = found.finish()
+    os.utime(path, (0, 0))
+    shelf = Shelf(lambda: [path.parent])
+    shelf.delete(load_document(path).id)
+    purge_in(path.parent)
+    (deleted,) = (path.parent / DELETED_NAME).iterdir()
+    long_ago = time.time() - KEPT_DELETED_S - 1.0
+    os.utime(deleted, (long_ago, long_ago))
+    purge_in(path.parent)
+    assert not list((path.parent / DELETED_NAME).iterdir())
+
+
+def test_a_forged_document_and_a_track_that_is_a_link_are_refused(
+    folder: Path, tmp_path: Path
+) -> None:
+    evening = Evening(folder, short())
+    evening.pass_by(0.5)
+    path = evening.finish()
+    document = path / DOCUMENT_NAME
+    whole = document.read_text()
+    frames = load_document(path).frames
+    document.write_text(whole.replace(f'"frames": {frames},', f'"frames": {10**15},', 1))
+    with pytest.raises(BadRecording, match="frames"):
+        load_document(path)
+    document.write_text(whole)
+    track = path / load_document(path).tracks[0].file
+    (tmp_path / "secret").write_text("not a recording")
+    track.unlink()
+    track.symlink_to(tmp_path / "secret")
+    with pytest.raises(BadRecording, match="is a link"):
+        load_document(path)
 
 
 def test_names_stay_in_their_folder() -> None:

@@ -113,7 +113,10 @@ class Server:
         if body is not None:
             data = json.dumps(body).encode()
         request = urllib.request.Request(
-            f"{self.url}{path}", data, {"Content-Type": "application/json"}, method=method
+            f"{self.url}{path}",
+            data,
+            {"Content-Type": "application/json", "Origin": self.url},
+            method=method,
         )
         try:
             with urllib.request.urlopen(request, timeout=timeout) as reply:

@@ -24,7 +24,7 @@ ENVIRONMENT = {"GOSHAWK_PORTABLE": "1"}
 
 
 def fetched(server: Server, path: str, **headers: str) -> tuple[int, bytes]:
-    request = urllib.request.Request(server.url + path, headers=headers)
+    request = urllib.request.Request(server.url + path, headers={"Origin": server.url, **headers})
     with urllib.request.urlopen(request, timeout=PATIENCE_S) as reply:
         return reply.status, reply.read()
 

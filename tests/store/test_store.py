@@ -187,10 +187,11 @@ def test_any_damage_is_found_at_the_start_and_leaves_as_our_own_error(tmp_path: 
     whole = good.read_bytes()
     random = np.random.default_rng(4)
     outcomes = {"opened": 0, "begun anew": 0, "refused": 0}
-    for number in range(80):
+    for number in range(160):
         damaged = bytearray(whole)
         for _ in range(int(random.integers(1, 6))):
-            at = int(random.integers(0, len(whole)))
+            # Half of them in the first page, where the schema and the whole file's head lie.
+            at = int(random.integers(0, 4096 if number % 2 else len(whole)))
             length = int(random.integers(1, 400))
             damaged[at : at + length] = random.bytes(len(damaged[at : at + length]))
         path = tmp_path / str(number) / "goshawk.db"
@@ -308,6 +309,19 @@ def test_a_folder_that_cannot_be_used_is_said(tmp_path: Path) -> None:
     (tmp_path / "file").write_text("")
     with pytest.raises(StoreUnusable, match="--data-dir"):
         open_database(tmp_path / "file" / "goshawk.db")
+
+
+def test_a_folder_is_owned_also_where_a_full_disk_takes_no_word(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def full(*given: object) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(ownership.json, "dump", full)
+    owned = ownership.take(tmp_path)
+    with pytest.raises(StoreUnusable, match="Another Goshawk"):
+        ownership.take(tmp_path)
+    owned.release()
 
 
 def test_a_rig_of_the_first_version_is_read_as_it_was_meant(path: Path) -> None:

@@ -20,7 +20,10 @@ def set_up(server: Server, **settings: Any) -> None:
     for path, value in settings.items():
         body = json.dumps({"path": path.replace("__", "."), "value": value}).encode()
         request = urllib.request.Request(
-            f"{server.url}/api/rig", body, {"Content-Type": "application/json"}, method="PATCH"
+            f"{server.url}/api/rig",
+            body,
+            {"Content-Type": "application/json", "Origin": server.url},
+            method="PATCH",
         )
         urllib.request.urlopen(request).close()
 

@@ -20,6 +20,7 @@ from goshawk.web.app import create_app
 from goshawk.web.streams import StreamFormat, StreamListener, in_time, stream
 from goshawk.web.studio import Studio
 from tests.web.conftest import make_studio
+from tests.web.test_api import PAGE
 
 HEAD_BYTES = 44
 POINT = "listen:viewers"
@@ -218,6 +219,24 @@ def test_what_cannot_be_saved_is_shut_all_the_same(studio: Studio) -> None:
     asyncio.run(story())
 
 
+def test_a_token_that_is_taken_back_ends_its_event_stream(studio: Studio) -> None:
+    """It went on for as long as the program listened."""
+
+    async def story() -> None:
+        token_id, token = await studio.access.make("key pad")
+        told = asyncio.create_task(studio.told.tell_on())
+        with studio.access.hearing(token) as end:
+            events = studio.told.events(end)
+            assert (await anext(events)).startswith("event: watch")
+            await studio.access.take_back(token_id)
+            with pytest.raises(StopAsyncIteration):
+                async with asyncio.timeout(5.0):
+                    await anext(events)
+        told.cancel()
+
+    asyncio.run(story())
+
+
 def test_there_is_a_limit_to_tokens_and_to_who_hears(studio: Studio) -> None:
     async def story() -> None:
         access = studio.access
@@ -245,7 +264,7 @@ def test_neither_foreign_pages_nor_programs_without_a_token_hear(tmp_path: Path)
     app.router.lifespan_context = None  # type: ignore[assignment]
     studio = make_studio(tmp_path / "own")
     app.state.studio = studio
-    client = TestClient(app, base_url="http://127.0.0.1:8610")
+    client = TestClient(app, base_url="http://127.0.0.1:8610", headers=PAGE)
     made = client.post("/api/addresses", json={"name": "Broadcast"}).json()
     path, token = "/api/feeds/viewers/stream.wav", made["token"]
     own = {"sec-fetch-site": "same-origin"}

@@ -2,6 +2,7 @@
 
 import asyncio
 import json
+import logging
 import os
 import signal
 import time
@@ -23,13 +24,16 @@ from tests.situations import takes_of
 from tests.waiting import wait_for
 
 HOST = "127.0.0.1:8610"
+PAGE = {"origin": f"http://{HOST}"}
+"""What a browser says of our own page's requests."""
+
 JSON = {"content-type": "application/json"}
 
 
 @pytest.fixture(scope="module")
 def client(tmp_path_factory: pytest.TempPathFactory) -> Iterator[TestClient]:
     app = create_app(tmp_path_factory.mktemp("data"))
-    with TestClient(app, base_url=f"http://{HOST}") as client:
+    with TestClient(app, base_url=f"http://{HOST}", headers=PAGE) as client:
         levels_when(client, lambda levels: True)
         yield client
 
@@ -126,8 +130,60 @@ def test_requests_from_elsewhere_are_refused(client: TestClient, headers: dict[s
         assert "refused" in closed.value.reason
 
 
-def test_own_requests_are_welcome(client: TestClient) -> None:
-    assert client.get("/api/state", headers={"origin": f"http://{HOST}"}).status_code == 200
+def test_a_program_reads_without_a_token_and_changes_or_hears_with_one(client: TestClient) -> None:
+    """It was refused at /api/silence, and might PATCH the rig. Origins have a scheme."""
+    assert client.get("/api/state", headers=PAGE).status_code == 200
+    assert client.get("/api/state", headers={"origin": f"https://{HOST}"}).status_code == 403
+    mute = {"path": "inputs.voice.is_muted", "value": False}
+    token = client.post("/api/addresses", json={"name": "key pad"}).json()["token"]
+    program = TestClient(client.app, base_url=f"http://{HOST}")
+    for path in ("/api/state", "/api/levels", "/api/recordings", "/api/schema", "/"):
+        assert program.get(path).status_code == 200, path
+    for method, path, body in (
+        ("PATCH", "/api/rig", mute),
+        ("POST", "/api/addresses", {"name": "mine"}),
+        ("POST", "/api/rig/undo", None),
+        ("GET", "/api/recordings/abcd/listen", None),
+        ("GET", "/api/recordings/abcd/tracks/viewers", None),
+        ("GET", "/api/sound-check/sound/1/usual/before", None),
+        ("GET", "/api/watch/listen", None),
+    ):
+        for given in ({}, {"authorization": "Bearer wrong"}):
+            reply = program.request(method, path, json=body, headers=given)
+            assert reply.status_code == 401, (method, path)
+            assert "Make one in Goshawk" in reply.json()["detail"]
+    for link in ("live", "audio"):
+        with (
+            pytest.raises(WebSocketDisconnect),
+            program.websocket_connect(f"ws://{HOST}/api/{link}"),
+        ):
+            pass
+    given = {"authorization": f"Bearer {token}"}
+    assert program.patch("/api/rig", json=mute, headers=given).status_code == 200
+    assert program.get("/api/watch/listen", headers=given).status_code != 401
+    with program.websocket_connect(f"ws://{HOST}/api/live?token={token}") as socket:
+        assert socket.receive_json()["type"] == "state"
+
+
+def test_a_program_may_choose_only_a_folder_of_the_users_for_recordings(
+    client: TestClient, tmp_path: Path
+) -> None:
+    (tmp_path / ".hidden").mkdir()
+    (tmp_path / "film").mkdir()
+    for folder, sentence in (
+        (tmp_path / "missing", "is not there"),
+        (tmp_path / ".hidden", "is hidden"),
+        ("/usr", "does not belong to you" if os.getuid() else ""),
+        ("film", "whole path"),
+    ):
+        if sentence:
+            reply = client.patch(
+                "/api/rig", json={"path": "recording.folder", "value": str(folder)}
+            )
+            assert reply.status_code == 422, folder
+            assert sentence in reply.json()["detail"]
+    for folder in (str(tmp_path / "film"), ""):
+        change(client, "recording.folder", folder)
 
 
 def test_the_schema_tells_every_numbers_unit_range_and_help(client: TestClient) -> None:
@@ -306,7 +362,7 @@ def test_the_committed_interface_document_is_the_present_one(client: TestClient)
 
 def test_settings_are_as_they_were_left(tmp_path: Path) -> None:
     for expected, value in ((Rig().targets.voice_peaks_dbfs, -9.0), (-9.0, -10.0)):
-        with TestClient(create_app(tmp_path), base_url=f"http://{HOST}") as client:
+        with TestClient(create_app(tmp_path), base_url=f"http://{HOST}", headers=PAGE) as client:
             assert client.get("/api/state").json()["rig"]["targets"]["voice_peaks_dbfs"] == expected
             change(client, "targets.voice_peaks_dbfs", value)
 
@@ -483,6 +539,28 @@ def test_a_body_that_is_too_large_is_refused_before_it_is_read(client: TestClien
     small = json.dumps({"path": "inputs.game.fader_db", "value": -8.0}).encode()
     pieces = iter([small[:5], small[5:]])
     assert client.patch("/api/rig", content=pieces, headers=JSON).status_code == 200
+
+
+def test_a_body_that_is_given_up_is_no_error(
+    client: TestClient, caplog: pytest.LogCaptureFixture
+) -> None:
+    """A hundred of them wrote a hundred tracebacks."""
+    app, sent = client.app, []
+
+    async def receive() -> Any:
+        return {"type": "http.disconnect"}
+
+    async def send(message: Any) -> None:
+        sent.append(message)
+
+    scope = {
+        "type": "http", "method": "POST", "path": "/api/sound-files", "raw_path": b"/api/sound-files", "query_string": b"name=a.wav",
+        "headers": [(b"host", HOST.encode()), (b"origin", f"http://{HOST}".encode()), (b"content-length", b"9000")],
+        "scheme": "http", "http_version": "1.1", "root_path": "", "client": None, "server": ("127.0.0.1", 8610),
+    }  # fmt: skip
+    client.portal.call(app, scope, receive, send)
+    assert sent[0]["status"] == 400
+    assert not [one for one in caplog.records if one.levelno >= logging.WARNING]
 
 
 def test_names_hold_nothing_that_cannot_be_seen(client: TestClient) -> None:

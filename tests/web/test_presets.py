@@ -11,12 +11,14 @@ from goshawk.core.preset import Preset
 from goshawk.store.database import database_path, open_to_read
 from goshawk.store.presets import list_presets
 from goshawk.web.app import create_app
-from tests.web.test_api import HOST, change
+from tests.web.test_api import HOST, PAGE, change
 
 
 @pytest.fixture
 def client(tmp_path: Path) -> Any:
-    with TestClient(create_app(tmp_path / "data"), base_url=f"http://{HOST}") as client:
+    with TestClient(
+        create_app(tmp_path / "data"), base_url=f"http://{HOST}", headers=PAGE
+    ) as client:
         yield client
 
 

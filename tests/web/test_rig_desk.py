@@ -16,6 +16,7 @@ from goshawk.web.app import create_app
 from goshawk.web.studio import Studio
 from tests.waiting import until
 from tests.web.conftest import make_studio
+from tests.web.test_api import PAGE
 from tests.web.test_studio import all_of, taken
 
 
@@ -201,7 +202,7 @@ def test_over_the_interface_a_locked_database_is_said_and_nothing_is_500(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(database, "BUSY_TIMEOUT_MS", 50)
-    with TestClient(create_app(tmp_path), base_url="http://127.0.0.1:8610") as client:
+    with TestClient(create_app(tmp_path), base_url="http://127.0.0.1:8610", headers=PAGE) as client:
         other = sqlite3.connect(tmp_path / "goshawk.db", isolation_level=None)
         other.execute("BEGIN IMMEDIATE")
         muted = client.patch("/api/rig", json={"path": "inputs.voice.is_muted", "value": True})

@@ -4,6 +4,7 @@ import asyncio
 import json
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -13,9 +14,11 @@ from goshawk.engine.client import ForUser
 from goshawk.engine.messages import Seen
 from goshawk.engine.plan import Plan
 from goshawk.errors import BadSetting
+from goshawk.page_messages import balance, settings, wiring
 from goshawk.store.rigs import load_active_rig
 from goshawk.web import buffer_search
 from goshawk.web import studio as studio_module
+from goshawk.web.commands import obey
 from goshawk.web.pages import WAITING_MESSAGES, LivePage
 from goshawk.web.points import WAITING_SOUND, Listener
 from goshawk.web.studio import Studio
@@ -110,6 +113,27 @@ def test_the_last_window_to_open_its_microphone_is_heard(studio: Studio) -> None
     assert [call[-1] for call in told if call[0] == "push_microphone"] == [b"one", b"two"]
     assert [call for call in told if call[0] == "stop_microphone"] == [("stop_microphone",)]
     assert any("Another window" in message for message in all_of(page))
+
+
+@pytest.mark.parametrize(
+    "message",
+    [
+        wiring.Cough(type="cough", is_on=True),
+        settings.TrySetting(type="try", path="inputs.game.fader_db", value=-20.0),
+        wiring.WatchDevices(type="watch_devices", is_on=True),
+        balance.WatchBalance(type="watch_balance", is_on=True),
+    ],
+    ids=lambda message: message.type,
+)
+def test_what_a_page_asked_for_is_not_begun_once_it_is_gone(studio: Studio, message: Any) -> None:
+    """Queued with the disconnect, a cough kept voices shut until a restart, and a drag was heard for ever."""
+    page = studio.open_page()
+    studio.close_page(page)
+    before = studio._wanted(1)
+    asyncio.run(obey(studio, page, message))
+    assert not studio.is_coughing
+    assert not studio.desk.is_trying
+    assert studio._wanted(1) == before
 
 
 def test_sound_is_only_asked_for_while_somebody_listens(studio: Studio) -> None:

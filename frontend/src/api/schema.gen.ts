@@ -811,7 +811,7 @@ export interface paths {
         head?: never;
         /**
          * Change Setting
-         * @description Change and save one setting.
+         * @description Change and save one setting. A folder for recordings has to be there, and the user's own; the page may name any.
          */
         patch: operations["change_setting_api_rig_patch"];
         trace?: never;

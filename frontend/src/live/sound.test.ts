@@ -136,6 +136,16 @@ describe("this browser's microphone", () => {
     expect(newest().sent.slice(1)).toEqual([packet]);
   });
 
+  it("is opened once by a double press", async () => {
+    const { openMicrophone } = await load();
+    const asked = vi.fn(given);
+    vi.stubGlobal("navigator", { mediaDevices: { getUserMedia: asked } });
+    expect(await Promise.all([openMicrophone(), openMicrophone()])).toEqual([true, true]);
+    expect(await openMicrophone()).toBe(true);
+    expect(asked).toHaveBeenCalledOnce();
+    expect(Node.made.filter((node) => node.port.onmessage)).toHaveLength(1);
+  });
+
   it.each([
     ["NotAllowedError", "Allow it beside the page's address"],
     ["NotFoundError", "Plug one in"],

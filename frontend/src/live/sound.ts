@@ -134,8 +134,16 @@ const REFUSALS: Record<string, string> = {
 /** Leaving the page would take the voice off the air: the browser asks first. */
 const askFirst = (event: BeforeUnloadEvent) => event.preventDefault();
 
-/** Open this browser's microphone with its own processing switched off. */
-export async function openMicrophone(): Promise<boolean> {
+let opening: Promise<boolean> | null = null;
+
+/** Open this browser's microphone with its own processing switched off; pressed twice, it is opened once. */
+export function openMicrophone(): Promise<boolean> {
+  if (stream) return Promise.resolve(true);
+  opening ??= reallyOpen().finally(() => (opening = null));
+  return opening;
+}
+
+async function reallyOpen(): Promise<boolean> {
   try {
     if (!navigator.mediaDevices) throw new DOMException("", "NotFoundError");
     stream = await navigator.mediaDevices.getUserMedia({

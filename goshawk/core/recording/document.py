@@ -17,6 +17,9 @@ MOST_MARKS, MOST_GAPS, MOST_CHANGES = 2000, 2000, 5000
 LONGEST_MARK_NAME = 120
 LONGEST_NOTE = 2000
 
+MOST_FRAMES = 1000 * 3600 * 48_000
+"""A thousand hours: what says more was not written by a recorder."""
+
 GapReason = Literal["slow_disk", "engine", "realigned"]
 """Why there is silence: the disk took nothing for too long; the audio process was not there, or could not keep up; an effect
 of shorter delay came into the way."""
@@ -86,7 +89,7 @@ class Recording(Settings):
     """What happened to it that was not meant to."""
     continues: str = Field("", max_length=32)
     """The id of the recording that broke off before it."""
-    frames: int = Field(0, ge=0)
+    frames: int = Field(0, ge=0, le=MOST_FRAMES)
     tracks: tuple[Track, ...]
     marks: tuple[Mark, ...] = ()
     gaps: tuple[Gap, ...] = ()

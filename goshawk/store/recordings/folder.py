@@ -64,6 +64,10 @@ def load_document(folder: Path) -> Recording:
     for track in document.tracks:
         if track.file != Path(track.file).name or track.file in ("", ".", ".."):
             raise BadRecording(f"{folder.name}/{DOCUMENT_NAME} names a file outside its folder.")
+        if (folder / track.file).is_symlink():
+            raise BadRecording(
+                f"{folder.name}/{track.file} is a link to another file. Put the file itself there."
+            )
     return with_journal(document, folder / JOURNAL_NAME)
 
 

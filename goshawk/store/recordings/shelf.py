@@ -1,6 +1,7 @@
 """All recordings in some folders: listed, found by their id, renamed, noted, deleted and brought back. Whatever else lies in
 these folders is left alone."""
 
+import os
 import shutil
 import time
 from collections.abc import Callable, Iterable
@@ -158,7 +159,8 @@ class Shelf:
         path = self.find(recording_id)
         aside = path.parent / DELETED_NAME
         aside.mkdir(exist_ok=True, mode=0o700)
-        path.rename(aside / f"{recording_id} {path.name}"[:250])
+        target = path.rename(aside / f"{recording_id} {path.name}"[:250])
+        os.utime(target)  # When it was deleted: not every system says when a folder was moved.
 
 
 def newest_first(those: Iterable[KeptRecording]) -> list[KeptRecording]:
@@ -183,7 +185,7 @@ def purge_in(parent: Path) -> None:
     """Remove for good what was deleted in one folder a day ago. Raises OSError."""
     aside = parent / DELETED_NAME
     for path in aside.iterdir() if aside.is_dir() else ():
-        if time.time() - path.stat().st_ctime > KEPT_DELETED_S:
+        if time.time() - path.stat().st_mtime > KEPT_DELETED_S:
             shutil.rmtree(path, ignore_errors=True)
 
 

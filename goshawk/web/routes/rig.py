@@ -1,6 +1,7 @@
 """The active rig: read it, change a setting, undo and redo."""
 
 import json
+from pathlib import Path
 from typing import Any
 
 from fastapi import APIRouter, Response
@@ -11,7 +12,9 @@ from goshawk.core.device_info import DeviceInfo, OutputInfo
 from goshawk.core.rig import Rig, SettingValue
 from goshawk.core.routing import Role
 from goshawk.devices.catalog import FAULT_LIST, FaultInfo
+from goshawk.errors import BadSetting
 from goshawk.page_messages.live import LevelsNow, State
+from goshawk.system.peers import is_of_another
 from goshawk.web.dependencies import StudioDep
 
 router = APIRouter(prefix="/api", tags=["rig"])
@@ -41,6 +44,25 @@ async def read_levels(studio: StudioDep) -> Response:
     return Response(f'{text[:-1]},"reach":{reach}}}', media_type="application/json")
 
 
+FOLDER = "recording.folder"
+
+
+def check_folder(folder: str) -> None:
+    """Refuse a folder for recordings that the user would not have chosen. Raises BadSetting."""
+    path = Path(folder).expanduser()
+    if not path.is_absolute():
+        trouble = "is no whole path. Begin it with / or ~"
+    elif any(part.startswith(".") for part in path.parts):
+        trouble = "is hidden. Choose another, or set it on Goshawk's own page"
+    elif not path.is_dir():
+        trouble = "is not there. Make it first"
+    elif is_of_another(path):
+        trouble = "does not belong to you. Choose another, or set it on Goshawk's own page"
+    else:
+        return
+    raise BadSetting(f"The folder {folder} {trouble}.", FOLDER)
+
+
 class SettingsSchema(BaseModel):
     """Ranges, units, labels, help and defaults of every setting; what can be made to go wrong with devices."""
 
@@ -57,7 +79,9 @@ async def read_schema() -> SettingsSchema:
 
 @router.patch("/rig")
 async def change_setting(change: Change, studio: StudioDep) -> State:
-    """Change and save one setting."""
+    """Change and save one setting. A folder for recordings has to be there, and the user's own; the page may name any."""
+    if change.path == FOLDER and change.value:
+        check_folder(str(change.value))
     return await studio.changes.set_setting(change.path, change.value)
 
 

@@ -3,7 +3,7 @@
 import asyncio
 import csv
 import io
-from collections.abc import Iterator
+from collections.abc import AsyncIterator, Iterator
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Request
@@ -57,10 +57,17 @@ async def stream_watch(
 ) -> StreamingResponse:
     """Server-sent events named ``watch``, each with what ``GET /api/watch`` says, whenever it is another. Programs need a
     token."""
-    studio.access.check(credential_of(request.headers, token))
+    credential = credential_of(request.headers, token)
+    studio.access.require(credential)
     studio.told.check_room()
+
+    async def events() -> AsyncIterator[str]:
+        with studio.access.hearing(credential) as end:
+            async for text in studio.told.events(end):
+                yield text
+
     return StreamingResponse(
-        studio.told.events(), media_type="text/event-stream", headers={"Cache-Control": "no-store"}
+        events(), media_type="text/event-stream", headers={"Cache-Control": "no-store"}
     )
 
 
