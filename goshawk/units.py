@@ -67,3 +67,9 @@ def one_pole_coefficient(time_ms: float, sample_rate_hz: int = SAMPLE_RATE_HZ) -
     if time_ms <= 0.0:
         return 0.0
     return math.exp(-1000.0 / (time_ms * sample_rate_hz))
+
+
+def in_words(value: float, unit: str = "") -> str:
+    """A number as people read it: a true minus, no digits that say nothing, and its unit."""
+    text = f"{value:.2f}".rstrip("0").rstrip(".") if isinstance(value, float) else str(value)
+    return f"{text.replace('-', '−')} {unit}".strip()

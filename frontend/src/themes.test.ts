@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { describe, expect, it } from "vitest";
 
-const CSS = readFileSync(new URL("./index.css", import.meta.url), "utf8");
+const CSS = readFileSync(new URL("./colors.gen.css", import.meta.url), "utf8");
 const GROUNDS = ["ground", "rail", "panel", "raised"];
 const TEXTS = ["text", "quiet", "voice-strong", "over-strong", "game", "music", "call"];
 const FILLS = ["voice", "over", "noise"];

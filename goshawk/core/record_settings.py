@@ -4,11 +4,12 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
+from goshawk.core.feeds import FEED_PATTERN
 from goshawk.core.settings import PLAIN_TEXT, Settings, choice
 
 TrackFormat = Literal["flac", "wav", "opus"]
 TrackSource = Annotated[
-    str, StringConstraints(pattern=r"^(viewers|you|call|archive|(input|came):[a-z0-9_]{1,40})$")
+    str, StringConstraints(pattern=rf"^({FEED_PATTERN}|(input|came):[a-z0-9_]{{1,40}})$")
 ]
 """A feed, an input behind its chain, or one as it came."""
 

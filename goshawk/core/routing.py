@@ -6,6 +6,21 @@ from pydantic import Field, StringConstraints
 
 from goshawk.core.chain_slots import Chain, background_chain, check_chain, default_chain
 from goshawk.core.dsp.limiter import LOWEST_CEILING_DBTP
+from goshawk.core.feeds import (
+    EXPECTED as EXPECTED,
+)
+from goshawk.core.feeds import (
+    FEED_LABELS as FEED_LABELS,
+)
+from goshawk.core.feeds import (
+    FEED_PATTERN,
+)
+from goshawk.core.feeds import (
+    FEEDS as FEEDS,
+)
+from goshawk.core.feeds import (
+    FeedName as FeedName,
+)
 from goshawk.core.settings import (
     DELAY_READS,
     LEVEL_READS,
@@ -17,17 +32,6 @@ from goshawk.core.settings import (
     number,
 )
 
-FeedName = Literal["viewers", "you", "call", "archive"]
-FEEDS: tuple[FeedName, ...] = ("viewers", "you", "call", "archive")
-EXPECTED: tuple[FeedName, ...] = ("viewers", "you", "call")
-"""Feeds that somebody waits for; the archive is kept, and leaves nowhere by itself."""
-
-FEED_LABELS: dict[FeedName, str] = {
-    "viewers": "Viewers",
-    "you": "You",
-    "call": "Call",
-    "archive": "Archive",
-}
 Role = Literal["voice", "game", "music", "call", "other"]
 Channels = Literal["left", "right", "sum", "stereo"]
 Tap = Literal["after_fader", "before_fader", "as_it_came"]
@@ -233,7 +237,7 @@ class OutputSettings(Settings):
     source: str = Field(
         "viewers",
         max_length=60,
-        pattern=rf"^(viewers|you|call|archive|({INPUT_SOURCE}|{CAME_SOURCE}):[a-z0-9_]+)$",
+        pattern=rf"^({FEED_PATTERN}|({INPUT_SOURCE}|{CAME_SOURCE}):[a-z0-9_]+)$",
         title="What leaves",
     )
     device: DeviceName = Field("", title="Goes to")

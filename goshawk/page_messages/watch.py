@@ -7,6 +7,7 @@ from pydantic import Field
 
 from goshawk.core.rules.health.event import Event
 from goshawk.core.watch.before import Item
+from goshawk.core.watch.report import Anchor
 from goshawk.page_messages.base import FromPageModel, FromServerModel
 
 WatchStage = Literal["off", "on_air", "ending"]
@@ -47,6 +48,8 @@ class WatchState(FromServerModel):
     evening: str = ""
     started_utc: datetime | None = None
     seconds: float = 0.0
+    anchors: list[Anchor] = Field(default_factory=list)
+    """The newest: what the computer's clock said at a second of the broadcast."""
     events: list[Event] = Field(default_factory=list)
     told: Event | None = None
     before: list[Item] = Field(default_factory=list)

@@ -22,7 +22,7 @@ from goshawk.store.database import Opened, database_path, open_database
 from goshawk.store.ownership import Ownership, take
 from goshawk.timeline.memory import TEST_CLOCK
 from goshawk.web.errors import add_error_handlers
-from goshawk.web.facts import facts
+from goshawk.web.facts import colors, facts
 from goshawk.web.guard import BodyLimit, Guard
 from goshawk.web.routes import (
     addresses,
@@ -126,4 +126,5 @@ def openapi_document(app: FastAPI) -> dict[str, Any]:
     schemas.update(asked.pop("$defs"))
     schemas["FromPage"] = asked
     document["x-facts"] = facts()
+    document["x-colors"] = colors()
     return document

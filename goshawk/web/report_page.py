@@ -2,32 +2,32 @@
 next time. It has no script, and prints well."""
 
 from collections.abc import Iterator
-from datetime import timedelta
 from html import escape
 from typing import Any
 
 from goshawk.core.rules.finding import minus
 from goshawk.core.watch.lane import Lane, lanes_of
-from goshawk.core.watch.report import Evening, shares_of
+from goshawk.core.watch.report import Evening, changes_in_words, shares_of
 from goshawk.core.watch.second import History
 from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.web.colors import DAYLIGHT
 
 WIDTH, HEIGHT = 860, 70
 POINTS = 430
 
 _STYLE = """
-:root { color-scheme: light; }
-body { font: 15px/1.5 "Atkinson Hyperlegible", system-ui, sans-serif; color: #26303a; background: #f4efe4; margin: 0 auto;
-  max-width: 900px; padding: 24px 20px; }
-h1 { font-size: 26px; margin: 0; } h2 { font-size: 18px; margin: 28px 0 8px; } p { margin: 4px 0; }
-.quiet { color: #5f6b76; } .over { color: #c73a1c; font-weight: 600; }
-dl { display: grid; grid-template-columns: repeat(4, 1fr); gap: 10px; margin: 16px 0; }
-dt { color: #5f6b76; font-size: 13px; } dd { margin: 0; font-size: 22px; font-weight: 600; font-variant-numeric: tabular-nums; }
-table { border-collapse: collapse; width: 100%; } td, th { text-align: left; padding: 4px 10px 4px 0; vertical-align: top;
-  border-top: 1px solid #d3c9b5; font-variant-numeric: tabular-nums; } figure { margin: 8px 0; } figcaption { font-weight: 600; }
-svg { width: 100%; height: auto; display: block; background: #fbf8f1; }
-@media print { body { background: none; padding: 0; } figure, tr { break-inside: avoid; } }
-"""
+:root {{ color-scheme: light; }}
+body {{ font: 15px/1.5 "Atkinson Hyperlegible", system-ui, sans-serif; color: {text}; background: {ground}; margin: 0 auto;
+  max-width: 900px; padding: 24px 20px; }}
+h1 {{ font-size: 26px; margin: 0; }} h2 {{ font-size: 18px; margin: 28px 0 8px; }} p {{ margin: 4px 0; }}
+.quiet {{ color: {quiet}; }} .over {{ color: {over}; font-weight: 600; }}
+dl {{ display: grid; grid-template-columns: repeat(4, 1fr); gap: 10px; margin: 16px 0; }}
+dt {{ color: {quiet}; font-size: 13px; }} dd {{ margin: 0; font-size: 22px; font-weight: 600; font-variant-numeric: tabular-nums; }}
+table {{ border-collapse: collapse; width: 100%; }} td, th {{ text-align: left; padding: 4px 10px 4px 0; vertical-align: top;
+  border-top: 1px solid {line}; font-variant-numeric: tabular-nums; }} figure {{ margin: 8px 0; }} figcaption {{ font-weight: 600; }}
+svg {{ width: 100%; height: auto; display: block; background: {panel}; }}
+@media print {{ body {{ background: none; padding: 0; }} figure, tr {{ break-inside: avoid; }} }}
+""".format(**DAYLIGHT)
 
 
 def _clock(seconds: float) -> str:
@@ -39,19 +39,8 @@ def _figure(value: float | None, unit: str, digits: int = 1) -> str:
     return "–" if value is None else f"{minus(value, digits)} {unit}".strip()
 
 
-_COLOURS = {
-    "voice": "#b86a00",
-    "game": "#2c63a2",
-    "music": "#4b7a2e",
-    "call": "#8a4a98",
-    "noise": "#5f6b76",
-    "text": "#26303a",
-}
-"""Those of daylight."""
-
-
 def _line(values: list[float | None], lane: Lane) -> str:
-    colour = _COLOURS[lane.hue]
+    colour = DAYLIGHT[lane.hue]
 
     def y(value: float) -> float:
         held = min(lane.high, max(lane.low, value))
@@ -86,10 +75,10 @@ def page_of(evening: Evening, history: History) -> str:
     """The page, as HTML."""
     rig, figures, shares = evening.rig, evening.figures, shares_of(history)
     lanes = history.lanes(0, max(1, history.seconds), POINTS)
-    started = evening.started_utc.astimezone()
+    started, ended = (evening.utc_at(at_s).astimezone() for at_s in (0.0, evening.seconds))
     head = [
         f"<h1>{escape(evening.title)}</h1>",
-        f'<p class="quiet">On air from {started:%Y-%m-%d %H:%M} for {_clock(evening.seconds)}'
+        f'<p class="quiet">On air from {started:%Y-%m-%d %H:%M} to {ended:%H:%M}, {_clock(evening.seconds)} in all'
         f"{' (cut short)' if evening.was_cut else ''}; rig {escape(rig.name)}.</p>",
         f"<p>{escape(evening.note)}</p>" if evening.note else "",
     ]
@@ -110,7 +99,7 @@ def page_of(evening: Evening, history: History) -> str:
         values = lanes.means.get(lane.column)
         if values is not None:
             wanted = f' <span class="quiet">{escape(lane.wanted)}</span>' if lane.wanted else ""
-            picture = _bar(values, _COLOURS[lane.hue]) if lane.is_share else _line(values, lane)
+            picture = _bar(values, DAYLIGHT[lane.hue]) if lane.is_share else _line(values, lane)
             drawn.append(
                 f"<figure><figcaption>{escape(lane.name)}{wanted}</figcaption>{picture}</figure>"
             )
@@ -168,15 +157,8 @@ def _happened(evening: Evening) -> str:
 
 def _changed(evening: Evening) -> str:
     lines = "".join(
-        f"<tr><td>{_clock(one.at_s)}</td><td>"
-        + (
-            "<br>".join(
-                f"{escape(path)} → {escape(str(value))}" for path, value in one.settings.items()
-            )
-            or "Inputs, outputs or stages were changed."
-        )
-        + "</td></tr>"
-        for one in evening.changes
+        f"<tr><td>{_clock(one.at_s)}</td><td>{'<br>'.join(map(escape, one.lines))}</td></tr>"
+        for one in changes_in_words(evening)
     )
     return f"<table>{lines}</table>" if lines else "<p>Nothing.</p>"
 
@@ -188,4 +170,4 @@ def rows_of(evening: Evening, history: History) -> Iterator[list[Any]]:
     values = [history.column(name) for name in names]
     for n in range(history.seconds):
         row = ["" if one[n] != one[n] else round(float(one[n]), 2) for one in values]
-        yield [n, (evening.started_utc + timedelta(seconds=n)).isoformat(), *row]
+        yield [n, evening.utc_at(n).isoformat(), *row]

@@ -46,6 +46,7 @@ log = logging.getLogger(__name__)
 
 FLUSHES_EVERY_S = 3.0
 SHOWN_EVENTS = 200
+SHOWN_ANCHORS = 20
 MOST_CHANGES = 5000
 RESUMES_S = 900.0
 """An evening that was cut so recently goes on at the next start; an older one is closed."""
@@ -198,6 +199,7 @@ class WatchDesk:
             evening=evening.id if evening else "",
             started_utc=evening.started_utc if evening else None,
             seconds=round(self.now_s, 1),
+            anchors=evening.anchors[-SHOWN_ANCHORS:] if evening else [],
             events=events[-SHOWN_EVENTS:],
             told=self.told,
             before=[] if evening else self._before,

@@ -2,7 +2,7 @@
 
 import asyncio
 import json
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +10,8 @@ import pytest
 
 from goshawk.core.rig import Rig, changed
 from goshawk.core.rules.health.event import Event
+from goshawk.core.watch.report import Anchor, Evening, SettingsChange, changes_in_words
+from goshawk.core.watch.second import History, Second
 from goshawk.errors import BadInput, StoreUnusable
 from goshawk.observer import requests
 from goshawk.observer.wanted import OnAir
@@ -18,6 +20,8 @@ from goshawk.store.evenings import evenings
 from goshawk.supervisor import Supervisor
 from goshawk.timeline.memory import TEST_CLOCK
 from goshawk.web import watch_desk
+from goshawk.web.colors import DAYLIGHT
+from goshawk.web.report_page import page_of, rows_of
 from goshawk.web.watch_desk import WatchDesk
 
 
@@ -268,3 +272,25 @@ def test_a_database_that_cannot_be_opened_is_told_and_one_may_be_on_air_all_the_
         await desk.desk.close()
 
     asyncio.run(evening())
+
+
+def test_a_report_tells_the_computers_time_also_after_it_slept_and_changes_by_their_names() -> None:
+    """CSV and page went on from the beginning; what was changed was told by its path."""
+    began = datetime(2026, 11, 24, 20, 0, tzinfo=UTC)
+    anchors = [Anchor(at_s=0.0, utc=began), Anchor(at_s=2.0, utc=began + timedelta(hours=2))]
+    history = History()
+    for number in range(4):
+        history.put(Second(number=number, values={"speech": 0.5}))
+    changes = [SettingsChange(at_s=3.0, settings={"inputs.voice.is_muted": True})]
+    evening = Evening(
+        id="a1b2c3", title="Late", started_utc=began, seconds=4.0, rig=Rig(), anchors=anchors, changes=changes
+    )  # fmt: skip
+    rows = list(rows_of(evening, history))
+    assert [row[1][11:19] for row in rows[1:]] == ["20:00:00", "20:00:01", "22:00:00", "22:00:01"]
+    page = page_of(evening, history)
+    started, ended = (evening.utc_at(at_s).astimezone() for at_s in (0.0, 4.0))
+    assert f"from {started:%Y-%m-%d %H:%M} to {ended:%H:%M}" in page
+    assert "Voice muted" in page
+    assert "inputs.voice" not in page
+    assert DAYLIGHT["game"] in page
+    assert changes_in_words(evening)[0].utc == began + timedelta(hours=2, seconds=1)

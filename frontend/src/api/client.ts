@@ -9,6 +9,7 @@ export type Slot = Rig["inputs"][number]["chain"][number];
 export type EqSettings = Schemas["EqualiserSettings"];
 export type Readings = Schemas["Readings"];
 export type History = Schemas["History"];
+export type Anchor = Schemas["Anchor"];
 export type Levels = Schemas["Levels"];
 export type Lamps = Schemas["Lamps"];
 export type Reaches = Lamps["reach"];

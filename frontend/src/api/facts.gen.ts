@@ -7,6 +7,7 @@ export const FEED_LABELS = {
   viewers: "Viewers",
   you: "You",
 } as const;
+export const GOOD_SII = 0.75 as const;
 export const HOLD_RANGE_DB = 6 as const;
 export const SOUND_EARLIER_MS = 45 as const;
 export const SOUND_LATER_MS = 125 as const;

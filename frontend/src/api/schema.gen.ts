@@ -1712,6 +1712,21 @@ export interface components {
             value_db: number;
         };
         /**
+         * ChangeInWords
+         * @description What was changed at a moment of a broadcast, as sentences.
+         */
+        ChangeInWords: {
+            /** At S */
+            at_s: number;
+            /** Lines */
+            lines: string[];
+            /**
+             * Utc
+             * Format: date-time
+             */
+            utc: string;
+        };
+        /**
          * CheckProgress
          * @description How far the computation is, from 0 to 1.
          */
@@ -2670,7 +2685,11 @@ export interface components {
          * @description An evening; of what was said, how much each listener could hear; what was set otherwise than on the evening before.
          */
         EveningReport: {
+            /** Changes In Words */
+            changes_in_words: components["schemas"]["ChangeInWords"][];
             differences: components["schemas"]["Differences"];
+            /** Differences In Words */
+            differences_in_words: string[];
             evening: components["schemas"]["Evening"];
             shares: components["schemas"]["Shares"];
         };
@@ -6860,6 +6879,8 @@ export interface components {
          *     a page shows it and nobody is on air.
          */
         WatchState: {
+            /** Anchors */
+            anchors: components["schemas"]["Anchor"][];
             /** Before */
             before: components["schemas"]["Item"][];
             /**

@@ -1,6 +1,7 @@
 /** The evenings that were: a line each, and how their figures went from one to the next. */
 
 import type { KeptEvening } from "../api/client";
+import { GOOD_SII } from "../api/facts.gen";
 import { useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { colour, Picture } from "../ui/Picture";
@@ -113,7 +114,7 @@ function Compared({ evenings }: { evenings: KeptEvening[] }) {
     {
       name: "Understandable",
       hue: "voice",
-      wanted: 0.75,
+      wanted: GOOD_SII,
       digits: 2,
       valueOf: (one) => one.figures.intelligibility,
     },

@@ -1,13 +1,13 @@
 /** Events and marks, the newest first: what, how long, how bad, and what would help. Pressing one plays what was said around it. */
 
-import type { Mark, WatchEvent } from "../api/client";
+import type { Anchor, Mark, WatchEvent } from "../api/client";
 import { timeOf } from "./evenings";
 import type { HeardAs, HearAt } from "./hearMoment";
 
 type Props = {
   events: WatchEvent[];
   marks: Mark[];
-  startedUtc: string;
+  anchors: Anchor[];
   nowS: number;
   onHear: HearAt;
 };
@@ -51,7 +51,7 @@ export function momentsOf(events: WatchEvent[], marks: Mark[], nowS: number): Mo
   ].sort((a, b) => b.atS - a.atS);
 }
 
-export function MomentList({ events, marks, startedUtc, nowS, onHear }: Props) {
+export function MomentList({ events, marks, anchors, nowS, onHear }: Props) {
   const moments = momentsOf(events, marks, nowS);
   return (
     <section
@@ -75,7 +75,7 @@ export function MomentList({ events, marks, startedUtc, nowS, onHear }: Props) {
               onClick={() => onHear(one.atS, one.way)}
               className="grid w-full grid-cols-[46px_minmax(0,1fr)] py-2 text-left text-[13px] hover:bg-raised/40"
             >
-              <span className="figures text-quiet">{timeOf(startedUtc, one.atS)}</span>
+              <span className="figures text-quiet">{timeOf(anchors, one.atS)}</span>
               <span>
                 <span className={`font-semibold ${one.isOver ? "text-over-strong" : ""}`}>
                   {one.isOver ? "▲" : "▸"} {one.title}

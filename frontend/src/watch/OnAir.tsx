@@ -98,7 +98,7 @@ export function OnAir() {
             data={found}
             events={watch.events}
             marks={placed}
-            startLabel={timeOf(started, from)}
+            startLabel={timeOf(watch.anchors, from)}
             endLabel="now"
             onHear={hearAt}
           />
@@ -108,7 +108,7 @@ export function OnAir() {
           <MomentList
             events={watch.events}
             marks={placed}
-            startedUtc={started}
+            anchors={watch.anchors}
             nowS={seconds}
             onHear={hearAt}
           />

@@ -57,8 +57,8 @@ export function Report({ id }: { id: string }) {
               data={lanes}
               events={evening.events}
               marks={evening.marks}
-              startLabel={timeOf(evening.started_utc, 0)}
-              endLabel={timeOf(evening.started_utc, evening.seconds)}
+              startLabel={timeOf(evening.anchors, 0)}
+              endLabel={timeOf(evening.anchors, evening.seconds)}
               onHear={hearAt}
             />
           </section>
@@ -81,7 +81,7 @@ export function Report({ id }: { id: string }) {
             <MomentList
               events={evening.events}
               marks={evening.marks}
-              startedUtc={evening.started_utc}
+              anchors={evening.anchors}
               nowS={evening.seconds}
               onHear={hearAt}
             />
@@ -178,17 +178,20 @@ function Figures({ report: { evening, shares } }: { report: EveningReport }) {
   );
 }
 
-function Differences({ report: { differences } }: { report: EveningReport }) {
+function Differences({
+  report: { differences, differences_in_words: lines },
+}: {
+  report: EveningReport;
+}) {
   if (!differences.before) return null;
-  const settings = Object.entries(differences.settings);
   return (
     <Box title="Set otherwise than on the evening before">
       {differences.is_other && <p>It has other inputs, outputs or stages.</p>}
-      {!differences.is_other && settings.length === 0 && <p className="text-quiet">Nothing.</p>}
-      <ul className="max-h-40 overflow-auto" tabIndex={settings.length ? 0 : undefined}>
-        {settings.map(([path, value]) => (
-          <li key={path} className="border-t border-line py-1 break-words first:border-0">
-            {path} → {String(value)}
+      {!differences.is_other && lines.length === 0 && <p className="text-quiet">Nothing.</p>}
+      <ul className="max-h-40 overflow-auto" tabIndex={lines.length ? 0 : undefined}>
+        {lines.map((line) => (
+          <li key={line} className="border-t border-line py-1 break-words first:border-0">
+            {line}
           </li>
         ))}
       </ul>
@@ -196,22 +199,18 @@ function Differences({ report: { differences } }: { report: EveningReport }) {
   );
 }
 
-function Changes({ report: { evening } }: { report: EveningReport }) {
+function Changes({ report: { evening, changes_in_words: changes } }: { report: EveningReport }) {
   return (
     <Box title="What was changed">
-      {evening.changes.length === 0 && <p className="text-quiet">Nothing.</p>}
-      <ul className="max-h-40 overflow-auto" tabIndex={evening.changes.length ? 0 : undefined}>
-        {evening.changes.map((one, n) => (
+      {changes.length === 0 && <p className="text-quiet">Nothing.</p>}
+      <ul className="max-h-40 overflow-auto" tabIndex={changes.length ? 0 : undefined}>
+        {changes.map((one, n) => (
           <li
             key={n}
             className="grid grid-cols-[56px_1fr] border-t border-line py-1 first:border-0"
           >
-            <span className="figures text-quiet">{timeOf(evening.started_utc, one.at_s)}</span>
-            <span className="break-words">
-              {Object.entries(one.settings)
-                .map(([path, value]) => `${path} → ${String(value)}`)
-                .join("; ") || "Inputs, outputs or stages"}
-            </span>
+            <span className="figures text-quiet">{timeOf(evening.anchors, one.at_s)}</span>
+            <span className="break-words">{one.lines.join("; ")}</span>
           </li>
         ))}
       </ul>

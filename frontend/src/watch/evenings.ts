@@ -2,7 +2,7 @@
 
 import { useEffect, useState } from "react";
 import { create } from "zustand";
-import { askEvenings, fetchEvenings, type KeptEvening } from "../api/client";
+import { type Anchor, askEvenings, fetchEvenings, type KeptEvening } from "../api/client";
 import { did, useLive } from "../live/store";
 
 type Shown = { shown: string; deleted: { id: string; title: string } | null };
@@ -59,9 +59,11 @@ export function useKeptEvenings() {
 export const dayOf = (utc: string) =>
   new Date(utc).toLocaleDateString("en-GB", { day: "numeric", month: "short" });
 
-/** A time of the day at a second of an evening: "21.24". */
-export function timeOf(startedUtc: string, atS: number): string {
-  const date = new Date(new Date(startedUtc).getTime() + atS * 1000);
+/** A time of the day at a second of a broadcast, by what the computer's clock said then: "21.24". */
+export function timeOf(anchors: Anchor[], atS: number): string {
+  const anchor = anchors.findLast(({ at_s }) => at_s <= atS) ?? anchors[0];
+  if (!anchor) return "";
+  const date = new Date(new Date(anchor.utc).getTime() + (atS - anchor.at_s) * 1000);
   const two = (value: number) => String(value).padStart(2, "0");
   return `${two(date.getHours())}.${two(date.getMinutes())}`;
 }

@@ -11,6 +11,7 @@ from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import CLEARANCE_TOLERANCE_DB
 from goshawk.core.rules.finding import minus
 from goshawk.core.rules.health.event import Event
+from goshawk.core.setting_words import setting_in_words
 from goshawk.core.watch.second import CALL, SPEECH, VIEWERS, History
 from goshawk.core.watch_settings import RuleName
 
@@ -87,6 +88,32 @@ class Evening(BaseModel):
         before = (one for one in anchors if one.at_s <= at_s)
         last = max(before, key=lambda one: one.at_s, default=anchors[0])
         return last.utc + timedelta(seconds=at_s - last.at_s)
+
+
+class ChangeInWords(BaseModel):
+    """What was changed at a moment of a broadcast, as sentences."""
+
+    at_s: float
+    utc: datetime
+    lines: list[str]
+
+
+def changes_in_words(evening: Evening) -> list[ChangeInWords]:
+    """All changes of a broadcast, by the names that its rig had."""
+    return [
+        ChangeInWords(
+            at_s=one.at_s,
+            utc=evening.utc_at(one.at_s),
+            lines=in_words(evening.rig, one.settings)
+            or ["Inputs, outputs or stages were added, removed or moved."],
+        )
+        for one in evening.changes
+    ]
+
+
+def in_words(rig: Rig, settings: dict[str, Any]) -> list[str]:
+    """Settings by their paths as sentences."""
+    return [setting_in_words(rig, path, value) for path, value in settings.items()]
 
 
 def heard_share(history: History, feed: str) -> float | None:

@@ -9,6 +9,7 @@ from fastapi import APIRouter, Path, Query, Request, WebSocket, WebSocketDisconn
 from fastapi.responses import StreamingResponse
 from pydantic import BaseModel, ConfigDict, Field
 
+from goshawk.core.feeds import FEED_PATTERN
 from goshawk.core.routing import FeedName
 from goshawk.core.settings import PLAIN_TEXT
 from goshawk.errors import GoshawkError, NotFound
@@ -110,7 +111,7 @@ async def _nothing() -> AsyncIterator[bytes]:
 async def listen(
     socket: WebSocket,
     studio: StudioDep,
-    what: Annotated[str, Query(pattern=r"^(viewers|you|call|archive|input:[a-z0-9_]{1,40})$")],
+    what: Annotated[str, Query(pattern=rf"^({FEED_PATTERN}|input:[a-z0-9_]{{1,40}})$")],
     token: Annotated[str, Query(max_length=LONGEST_TOKEN)] = "",
 ) -> None:
     """The sound for a bare page that plays one thing (``/listen/…``): interleaved stereo float32 at 48 kHz."""

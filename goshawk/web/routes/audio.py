@@ -11,6 +11,7 @@ import contextlib
 from fastapi import APIRouter, WebSocket, WebSocketDisconnect
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from goshawk.core.feeds import FEED_PATTERN
 from goshawk.devices.browser import RATES_HZ
 from goshawk.page_messages.live import Refusal
 from goshawk.web.dependencies import StudioDep
@@ -22,7 +23,10 @@ LARGEST_TEXT = 4096
 LARGEST_SOUND_BYTES = 65_536
 
 
-HEARD_POINTS = r"^(viewers|you|call|archive|(input|removed):[a-z0-9_]{1,40}|band:[a-z0-9_]{1,40}:[a-z0-9_]{1,40}|taken:[a-z0-9_]{1,40}:(room|voices))$"
+_ID = "[a-z0-9_]{1,40}"
+HEARD_POINTS = (
+    rf"^({FEED_PATTERN}|(input|removed):{_ID}|band:{_ID}:{_ID}|taken:{_ID}:(room|voices))$"
+)
 
 
 class GivenMicrophone(BaseModel):

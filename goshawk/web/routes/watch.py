@@ -13,7 +13,15 @@ from pydantic import BaseModel, ConfigDict, Field
 from goshawk.core.recording.document import LONGEST_NOTE
 from goshawk.core.settings import PLAIN_TEXT, PLAIN_TEXT_WITH_LINES
 from goshawk.core.watch.lane import DrawnLanes
-from goshawk.core.watch.report import Differences, Evening, Shares, shares_of
+from goshawk.core.watch.report import (
+    ChangeInWords,
+    Differences,
+    Evening,
+    Shares,
+    changes_in_words,
+    in_words,
+    shares_of,
+)
 from goshawk.core.watch_settings import HeardAs
 from goshawk.observer import requests
 from goshawk.page_messages.watch import WatchState
@@ -42,6 +50,8 @@ class EveningReport(BaseModel):
     evening: Evening
     shares: Shares
     differences: Differences
+    differences_in_words: list[str]
+    changes_in_words: list[ChangeInWords]
 
 
 @router.get("/watch")
@@ -119,10 +129,13 @@ async def list_evenings(studio: StudioDep) -> list[KeptEvening]:
 async def read_evening(studio: StudioDep, evening_id: str) -> EveningReport:
     """The report of an evening; of the one under way, so far."""
     evening, history = await studio.watch.load(evening_id)
+    found = await studio.watch.differences(evening)
     return EveningReport(
         evening=evening,
         shares=shares_of(history),
-        differences=await studio.watch.differences(evening),
+        differences=found,
+        differences_in_words=in_words(evening.rig, found.settings),
+        changes_in_words=changes_in_words(evening),
     )
 
 
