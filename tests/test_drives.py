@@ -14,8 +14,8 @@ from goshawk.core.recording.document import Recording
 from goshawk.core.rig import Rig
 from goshawk.drives import MOST_AT_ONCE, MOST_PLACES, MOST_WAITING, named, on_drive
 from goshawk.errors import DriveSilent, NotFound
-from goshawk.recorder import messages
 from goshawk.recorder.client import RecorderClient
+from goshawk.recorder.wanted import Recorded
 from goshawk.store.recordings.folder import write_document
 from goshawk.store.recordings.shelf import Shelf
 from goshawk.web import record_desk
@@ -175,10 +175,12 @@ def test_settings_are_kept_while_the_drive_of_recordings_does_not_answer(
 class Begun(RecorderClient):
     """One whose process is never there, as if it waited for its drive."""
 
-    begun: ClassVar[list[messages.Begin]] = []
+    begun: ClassVar[list[Recorded]] = []
 
-    def start(self, begin: messages.Begin) -> None:
-        self.begun.append(begin)
+    def start(self) -> None:
+        recorded = self._wanted.begin().recorded
+        assert recorded
+        self.begun.append(recorded)
         self._running = asyncio.create_task(asyncio.Event().wait())  # type: ignore[arg-type]
 
 

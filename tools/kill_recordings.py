@@ -113,6 +113,24 @@ def kill_recorder(server: Server, wait_s: float, count: Count) -> None:
     look_at(Path(before["folder"]), should_s, "recorder", count)
 
 
+def stop_recorder(server: Server, wait_s: float, count: Count) -> None:
+    """It hangs: it is noticed, replaced, and the next part begins where this one ended, with a gap that says why."""
+    before = wait_for("sound", lambda: running(server))
+    pass_by(server, wait_s)
+    child(server, "goshawk.recorder.process").suspend()
+    count.kills += 1
+    after = wait_for(
+        "the next folder", lambda: (s := running(server)) and s["id"] != before["id"] and s
+    )
+    ended = load_document(Path(before["folder"]))
+    if after["first_frame"] != before["first_frame"] + ended.frames:
+        count.faults.append(f"{before['title']}: the next part does not begin where it ended")
+    wait_for("its gap", lambda: load_document(Path(after["folder"])).gaps)
+    gap = load_document(Path(after["folder"])).gaps[0]
+    if (gap.frame, gap.why) != (0, "recorder"):
+        count.faults.append(f"{after['title']}: its first gap is {gap}")
+
+
 def kill_engine(server: Server, wait_s: float, count: Count) -> None:
     """There is a gap; the recording goes on."""
     wait_for("sound", lambda: running(server))
@@ -165,7 +183,7 @@ def kill_all_at_once(server: Server, wait_s: float, count: Count) -> None:
 def run(server: Server, kills: int, seed: int = 1) -> Count:
     """So many kills, of one process after the other."""
     count, rng = Count(), random.Random(seed)
-    kinds = [kill_recorder, kill_engine, kill_recorder, kill_engine, kill_web, kill_all_at_once]
+    kinds = [kill_recorder, kill_engine, stop_recorder, kill_engine, kill_web, kill_all_at_once]
     while count.kills < kills:
         kind = kinds[count.kills % len(kinds)]
         if server.ask("/api/recordings/current", "GET")["stage"] == "off":

@@ -5,6 +5,8 @@ from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
+import msgspec
+
 from goshawk.core.graph.stations import recorded_as
 from goshawk.core.recording.document import Recording, Track
 from goshawk.core.recording.names import with_files
@@ -14,6 +16,7 @@ from goshawk.engine.client import EngineClient
 from goshawk.errors import BadInput, RecorderLost
 from goshawk.recorder import messages
 from goshawk.recorder.client import RecorderClient
+from goshawk.recorder.wanted import Recorded, Wanted
 from goshawk.store.recordings.names import new_id
 from goshawk.system.desktop import on_end_asked
 from goshawk.units import SAMPLE_RATE_HZ
@@ -51,14 +54,20 @@ async def record(
         tracks=with_files(tracks, rig.recording.format),
         rig=rig,
     )
-    begin = messages.Begin(
-        document.model_dump_json().encode(),
-        str(out),
-        str(out),
-        rig.recording.pattern,
-        rig.name,
-        round(seconds * SAMPLE_RATE_HZ),
+    recorded = Recorded(
+        document=document.model_dump_json().encode(),
+        folder=str(out),
+        rescue_folder=str(out),
+        pattern=rig.recording.pattern,
+        rig_name=rig.name,
+        frames=round(seconds * SAMPLE_RATE_HZ),
     )
+    ends: list[int] = []
+
+    def wanted(number: int) -> Wanted:
+        end = ends[0] if ends else None
+        return Wanted(number=number, recorded=msgspec.structs.replace(recorded, end_frame=end))
+
     found: list[Path] = []
 
     def heard(message: messages.FromRecorder) -> None:
@@ -71,19 +80,24 @@ async def record(
                 if folder:
                     found.append(Path(folder))
 
-    async def lost() -> None:
-        return None
+    async def lost() -> bool:
+        return False
 
-    recorder = RecorderClient(engine.memory.name, heard, lost)
-    loop = asyncio.get_running_loop()
-    on_end_asked(loop, lambda: recorder.tell(messages.End()))
+    recorder = RecorderClient(engine.memory.name, wanted, heard, lost)
+
+    def end() -> None:
+        ends.append(engine.frame_now)
+        recorder.changed()
+
+    on_end_asked(asyncio.get_running_loop(), end)
     # The recorder is there first, so that not a frame of the beginning is missing.
-    recorder.start(begin)
+    recorder.start()
     await engine.start()
     try:
         async with asyncio.timeout(LONGEST_START_S + seconds * 2.0):
             await recorder.finished.wait()
     except TimeoutError:
+        end()
         await recorder.end()
     finally:
         await engine.stop()

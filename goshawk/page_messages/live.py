@@ -54,6 +54,7 @@ from goshawk.page_messages.chain import (
     WatchStage,
 )
 from goshawk.page_messages.recording import (
+    LookAtRecord,
     NameMark,
     PutMark,
     RecordFacts,
@@ -152,6 +153,7 @@ FromPage = Annotated[
     | ReplayHear
     | StartRecording
     | StopRecording
+    | LookAtRecord
     | PutMark
     | NameMark
     | GoOnAir

@@ -28,6 +28,8 @@ class RecordingState(FromServerModel):
     id: str = ""
     title: str = ""
     folder: str = ""
+    first_frame: int = 0
+    """Where on the timeline this part begins."""
     seconds: float = 0.0
     size_bytes: int = 0
     left_s: float | None = None
@@ -57,6 +59,13 @@ class RecordFacts(FromServerModel):
     """Another number says that the list of recordings is another."""
     silent: list[str]
     """Folders with recordings that do not answer: what lies there is not in the list."""
+
+
+class LookAtRecord(FromPageModel):
+    """A page shows Record: a recorder waits, ready, meanwhile."""
+
+    type: Literal["look_at_record"]
+    is_on: bool
 
 
 class StartRecording(FromPageModel):

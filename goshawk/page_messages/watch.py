@@ -5,9 +5,10 @@ from typing import Literal
 
 from pydantic import Field
 
+from goshawk.core.recording.document import Mark
 from goshawk.core.rules.health.event import Event
 from goshawk.core.watch.before import Item
-from goshawk.core.watch.report import Anchor
+from goshawk.core.watch.report import Anchor, RecordedPart
 from goshawk.page_messages.base import FromPageModel, FromServerModel
 
 WatchStage = Literal["off", "on_air", "ending"]
@@ -50,6 +51,9 @@ class WatchState(FromServerModel):
     seconds: float = 0.0
     anchors: list[Anchor] = Field(default_factory=list)
     """The newest: what the computer's clock said at a second of the broadcast."""
+    marks: list[Mark] = Field(default_factory=list)
+    """The user's, in frames of the broadcast."""
+    recordings: list[RecordedPart] = Field(default_factory=list)
     events: list[Event] = Field(default_factory=list)
     told: Event | None = None
     before: list[Item] = Field(default_factory=list)

@@ -8,8 +8,11 @@ from collections.abc import Awaitable, Callable
 
 from goshawk.links import put
 from goshawk.recorder import messages
+from goshawk.recorder.wanted import Wanted
+from goshawk.silence import Silence
 from goshawk.system.ending import see_end
 from goshawk.system.processes import start_process
+from goshawk.wanted import WantedSender
 
 log = logging.getLogger(__name__)
 
@@ -19,21 +22,30 @@ CLOSES_S = 60.0
 WRITES_S = 1.0
 """Nor is one waited for longer that nobody has a link to any more."""
 
+LOOKS_EVERY_S = 0.1
+SILENT_S, START_S = 2.0, 60.0
+"""A recorder that said nothing for so long is taken for hung, and replaced: it says four times a second that it goes on. Until its
+first word it may take longer."""
+
 TRY_AGAIN_S = 0.5
 """Where a process cannot be started, or its link breaks off."""
 
 
 class RecorderClient:
-    """One recording. ``heard`` takes what the recorder says; ``lost`` is awaited when it has gone without having finished,
-    and gives the first message for another one, or None."""
+    """One recording, or a recorder that waits for one. ``make_wanted`` makes the document of what is wanted, ``heard`` takes what the
+    recorder says; ``lost`` is awaited when it has gone without having finished, and says whether another one goes on."""
 
     def __init__(
         self,
         memory_name: str,
+        make_wanted: Callable[[int], Wanted],
         heard: Callable[[messages.FromRecorder], None],
-        lost: Callable[[], Awaitable[messages.Begin | None]],
+        lost: Callable[[], Awaitable[bool]],
     ) -> None:
         self._memory_name, self._heard, self._lost = memory_name, heard, lost
+        self._wanted = WantedSender(make_wanted)
+        self._silence = Silence()
+        self._has_spoken = False
         self._writer: asyncio.StreamWriter | None = None
         self._process: subprocess.Popen[bytes] | None = None
         self._running: asyncio.Task[None] | None = None
@@ -45,40 +57,43 @@ class RecorderClient:
         """Its process's number."""
         return self._process.pid if self._process else None
 
-    def start(self, begin: messages.Begin) -> None:
+    def start(self) -> None:
         """Start it; it records as soon as its tracks' sounds are offered."""
-        self._running = asyncio.create_task(self._keep_running(begin))
+        self._running = asyncio.create_task(self._keep_running())
 
-    def tell(self, message: messages.ToRecorder) -> None:
-        """Say something; what is said while it is not there is of no use to the next one."""
+    def changed(self) -> None:
+        """Something that is wanted is another."""
+        self._wanted.changed()
+
+    def tell(self, message: messages.Heard) -> None:
+        """Say which rig a plan has; one that is started anew begins with the newest."""
         if self._writer:
+            self._wanted.flush()
             put(self._writer, message)
 
     async def end(self) -> None:
-        """Have all written and closed."""
+        """Have all written and closed; what is wanted says where it ends."""
         self.is_ending = True
-        self.tell(messages.End())
+        self.changed()
         with contextlib.suppress(TimeoutError):
             async with asyncio.timeout(CLOSES_S):
                 await self.finished.wait()
-        if self._running:
-            self._running.cancel()
-            await asyncio.gather(self._running, return_exceptions=True)
+        await self.give_up(is_killed=False)
 
-    async def give_up(self) -> None:
+    async def give_up(self, *, is_killed: bool = True) -> None:
         """End it without what it may still write: it has written nothing yet."""
-        self.is_ending = self._is_given_up = True
+        self.is_ending = True
+        self._is_given_up = is_killed
         if self._running:
             self._running.cancel()
             await asyncio.gather(self._running, return_exceptions=True)
         self.finished.set()
 
-    async def _keep_running(self, begin: messages.Begin) -> None:
-        next_begin: messages.Begin | None = begin
-        while next_begin is not None:
+    async def _keep_running(self) -> None:
+        while True:
             is_finished = False
             try:
-                is_finished = await self._run_one(next_begin)
+                is_finished = await self._run_one()
             except Exception:
                 # Whatever it was, also where no process can be started: another one may do.
                 log.exception("the recorder's link broke off")
@@ -86,28 +101,52 @@ class RecorderClient:
             if is_finished or self.is_ending:
                 break
             log.warning("recorder lost, starting it again")
-            next_begin = await self._lost()
+            if not await self._lost():
+                break
         self.finished.set()
 
-    async def _run_one(self, begin: messages.Begin) -> bool:
+    async def _run_one(self) -> bool:
         self._process, end = start_process("goshawk.recorder.process", self._memory_name)
         reader, self._writer = await asyncio.open_connection(sock=end, limit=1 << 20)
-        put(self._writer, begin)
-        if self.is_ending:
-            put(self._writer, messages.End())
+        self._silence.begin()
+        self._has_spoken = False
+        watching = asyncio.create_task(self._watch_over(self._process))
         is_finished = False
         try:
+            self._send(self._wanted.begin())
+            self._wanted.connect(self._send)
             with contextlib.suppress(EOFError, ConnectionError):
                 while True:
                     message = await messages.next_from_recorder(reader)
+                    self._silence.heard()
+                    self._has_spoken = True
                     is_finished |= isinstance(message, messages.Finished)
+                    if isinstance(message, messages.Alive):
+                        self._wanted.confirm(message.wanted)
+                        continue
                     try:
                         self._heard(message)
                     except Exception:  # One bad message must not end the link.
                         log.exception("what the recorder said could not be handled")
         finally:
+            watching.cancel()
+            self._wanted.disconnect()
             self._writer.close()
             self._writer = None
             # It writes what it has. On a drive that does not answer it is left to do that when it can.
             await see_end(self._process, WRITES_S, is_killed=self._is_given_up)
         return is_finished
+
+    def _send(self, wanted: Wanted) -> None:
+        if self._writer:
+            put(self._writer, wanted)
+
+    async def _watch_over(self, process: "subprocess.Popen[bytes]") -> None:
+        """Kill a process that hangs: its link ends with it, and another one is started."""
+        while True:
+            await asyncio.sleep(LOOKS_EVERY_S)
+            patience_s = SILENT_S if self._has_spoken else START_S
+            if self._silence.is_hung(process.pid, patience_s):
+                log.warning("the recorder says nothing any more, and is replaced")
+                process.kill()
+                return

@@ -28,6 +28,8 @@ class HeardPiece:
     missing: list[Silence]
     is_new_session: bool
     """Whether another audio process had begun meanwhile."""
+    joined: int = 0
+    """What is missing before this frame, the recorder was not there to take."""
 
     @property
     def frames(self) -> int:
@@ -37,9 +39,14 @@ class HeardPiece:
 class Listening:
     """The readers of all tracks. Nothing is waited for here."""
 
-    def __init__(self, memory: Memory, tracks: tuple[Track, ...]) -> None:
-        self._memory = memory
-        self._readers = [SoundReader(memory, recorded_as(one.source)) for one in tracks]
+    def __init__(
+        self, memory: Memory, tracks: tuple[Track, ...], first_frame: int | None = None
+    ) -> None:
+        """``first_frame`` is where on the timeline it begins; None: with what comes."""
+        self._memory, self._first_frame = memory, first_frame
+        self._readers = [
+            SoundReader(memory, recorded_as(one.source), first_frame) for one in tracks
+        ]
         self._aligners = [Aligner(one.source, one.channels) for one in tracks]
         self._plans = PlansReader(memory)
         self._first: list[int | None] = [None for _ in tracks]
@@ -47,6 +54,8 @@ class Listening:
         self._session = int(memory.head[SESSION])
         self.start: int | None = None
         """The first frame on the timeline; None until all tracks are there."""
+        self.joined = 0
+        """Before this frame of the recording nobody was there to take the sound."""
         self.written = 0
         """So many frames have been given out."""
         self._end: int | None = None
@@ -109,6 +118,9 @@ class Listening:
         if not firsts or is_waiting:
             return False
         self.start = max(0, *firsts)
+        if self._first_frame is not None:
+            self.joined = max(0, min(firsts) - self._first_frame)
+            self.start = self._first_frame
         return True
 
     def _take(self, end: int) -> HeardPiece:
@@ -123,7 +135,7 @@ class Listening:
         session = int(self._memory.head[SESSION])
         is_new, self._session = session != self._session, session
         self.written = end
-        return HeardPiece(first, sounds, missing, is_new)
+        return HeardPiece(first, sounds, missing, is_new, self.joined)
 
     def plans(self) -> list[tuple[int, int]]:
         """The plans that were taken since the last call: number, and the frame on the timeline from which on."""

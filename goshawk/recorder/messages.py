@@ -1,23 +1,12 @@
-"""What goes between the web process (or the command line) and the recorder. Models of the core travel as their JSON."""
+"""What goes between the web process (or the command line) and the recorder: what is wanted as one document (``wanted.py``), and how it
+goes. Models of the core travel as their JSON."""
 
 import asyncio
 
 import msgspec
 
 from goshawk.links import next_body
-
-
-class Begin(msgspec.Struct, tag=True):
-    """The first message: what is to be recorded (JSON; beginning, length and place are still open), where, and where else if
-    that fails. ``pattern`` and ``rig_name`` make the folder's name."""
-
-    document: bytes
-    folder: str
-    rescue_folder: str
-    pattern: str
-    rig_name: str
-    frames: int = 0
-    """So many, and then it ends by itself; 0: until it is told to."""
+from goshawk.recorder.wanted import Wanted
 
 
 class Heard(msgspec.Struct, tag=True):
@@ -27,26 +16,7 @@ class Heard(msgspec.Struct, tag=True):
     rig: bytes
 
 
-class PutMark(msgspec.Struct, tag=True):
-    """A mark: at this moment, or where it was known to be."""
-
-    number: int
-    name: str
-    by: str = "you"
-    frame: int | None = None
-
-
-class DropMark(msgspec.Struct, tag=True):
-    """No mark of this number any more."""
-
-    number: int
-
-
-class End(msgspec.Struct, tag=True):
-    """Record no more: all up to this moment is written."""
-
-
-ToRecorder = Begin | Heard | PutMark | DropMark | End
+ToRecorder = Wanted | Heard
 
 
 class Status(msgspec.Struct, tag=True):
@@ -55,7 +25,10 @@ class Status(msgspec.Struct, tag=True):
     id: str
     title: str
     folder: str
+    first_frame: int
+    """Where on the timeline this part begins."""
     frames: int
+    """So many it has."""
     size_bytes: int
     left_s: float
     """So long the disk still takes it."""
@@ -68,6 +41,12 @@ class Status(msgspec.Struct, tag=True):
     """Of each track: how many stretches stood at full scale."""
     is_late: bool
     """Whether the disk is slower than the sound just now."""
+
+
+class Alive(msgspec.Struct, tag=True):
+    """It goes on; ``wanted`` is the document that it follows."""
+
+    wanted: int
 
 
 class Marked(msgspec.Struct, tag=True):
@@ -91,7 +70,7 @@ class Finished(msgspec.Struct, tag=True):
     said: str = ""
 
 
-FromRecorder = Status | Marked | Told | Finished
+FromRecorder = Alive | Status | Marked | Told | Finished
 
 _to_recorder: msgspec.msgpack.Decoder[ToRecorder] = msgspec.msgpack.Decoder(ToRecorder)
 _from_recorder: msgspec.msgpack.Decoder[FromRecorder] = msgspec.msgpack.Decoder(FromRecorder)

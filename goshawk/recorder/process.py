@@ -16,6 +16,7 @@ import socket  # noqa: E402
 from goshawk.links import put  # noqa: E402
 from goshawk.recorder import messages  # noqa: E402
 from goshawk.recorder.session import Session  # noqa: E402
+from goshawk.recorder.wanted import Wanted  # noqa: E402
 from goshawk.system.scheduling import give_way  # noqa: E402
 from goshawk.timeline.memory import (  # noqa: E402
     LOGGED,
@@ -34,11 +35,15 @@ PASSING_BYTES = 1 << 20
 
 
 class _Recorder:
-    def __init__(self, memory: Memory, begin: messages.Begin, writer: asyncio.StreamWriter) -> None:
+    """Waits for what is to be recorded, records it to its end, and says twice a second or so that it goes on."""
+
+    def __init__(self, memory: Memory, writer: asyncio.StreamWriter) -> None:
         self._memory, self._writer = memory, writer
         self._loop = asyncio.get_running_loop()
         self._is_hurried = bool(os.environ.get(TEST_CLOCK))
-        self.session = Session(memory, begin, self._say_from_thread, waits=self._is_hurried)
+        self._wanted = 0
+        self._has_work = asyncio.Event()
+        self.session: Session | None = None
 
     def _say_from_thread(self, message: messages.FromRecorder) -> None:
         with contextlib.suppress(RuntimeError):  # The loop has ended: nobody listens.
@@ -50,15 +55,47 @@ class _Recorder:
         if not (is_passing and self._writer.transport.get_write_buffer_size() > PASSING_BYTES):
             put(self._writer, message)
 
+    def follow(self, wanted: Wanted) -> None:
+        """Another document of what is wanted."""
+        self._wanted = wanted.number
+        if wanted.recorded is not None and self.session is None:
+            self.session = Session(
+                self._memory, wanted.recorded, self._say_from_thread, waits=self._is_hurried
+            )
+            self._has_work.set()
+        if wanted.recorded is not None and self.session is not None:
+            self.session.follow(wanted.recorded)
+        self.say(messages.Alive(wanted.number))
+
+    def end(self) -> None:
+        """Who wanted it is gone: what was recorded until now is written."""
+        if self.session is not None:
+            self.session.end()
+        self._has_work.set()
+
+    async def say_alive(self) -> None:
+        """For ever."""
+        while True:
+            self.say(messages.Alive(self._wanted))
+            await asyncio.sleep(STATUS_EVERY_S)
+
     async def run(self) -> None:
         """Until all is written."""
+        await self._has_work.wait()
+        if self.session is None:
+            return
         said_at = 0.0
         while not self.session.is_at_end:
-            is_behind = await asyncio.to_thread(self._turn) if self._is_hurried else self._turn()
+            is_behind = (
+                await asyncio.to_thread(self._turn, self.session)
+                if self._is_hurried
+                else self._turn(self.session)
+            )
             now = self._loop.time()
             if now - said_at > STATUS_EVERY_S:
                 said_at = now
-                self._say_status()
+                if status := self.session.status():
+                    self.say(status)
             if not is_behind:
                 await asyncio.sleep(TICK_HURRIED_S if self._is_hurried else TICK_S)
             else:
@@ -69,46 +106,40 @@ class _Recorder:
         with contextlib.suppress(ConnectionError):
             await self._writer.drain()
 
-    def _turn(self) -> bool:
+    def _turn(self, session: Session) -> bool:
         logged = int(self._memory.head[LOGGED])
-        is_behind = self.session.turn()
+        is_behind = session.turn()
         if self._is_hurried and not is_behind:
             self._memory.places[RECORDER_PLACE] = logged
         return is_behind
 
-    def _say_status(self) -> None:
-        status = self.session.status()
-        if status:
-            self.say(status)
-
 
 async def _serve(end: socket.socket, memory: Memory) -> None:
     reader, writer = await asyncio.open_connection(sock=end, limit=1 << 20)
-    begin = await messages.next_to_recorder(reader)
-    assert isinstance(begin, messages.Begin)
-    recorder = _Recorder(memory, begin, writer)
+    recorder = _Recorder(memory, writer)
     running = asyncio.create_task(recorder.run())
-    obeying = asyncio.create_task(_obey(reader, recorder.session))
-    await asyncio.wait({running, obeying}, return_when=asyncio.FIRST_COMPLETED)
+    beside = [
+        following := asyncio.create_task(_follow(reader, recorder)),
+        asyncio.create_task(recorder.say_alive()),
+    ]
+    await asyncio.wait({running, following}, return_when=asyncio.FIRST_COMPLETED)
     # Who started it may be gone: what was recorded until then is written.
-    recorder.session.end()
+    recorder.end()
     await running
-    obeying.cancel()
+    for task in beside:
+        task.cancel()
     writer.close()
 
 
-async def _obey(reader: asyncio.StreamReader, session: Session) -> None:
+async def _follow(reader: asyncio.StreamReader, recorder: _Recorder) -> None:
     with contextlib.suppress(EOFError, ConnectionError):
         while True:
             match message := await messages.next_to_recorder(reader):
+                case Wanted():
+                    recorder.follow(message)
                 case messages.Heard():
-                    session.heard(message)
-                case messages.PutMark():
-                    session.put_mark(message)
-                case messages.DropMark(number):
-                    session.drop_mark(number)
-                case messages.End():
-                    session.end()
+                    if recorder.session is not None:
+                        recorder.session.heard(message)
 
 
 def run(link: socket.socket, memory_name: str) -> None:

@@ -16,6 +16,7 @@ from goshawk.core.rig import Rig
 from goshawk.recorder import messages
 from goshawk.recorder.listening import Listening
 from goshawk.recorder.part import MakeFile
+from goshawk.recorder.wanted import Recorded, WantedMark
 from goshawk.recorder.writing import Writing
 from goshawk.store.recordings.track_file import TrackFile
 from goshawk.timeline.memory import Memory
@@ -38,21 +39,22 @@ class Session:
     def __init__(
         self,
         memory: Memory,
-        begin: messages.Begin,
+        recorded: Recorded,
         say: Say,
         make: MakeFile = TrackFile,
         *,
         waits: bool = False,
     ) -> None:
-        self._document = Recording.model_validate_json(begin.document)
-        self._begin, self._say, self._make, self._waits = begin, say, make, waits
-        self.listening = Listening(memory, self._document.tracks)
+        self._document = Recording.model_validate_json(recorded.document)
+        self._recorded, self._say, self._make, self._waits = recorded, say, make, waits
+        self.listening = Listening(memory, self._document.tracks, recorded.first_frame)
         self.writing: Writing | None = None
         self._rig = self._document.rig
         self._rigs: dict[int, Rig] = {}
         self._told = 0
         self._taken: list[tuple[int, int]] = []
-        self._early_marks: list[messages.PutMark] = []
+        self._marks: dict[int, WantedMark] = {}
+        """Those that are written down, or on their way."""
         self._turns_without = 0
         self._last_now = self.listening.now
         self.is_ending = False
@@ -65,21 +67,32 @@ class Session:
         if message.rig and len(self._rigs) < MOST_PLANS:
             self._rigs[message.plan] = Rig.model_validate_json(message.rig)
 
-    def put_mark(self, message: messages.PutMark) -> None:
-        """A mark at this moment, or at a frame of the recording."""
-        if self.writing is None:
-            self._early_marks.append(message)
-            return
-        frame = self.listening.place if message.frame is None else message.frame
-        by = "goshawk" if message.by == "goshawk" else "you"
-        self.writing.note(
-            Mark(id=message.number, frame=frame, name=message.name[:LONGEST_MARK_NAME], by=by)
-        )
+    def follow(self, recorded: Recorded) -> None:
+        """Another document of what is wanted of this recording: its marks, and where it ends."""
+        self._recorded = recorded
+        self._follow_marks()
+        if recorded.end_frame is not None and not self.is_ending:
+            self.is_ending = True
+            start = self.listening.start
+            self.listening.end_at(0 if start is None else max(0, recorded.end_frame - start))
 
-    def drop_mark(self, number: int) -> None:
-        """No mark of this number any more."""
-        if self.writing:
+    def _follow_marks(self) -> None:
+        if self.writing is None:
+            return
+        first = self._recorded.first_frame if self._document.continues else None
+        wanted = {
+            one.id: one for one in self._recorded.marks if first is None or one.frame >= first
+        }
+        start = self.listening.start or 0
+        for number in self._marks.keys() - wanted.keys():
             self.writing.note(number)
+        for number, one in wanted.items():
+            if self._marks.get(number) != one:
+                by = "goshawk" if one.by == "goshawk" else "you"
+                name = one.name[:LONGEST_MARK_NAME]
+                frame = max(0, one.frame - start)
+                self.writing.note(Mark(id=number, frame=frame, name=name, by=by))
+        self._marks = wanted
 
     def end(self) -> None:
         """Nothing from this moment on."""
@@ -120,22 +133,20 @@ class Session:
             self._document = self._document.model_copy(
                 update={"started_utc": begins, "rig": self._rig}
             )
-            if self._begin.frames:
-                self.listening.end_at(self._begin.frames)
+            if self._recorded.frames:
+                self.listening.end_at(self._recorded.frames)
             self.writing = Writing(
                 self._document,
-                Path(self._begin.folder),
-                Path(self._begin.rescue_folder),
-                self._begin.pattern,
+                Path(self._recorded.folder),
+                Path(self._recorded.rescue_folder),
+                self._recorded.pattern,
                 lambda text, level: self._say(messages.Told(text, level)),
                 lambda mark: self._say(messages.Marked(mark.model_dump_json().encode())),
                 self._make,
                 waits=self._waits,
             )
             self.writing.start()
-            for early in self._early_marks:
-                self.put_mark(early)
-            self._early_marks.clear()
+            self._follow_marks()
         return self.writing
 
     def _rig_at_start(self) -> Rig:
@@ -185,7 +196,8 @@ class Session:
             id=part.document.id,
             title=part.document.title,
             folder=str(part.path),
-            frames=self.listening.written,
+            first_frame=(self.listening.start or 0) + part.start,
+            frames=max(0, self.listening.written - part.start),
             size_bytes=writing.past_bytes + part.size_bytes,
             left_s=writing.left_s,
             peaks=writing.take_peaks(),

@@ -303,7 +303,7 @@ class Writing:
         self._measure(piece.sounds)
         for one, why in _reasons(piece):
             self._note_gap(part, one.frame, one.frames, why, one.source)
-            if why == "engine" and one.source == "":
+            if why != "realigned":
                 self.lost_frames += one.frames
 
     def _note_gap(
@@ -386,7 +386,11 @@ def _rest(one: HeardPiece | Gone, start: int) -> HeardPiece | Gone | None:
         if lost.frame + lost.frames > start
     ]
     return HeardPiece(
-        one.frame + skip, [sound[skip:] for sound in one.sounds], missing, one.is_new_session
+        one.frame + skip,
+        [sound[skip:] for sound in one.sounds],
+        missing,
+        one.is_new_session,
+        one.joined,
     )
 
 
@@ -397,7 +401,7 @@ def _reasons(piece: HeardPiece) -> list[tuple[Silence, GapReason]]:
     for one in piece.missing:
         by_source.setdefault(one.source, []).append(one)
     if len(by_source) == len(piece.sounds) and (everywhere := missing_in_all(by_source.values())):
-        return [(one, "engine") for one in everywhere]
+        return [(one, "recorder" if one.frame < piece.joined else "engine") for one in everywhere]
     return [
         (one, "realigned")
         for silences in by_source.values()

@@ -157,8 +157,10 @@ class SoundReader:
     """One reader of one sound, with its place. ``losses`` counts how often something was written over before it was
     read, ``lost_frames`` how much in all."""
 
-    def __init__(self, memory: Memory, name: str) -> None:
+    def __init__(self, memory: Memory, name: str, since: int | None = None) -> None:
+        """``since`` is a frame of the timeline from which on what the memory still holds is wanted; None: what comes."""
         self._memory = memory
+        self._since = since
         self.name = name
         self._encoded = name.encode()
         self._row: int | None = None
@@ -201,6 +203,8 @@ class SoundReader:
             self._at is None
         ):  # Who joins begins with what comes, or with the beginning if that is near.
             self._at = max(first_at, before_since) if first_at >= not_overwritten else next_at
+            if self._since is not None:
+                self._at = min(self._at, max(self._since, still_there, first_at))
         at = max(self._at, first_at)
         if at < still_there:
             lost = sum(end - first for first, end in self._made(at, still_there))

@@ -73,6 +73,7 @@ COMMANDS: dict[type, Command] = {
     balance.ReplayLast: lambda s, _, m: s.observer.ask(requests.ReplayLast(m.seconds)),
     balance.ReplayStop: lambda s, *_: s.observer.ask(requests.ReplayStop()),
     balance.ReplayHear: lambda s, _, m: s.observer.ask(requests.ReplayHear(m.heard)),
+    recording.LookAtRecord: lambda s, page, m: s.look_at_record(page, m.is_on),
     recording.StartRecording: lambda s, *_: s.record.start(),
     recording.StopRecording: lambda s, *_: s.record.stop(),
     recording.PutMark: lambda s, _, m: s.record.mark(m.name),
@@ -93,6 +94,7 @@ OF_AN_OPEN_PAGE = (
     chain.WatchChain,
     balance.WatchBalance,
     watch.LookAtWatch,
+    recording.LookAtRecord,
 )
 """What is taken back when its page is gone: begun after that, it would last for ever."""
 

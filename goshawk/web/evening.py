@@ -39,6 +39,7 @@ class Evening:
         """After a start: an evening goes on, and so does its recording."""
         await self._watch.open()
         if self._watch.is_on:
+            self._record.number_marks_from(self._watch.last_mark)
             await self._record_it()
 
     async def end(self) -> None:

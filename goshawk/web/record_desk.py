@@ -11,7 +11,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-import msgspec
+from msgspec.structs import replace
 
 from goshawk.core.graph.stations import came, recorded_as
 from goshawk.core.recording.document import Figures, Mark, Recording, Track
@@ -27,6 +27,7 @@ from goshawk.page_messages.live import Levels
 from goshawk.page_messages.recording import RecordFacts, RecordingState, TrackStatus
 from goshawk.recorder import messages
 from goshawk.recorder.client import RecorderClient
+from goshawk.recorder.wanted import Recorded, Wanted, WantedMark
 from goshawk.recorder.writing import SAFE_REST_BYTES
 from goshawk.store import recording_folders
 from goshawk.store.recordings.exporting import span_of
@@ -82,7 +83,10 @@ class RecordDesk:
         tell: Callable[[str], None],
         tell_state: Callable[[], None],
         notify: Callable[[str, str], None],
+        marked: Callable[[list[WantedMark]], None] = lambda marks: None,
     ) -> None:
+        """``marked`` is called with all marks of the user's whenever they are others."""
+        self._marked = marked
         self._db, self._in_store, self._supervisor = db, in_store, supervisor
         self._work, self.heard_again = work, HeardAgain(work, observer)
         self.hand_over = HandOverDesk(work, rig, supervisor, tell_state)
@@ -93,8 +97,14 @@ class RecordDesk:
         self._past_folders = [Path(one) for one in recording_folders.list_folders(db)]
         self.kept = KeptRecordings(Shelf(self.folders), supervisor, self.list_changed, tell_state)
         self._client: RecorderClient | None = None
+        self._recorded: Recorded | None = None
+        """What is wanted of the recorder; None: nothing, or that it waits, ready."""
         self._document: Recording | None = None
-        self._marks: dict[int, Mark] = {}
+        self._marks: dict[int, WantedMark] = {}
+        self._mark_count = 0
+        self._first_frame = 0
+        """Where on the timeline the part begins that is being written."""
+        self._is_ready_wanted = False
         self._restarts = 0
         self._auto = AutoMarks(self._put_auto_mark)
         # Another one than before a restart, which pages outlive.
@@ -184,9 +194,9 @@ class RecordDesk:
 
     async def start(self) -> RecordingState:
         """Record from now on. Raises BadInput."""
-        if self._client is not None:
+        if self._recorded is not None:
             raise BadInput("It is recording already. Stop it first, or put a mark.")
-        rig = self._rig()
+        rig, first_frame = self._rig(), self._engine().frame_now
         tracks = chosen_tracks(rig)
         if not tracks:
             raise BadInput("There is nothing to record. Choose a track first.")
@@ -197,38 +207,61 @@ class RecordDesk:
             raise BadInput(
                 f"The disk of {self.folder} is full. Make room, or choose another folder."
             )
-        if self._client is not None:
+        if self._recorded is not None:
             raise BadInput("It is recording already. Stop it first, or put a mark.")
         self._marks = {}
         self._restarts = 0
         self._auto = AutoMarks(self._put_auto_mark)
-        self._client = client = self._recorder()
+        self._recorded = self._begin(tracks, "", first_frame)
         self._set(RecordingState(stage="starting"))
-        self._start(client, self._begin(tracks, ""))
+        self._start()
         self._supervisor.once("remembering the folder", self._remember(self.folder))
         return self.state
 
-    def _start(self, client: RecorderClient, begin: messages.Begin) -> None:
-        client.start(begin)
-        self._supervisor.once("recording", self._until_finished(client))
-        self._supervisor.once("starting to record", self._see_begun(client, begin))
+    def be_ready(self, is_wanted: bool) -> None:
+        """Whether a recorder is to wait, ready, since somebody may begin to record: a process takes seconds to start on a busy
+        machine. The sound of what would be recorded is offered meanwhile, so that the memory holds it."""
+        self._is_ready_wanted = is_wanted
+        if self._recorded is not None:
+            return
+        if is_wanted and self._client is None:
+            self._client = self._recorder()
+            self._client.start()
+        elif not is_wanted and self._client is not None:
+            self._supervisor.once("ending what waits", self._client.give_up())
+            self._client = None
+        tracks = chosen_tracks(self._rig()) if is_wanted else []
+        self._record_points([recorded_as(one.source) for one in tracks])
 
-    async def _see_begun(self, client: RecorderClient, begin: messages.Begin) -> None:
+    def _start(self) -> None:
+        """Have a recorder do what is wanted now: the one that waits, or another one."""
+        assert self._recorded is not None
+        if self._client is None:
+            self._client = self._recorder()
+            self._client.start()
+        else:
+            self._client.changed()
+        self._supervisor.once("recording", self._until_finished(self._client))
+        self._supervisor.once("starting to record", self._see_begun(self._client, self._recorded))
+
+    async def _see_begun(self, client: RecorderClient, begun: Recorded) -> None:
         """A drive may say how much room it has, and yet take nothing: then it goes on in the program's own folder."""
         while True:
             await asyncio.sleep(STARTS_S)
             if self._client is not client or self.state.id or self.state.stage == "ending":
                 return
-            if await self._is_silent(Path(begin.folder)):
+            if await self._is_silent(Path(begun.folder)):
                 break  # Else it is the computer that is slow.
-        said = f"The folder {begin.folder} does not answer. Look at its drive."
-        if begin.folder == begin.rescue_folder:
+        said = f"The folder {begun.folder} does not answer. Look at its drive."
+        if begun.folder == begun.rescue_folder:
             self._notify(f"{said} Nothing is recorded as long as it does not.", "trouble")
         else:
-            self._notify(f"{said} It is recorded in {begin.rescue_folder} from now on.", "trouble")
-            self._client = other = self._recorder()
+            self._notify(f"{said} It is recorded in {begun.rescue_folder} from now on.", "trouble")
+            self._client = None
             await client.give_up()
-            self._start(other, msgspec.structs.replace(begin, folder=begin.rescue_folder))
+            if self._recorded is not None:
+                self._recorded = replace(self._recorded, folder=begun.rescue_folder)
+                self._start()
 
     async def _is_silent(self, folder: Path) -> bool:
         try:
@@ -239,7 +272,12 @@ class RecordDesk:
         return False
 
     def _recorder(self) -> RecorderClient:
-        return RecorderClient(self._engine().memory.name, self._on_said, self._on_lost)
+        return RecorderClient(
+            self._engine().memory.name,
+            lambda number: Wanted(number=number, recorded=self._recorded),
+            self._on_said,
+            self._on_lost,
+        )
 
     async def _remember(self, folder: Path) -> None:
         self._past_folders = [folder, *(one for one in self._past_folders if one != folder)]
@@ -248,7 +286,7 @@ class RecordDesk:
         except StoreUnusable as error:
             self._notify(str(error), "trouble")
 
-    def _begin(self, tracks: list[Track], continues: str) -> messages.Begin:
+    def _begin(self, tracks: list[Track], continues: str, first_frame: int | None) -> Recorded:
         rig = self._engine().rig
         self._document = Recording(
             id=new_id(),
@@ -260,17 +298,25 @@ class RecordDesk:
             continues=continues,
         )
         self._record_points([recorded_as(one.source) for one in tracks])
-        return messages.Begin(
-            self._document.model_dump_json().encode(),
-            str(self.folder),
-            str(self._own),
-            rig.recording.pattern,
-            rig.name,
+        return Recorded(
+            document=self._document.model_dump_json().encode(),
+            folder=str(self.folder),
+            rescue_folder=str(self._own),
+            pattern=rig.recording.pattern,
+            rig_name=rig.name,
+            first_frame=first_frame,
+            marks=tuple(self._marks.values()),
         )
+
+    def _want(self, **changes: Any) -> None:
+        """Another document for the recorder, in a few fields."""
+        if self._recorded is not None and self._client is not None:
+            self._recorded = replace(self._recorded, **changes)
+            self._client.changed()
 
     def follow_plan(self, number: int, rig: Rig | None) -> None:
         """What is heard is to be another; the recorder is told before that happens."""
-        if self._client:
+        if self._client and self._recorded:
             self._client.tell(
                 messages.Heard(number, rig.model_dump_json().encode() if rig else b"")
             )
@@ -286,19 +332,19 @@ class RecordDesk:
     async def _until_finished(self, client: RecorderClient) -> None:
         await client.finished.wait()
         if self._client is client:
-            self._client = None
-            self._record_points([])
+            self._client = self._recorded = None
             self._set(RecordingState())
             self.list_changed()
+            self.be_ready(self._is_ready_wanted)
 
     async def stop(self) -> RecordingState:
         """Record no more. Raises BadInput if nothing is recorded."""
         client = self._client
-        if client is None:
+        if client is None or self._recorded is None:
             raise BadInput("Nothing is being recorded.")
         self._set(self.state.model_copy(update={"stage": "ending"}))
         client.is_ending = True
-        client.tell(messages.End())
+        self._want(end_frame=self._engine().frame_now)
         if not self.state.id:
             self._supervisor.once("ending what has not begun", self._see_ended(client))
         return self.state
@@ -311,50 +357,72 @@ class RecordDesk:
 
     async def close(self) -> None:
         """The program ends: the recorder ends by itself, to the last frame, and is not waited for longer than a moment."""
-        if self._client:
+        if self._client and self._recorded:
             self._client.is_ending = True
-            self._client.tell(messages.End())
+            self._want(end_frame=self._engine().frame_now)
             with suppress(TimeoutError):
                 async with asyncio.timeout(ENDS_S):
                     await self._client.finished.wait()
+        elif self._client:
+            await self._client.give_up()
 
     async def mark(self, name: str = "") -> Mark:
         """A mark at this moment. Raises BadInput if nothing is recorded."""
-        if self._client is None:
+        if self._recorded is None:
             raise BadInput("Nothing is being recorded, so there is nothing to mark.")
-        number = max(self._marks, default=0) + 1
-        frame = round(self.state.seconds * SAMPLE_RATE_HZ)
-        mark = Mark(id=number, frame=frame, name=name)
-        self._marks[number] = mark
-        self._client.tell(messages.PutMark(number, name))
-        self._show_marks()
-        return mark
+        wanted = self._put(WantedMark(self._next_number(), self._engine().frame_now, name))
+        return self._shown_mark(wanted)
 
     def name_mark(self, number: int, name: str | None) -> None:
         """Another name for a mark; None takes it away. Raises NotFound."""
         mark = self._marks.get(number)
-        if self._client is None or mark is None:
+        if self._recorded is None or mark is None:
             raise NotFound("That mark is not there any more.")
         if name is None:
             del self._marks[number]
-            self._client.tell(messages.DropMark(number))
+            self._follow_marks()
         else:
-            self._marks[number] = mark.model_copy(update={"name": name})
-            self._client.tell(messages.PutMark(number, name, mark.by, mark.frame))
-        self._show_marks()
+            self._put(replace(mark, name=name))
 
     def _put_auto_mark(self, name: str, ago_s: float) -> None:
-        if self._client is None:
-            return
-        number = max(self._marks, default=0) + 1
-        frame = max(0, round((self.state.seconds - ago_s) * SAMPLE_RATE_HZ))
-        self._marks[number] = Mark(id=number, frame=frame, name=name, by="goshawk")
-        self._client.tell(messages.PutMark(number, name, "goshawk", frame))
+        if self._recorded is not None:
+            frame = self._engine().frame_now - round(ago_s * SAMPLE_RATE_HZ)
+            self._put(WantedMark(self._next_number(), frame, name, "goshawk"))
+
+    def number_marks_from(self, number: int) -> None:
+        """Marks get higher numbers than this: a broadcast that is gone on with has some already."""
+        self._mark_count = max(self._mark_count, number)
+
+    def _next_number(self) -> int:
+        """Numbers of marks are never given twice: a broadcast may have several recordings."""
+        self._mark_count += 1
+        return self._mark_count
+
+    def _put(self, mark: WantedMark) -> WantedMark:
+        self._marks[mark.id] = mark
+        self._follow_marks()
+        return mark
+
+    def _follow_marks(self) -> None:
+        self._want(marks=tuple(self._marks.values()))
+        self._marked([one for one in self._marks.values() if one.by == "you"])
         self._show_marks()
 
+    def _shown_mark(self, mark: WantedMark) -> Mark:
+        """A mark as the part shows it that is being written."""
+        by = "goshawk" if mark.by == "goshawk" else "you"
+        return Mark(id=mark.id, frame=max(0, mark.frame - self._first_frame), name=mark.name, by=by)
+
     def _show_marks(self) -> None:
-        marks = sorted(self._marks.values(), key=lambda one: one.frame)
-        self._set(self.state.model_copy(update={"marks": marks}))
+        self._set(self.state.model_copy(update={"marks": self._shown_marks()}))
+
+    def _shown_marks(self) -> list[Mark]:
+        """Those of the part that is being written."""
+        continued = bool(self._document and self._document.continues)
+        there = [
+            one for one in self._marks.values() if not continued or one.frame >= self._first_frame
+        ]
+        return [self._shown_mark(one) for one in sorted(there, key=lambda one: one.frame)]
 
     # --- what the recorder says -------------------------------------------------------------------
 
@@ -362,11 +430,6 @@ class RecordDesk:
         match said:
             case messages.Status():
                 self._follow_status(said)
-            case messages.Marked(packed):
-                mark = Mark.model_validate_json(packed)
-                if mark.id in self._marks:
-                    self._marks[mark.id] = mark
-                    self._show_marks()
             case messages.Told(text, level):
                 self._notify(text, level)
             case messages.Finished(recording_id, folder, text):
@@ -395,6 +458,7 @@ class RecordDesk:
             for n, track in enumerate(document.tracks)
         ]
         is_first = said.id != self.state.id
+        self._first_frame = said.first_frame
         self._set(
             RecordingState(
                 stage="ending" if is_ending else "running",
@@ -405,7 +469,8 @@ class RecordDesk:
                 size_bytes=said.size_bytes,
                 left_s=round(said.left_s),
                 tracks=tracks,
-                marks=self.state.marks,
+                first_frame=said.first_frame,
+                marks=self._shown_marks(),
                 lost_s=round(said.lost_frames / SAMPLE_RATE_HZ, 2),
                 is_late=said.is_late,
             )
@@ -426,7 +491,7 @@ class RecordDesk:
 
     def refuse_running(self, recording_id: str) -> None:
         """Raises BadInput for the recording that is still under way."""
-        if self._client is not None and recording_id == self.state.id:
+        if self._recorded is not None and recording_id == self.state.id:
             raise BadInput("That is still being recorded. Stop it first.")
 
     async def heard_piece(
@@ -470,28 +535,37 @@ class RecordDesk:
         finally:
             await asyncio.to_thread(shutil.rmtree, path.parent, True)
 
-    async def _on_lost(self) -> messages.Begin | None:
-        """The recorder was killed: what is there is mended, and it goes on in another folder."""
+    async def _on_lost(self) -> bool:
+        """The recorder was killed, or hung: what is there is mended, and another one goes on in another folder, where this one ended on
+        the timeline."""
         before = self._document
+        if self._recorded is None:
+            return True  # It only waited.
         broken = Path(self.state.folder) if self.state.folder else None
-        said = ""
+        said, first_frame = "", self._recorded.first_frame
         if broken:
             try:
                 mended = await on_drive(lambda: mend(broken), named(broken.parent))
                 said = mended.said if mended else ""
+                if mended and mended.state == "mended":
+                    first_frame = self._first_frame + mended.frames
             except (GoshawkError, OSError) as error:
-                said = str(error)
+                said, first_frame = str(error), self._engine().frame_now
         self._restarts += 1
-        if self._restarts > MOST_RESTARTS or before is None:
+        if self._restarts > MOST_RESTARTS or before is None or self._recorded is None:
             self._notify(
                 f"The recording broke off, and could not be begun again. {said}", "trouble"
             )
-            return None
+            return False
         self._notify(f"The recording broke off and goes on in another folder. {said}", "trouble")
-        self._marks = {}
-        self._show_marks()  # Those that were put are in the part that broke off.
+        ends = self._recorded.end_frame
+        self._recorded = replace(
+            self._begin(list(before.tracks), self.state.id, first_frame), end_frame=ends
+        )
+        self._first_frame = first_frame or 0
+        self._show_marks()
         self.list_changed()
-        return self._begin(list(before.tracks), self.state.id)
+        return True
 
     async def _measure(self, recording_id: str, folder: str) -> None:
         try:

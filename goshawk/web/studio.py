@@ -104,6 +104,7 @@ class Studio:
         self._watching: set[LivePage] = set()
         self._balancing: set[LivePage] = set()
         self._before: set[LivePage] = set()
+        self._recording: set[LivePage] = set()
         tell = self.pages.tell_state
         self.desk = RigDesk(
             self._db, saved, self._in_store, self._adjusted, self._hear, self.notify, tell
@@ -166,6 +167,7 @@ class Studio:
             lambda text: self.pages.tell(text, "recording"),
             tell,
             self.notify,
+            lambda marks: self.watch.follow_marks(marks),
         )
         self.told = Told(self)
         self.watch = WatchDesk(
@@ -516,6 +518,7 @@ class Studio:
         self.points.watch_chain(page, "")
         self.watch_balance(page, False)
         self.look_at_watch(page, False)
+        self.look_at_record(page, False)
         self.desk.take_back(page)
         self._look()
 
@@ -565,6 +568,16 @@ class Studio:
         """A page shows what must be true before going on air, or no longer."""
         (self._before.add if is_on else self._before.discard)(page)
         self._look()
+        self._be_ready_to_record()
+
+    def look_at_record(self, page: LivePage, is_on: bool) -> None:
+        """A page shows Record, or no longer."""
+        (self._recording.add if is_on else self._recording.discard)(page)
+        self._be_ready_to_record()
+
+    def _be_ready_to_record(self) -> None:
+        begins_with_it = bool(self._before) and self.desk.set.watch.records
+        self.record.be_ready(bool(self._recording) or begins_with_it)
 
     def measure_delay(self) -> None:
         """Send a click through."""

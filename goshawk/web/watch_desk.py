@@ -25,6 +25,7 @@ from goshawk.core.watch.report import (
     Anchor,
     Differences,
     Evening,
+    RecordedPart,
     SettingsChange,
     advice,
     differences,
@@ -35,6 +36,7 @@ from goshawk.observer import requests
 from goshawk.observer.wanted import OnAir, Resumed
 from goshawk.page_messages.recording import RecordFacts, RecordingState
 from goshawk.page_messages.watch import WatchState
+from goshawk.recorder.wanted import WantedMark
 from goshawk.store.evenings import evenings
 from goshawk.store.evenings.evenings import KeptEvening
 from goshawk.supervisor import Supervisor
@@ -97,6 +99,8 @@ class WatchDesk:
         self._new_events: set[int] = set()
         self._is_new = False
         self._began_frame = 0
+        self._marks_here: set[int] = set()
+        """Those of the recording under way, by their numbers."""
         self._ahead_s = 0.0
         self._own_events = OWN_EVENTS_FROM
         self._save_trouble = ""
@@ -200,12 +204,20 @@ class WatchDesk:
             started_utc=evening.started_utc if evening else None,
             seconds=round(self.now_s, 1),
             anchors=evening.anchors[-SHOWN_ANCHORS:] if evening else [],
+            marks=evening.marks if evening else [],
+            recordings=evening.recordings if evening else [],
             events=events[-SHOWN_EVENTS:],
             told=self.told,
             before=[] if evening else self._before,
             save_trouble=self._save_trouble,
             changes=self._list_changes,
         )
+
+    @property
+    def last_mark(self) -> int:
+        """The highest number of a mark of the broadcast; 0 if there is none."""
+        marks = self._evening.marks if self._evening else []
+        return max((one.id for one in marks), default=0)
 
     @property
     def on_air(self) -> OnAir | None:
@@ -265,15 +277,11 @@ class WatchDesk:
         seconds = round(self.now_s, 2)
         self._events = {number: one.ended(seconds) for number, one in self._events.items()}
         self._new_events = set(self._events)
-        recording, _ = self._record()
-        marks = self._marks()
         current = self._evening or evening
         self._evening = current.model_copy(
             update={
                 "seconds": seconds,
                 "is_over": True,
-                "recording": recording.id or current.recording,
-                "marks": marks or current.marks,
             }
         )
         events = sorted(self._events.values(), key=lambda one: one.began_s)
@@ -334,7 +342,10 @@ class WatchDesk:
             seconds = float(self._history.seconds)
             update: dict[str, Any] = {"seconds": seconds}
             if recording.id:
+                at_s = (recording.first_frame - self._began_frame) / SAMPLE_RATE_HZ
+                known = [one for one in self._evening.recordings if one.id != recording.id]
                 update["recording"] = recording.id
+                update["recordings"] = [*known, RecordedPart(id=recording.id, at_s=at_s)]
             self._evening = self._evening.model_copy(update=update)
             self._is_new = True
 
@@ -405,16 +416,27 @@ class WatchDesk:
             self._evening = evening.model_copy(update={"changes": [*evening.changes, noted]})
             self._is_new = True
 
-    def _marks(self) -> list[Mark]:
-        """The user's in the recording under way, by the evening's time; what Goshawk marks there are events here."""
-        recording, _ = self._record()
-        offset = round((self.now_s - recording.seconds) * SAMPLE_RATE_HZ)
-        shifted = [
-            one.model_copy(update={"frame": one.frame + offset})
-            for one in recording.marks
-            if one.by == "you" and one.frame + offset >= 0
+    def follow_marks(self, marks: list[WantedMark]) -> None:
+        """The user's marks of the recording under way are others: the broadcast keeps them by its own time, whatever becomes of the
+        recording."""
+        evening = self._evening
+        if evening is None:
+            self._marks_here = set()
+            return
+        placed = [
+            Mark(id=one.id, frame=one.frame - self._began_frame, name=one.name)
+            for one in marks
+            if one.frame >= self._began_frame
         ]
-        return shifted if recording.id else []
+        gone = self._marks_here - {one.id for one in placed}
+        self._marks_here = {one.id for one in placed}
+        kept = {one.id: one for one in evening.marks if one.id not in gone}
+        kept |= {one.id: one for one in placed}
+        self._evening = evening.model_copy(
+            update={"marks": sorted(kept.values(), key=lambda one: one.frame)}
+        )
+        self._is_new = True
+        self._show()
 
     def _show(self) -> None:
         self._tell(self.state.model_dump_json())
@@ -468,8 +490,7 @@ class WatchDesk:
         current = self._evening
         if current is not None and current.id == evening_id:
             events = sorted(self._events.values(), key=lambda one: one.began_s)
-            update = {"events": events, "marks": self._marks() or current.marks}
-            return current.model_copy(update=update), self._history
+            return current.model_copy(update={"events": events}), self._history
         evening, history, _ = await self._store.do(lambda db: evenings.read(db, evening_id))
         return evening, history
 

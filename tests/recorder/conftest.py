@@ -6,6 +6,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
+from msgspec.structs import replace
 
 from goshawk.core.graph.stations import recorded_as
 from goshawk.core.record_settings import TrackFormat
@@ -18,6 +19,7 @@ from goshawk.engine.plan import Plan
 from goshawk.recorder import messages
 from goshawk.recorder.part import MakeFile
 from goshawk.recorder.session import Session
+from goshawk.recorder.wanted import Recorded, WantedMark
 from goshawk.store.recordings.folder import load_document
 from goshawk.store.recordings.track_file import TrackFile
 from tests.playing import Playing
@@ -34,6 +36,7 @@ class Evening:
         make: MakeFile = TrackFile,
         waits: bool = True,
         frames: int = 0,
+        first_frame: int | None = None,
     ) -> None:
         self.rig = rig or Rig()
         self.folder, self.rescue = folder, folder.parent / "own"
@@ -50,16 +53,26 @@ class Evening:
             tracks=self.tracks,
             rig=self.rig,
         )
-        begin = messages.Begin(
-            document.model_dump_json().encode(),
-            str(folder),
-            str(self.rescue),
-            "{date} {rig}",
-            self.rig.name,
-            frames,
+        self.recorded = Recorded(
+            document=document.model_dump_json().encode(),
+            folder=str(folder),
+            rescue_folder=str(self.rescue),
+            pattern="{date} {rig}",
+            rig_name=self.rig.name,
+            first_frame=first_frame,
+            frames=frames,
         )
-        self.session = Session(self.playing.memory, begin, self.said.append, make, waits=waits)
+        self.session = Session(
+            self.playing.memory, self.recorded, self.said.append, make, waits=waits
+        )
         self.session.heard(messages.Heard(1, b""))
+
+    def mark(self, number: int, name: str) -> None:
+        """Put a mark at this moment, or give it another name."""
+        others = [one for one in self.recorded.marks if one.id != number]
+        mark = WantedMark(number, self.session.listening.now, name)
+        self.recorded = replace(self.recorded, marks=(*others, mark))
+        self.session.follow(self.recorded)
 
     def change(self, rig: Rig) -> None:
         self.plan = self.plan.model_copy(update={"number": self.plan.number + 1, "rig": rig})

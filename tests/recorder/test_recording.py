@@ -23,6 +23,8 @@ from goshawk.core.stage import Block
 from goshawk.errors import BadRecording, BadSetting
 from goshawk.recorder import client as client_module
 from goshawk.recorder import messages
+from goshawk.recorder.session import Session
+from goshawk.recorder.wanted import Wanted
 from goshawk.recorder.writing import MOST_WAITING_FRAMES
 from goshawk.store.recordings import folder as folder_module
 from goshawk.store.recordings.folder import load_document, read_peaks
@@ -169,7 +171,7 @@ def test_time_that_the_audio_process_missed_is_a_gap_and_what_follows_is_in_time
     evening.playing.pass_by(0.1)  # written in one piece with what is missing on both sides
     evening.playing.pass_over(9_600)
     evening.pass_by(1.0)
-    evening.session.put_mark(messages.PutMark(1, "after"))
+    evening.mark(1, "after")
     evening.pass_by(1.0)
     found = evening.finish()
     document = load_document(found)
@@ -208,12 +210,12 @@ def recorded(folder: Path, make: type[TrackFile]) -> tuple[Evening, Path]:
     evening.pass_by(1.0)
     evening.change(changed(evening.rig, "inputs.game.fader_db", -9.0))
     evening.pass_by(1.0)
-    evening.session.put_mark(messages.PutMark(1, "before"))
+    evening.mark(1, "before")
     evening.pass_by(0.2)
     _until_written(evening)
     FailingFile.is_gone = True
     evening.pass_by(1.0)
-    evening.session.put_mark(messages.PutMark(2, "after"))
+    evening.mark(2, "after")
     evening.pass_by(1.0)
     return evening, evening.finish()
 
@@ -301,7 +303,7 @@ def test_files_cut_at_any_place_are_mended_to_one_length(
     """As a kill leaves them: the document says it runs, each file ends anywhere in its last second."""
     evening = Evening(folder, short(), file_format)
     evening.pass_by(3.0)
-    evening.session.put_mark(messages.PutMark(1, "kept"))
+    evening.mark(1, "kept")
     evening.pass_by(1.5)
     _until_written(evening)
     running = evening.session.writing.part.path
@@ -396,6 +398,43 @@ def test_a_forged_document_and_a_track_that_is_a_link_are_refused(
         load_document(path)
 
 
+def came_late(folder: Path, first_frame: int, seconds: float) -> Evening:
+    """An evening whose recorder took so long to come; then a second passes."""
+    evening = Evening(folder, short(), first_frame=first_frame)
+    for _ in range(round(seconds * 10)):
+        evening.playing.pass_by(0.1)
+    evening.session = Session(
+        evening.playing.memory, evening.recorded, evening.said.append, waits=True
+    )
+    evening.session.heard(messages.Heard(1, b""))
+    evening.pass_by(1.0)
+    return evening
+
+
+def test_it_begins_where_it_was_asked_for_with_what_the_memory_holds(folder: Path) -> None:
+    """A process that took seconds to start cost the recording's beginning."""
+    late = came_late(folder, 24_000, seconds=1.0)
+    found = late.finish()
+    document = load_document(found)
+    assert document.gaps == ()
+    assert document.frames == late.session.listening.written > 48_000
+    whole = Evening(folder.parent / "whole", short())
+    whole.pass_by(1.7)
+    complete, first = tracks_in(whole.finish()), 24_000 - (whole.session.listening.start or 0)
+    for source, sound in tracks_in(found).items():
+        assert np.array_equal(sound[:40_000], complete[source][first : first + 40_000])
+
+
+def test_what_nobody_was_there_to_take_is_a_gap_of_its_length_with_its_reason(folder: Path) -> None:
+    """After a recorder was lost its time was blamed on the engine, or on the disk."""
+    evening = came_late(folder, 0, seconds=5.0)
+    document = load_document(evening.finish())
+    (gap,) = document.gaps
+    assert (gap.why, gap.frame) == ("recorder", 0)
+    assert 3.4 < gap.frames / 48_000 < 5.0, "but for what the memory still held"
+    assert document.frames == evening.session.listening.written > 6 * 48_000
+
+
 def test_names_stay_in_their_folder() -> None:
     begins = datetime(2026, 11, 25, 20, 14, tzinfo=UTC)
     assert (
@@ -414,7 +453,6 @@ def test_a_recorder_that_cannot_be_started_is_tried_again_and_given_up_with_a_wo
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
     """A system without a process to spare: the recording stood at "starting" for ever."""
-    begin = messages.Begin(b"{}", "", "", "", "", 0)
     tries, losses = 0, 0
 
     def start_process(*given: str) -> Any:
@@ -422,17 +460,17 @@ def test_a_recorder_that_cannot_be_started_is_tried_again_and_given_up_with_a_wo
         tries += 1
         raise OSError(11, "Resource temporarily unavailable")
 
-    async def lost() -> messages.Begin | None:
+    async def lost() -> bool:
         nonlocal losses
         losses += 1
-        return begin if losses < 3 else None
+        return losses < 3
 
     monkeypatch.setattr(client_module, "start_process", start_process)
     monkeypatch.setattr(client_module, "TRY_AGAIN_S", 0.0)
 
     async def story() -> None:
-        client = client_module.RecorderClient("", lambda said: None, lost)
-        client.start(begin)
+        client = client_module.RecorderClient("", Wanted, lambda said: None, lost)
+        client.start()
         await until(client.finished.is_set)
 
     asyncio.run(story())

@@ -168,6 +168,10 @@ def test_a_program_reads_without_a_token_and_changes_or_hears_with_one(client: T
 def test_a_program_may_choose_only_a_folder_of_the_users_for_recordings(
     client: TestClient, tmp_path: Path
 ) -> None:
+    token = client.post("/api/addresses", json={"name": "film"}).json()["token"]
+    program = TestClient(
+        client.app, base_url=f"http://{HOST}", headers={"authorization": f"Bearer {token}"}
+    )
     (tmp_path / ".hidden").mkdir()
     (tmp_path / "film").mkdir()
     for folder, sentence in (
@@ -177,13 +181,13 @@ def test_a_program_may_choose_only_a_folder_of_the_users_for_recordings(
         ("film", "whole path"),
     ):
         if sentence:
-            reply = client.patch(
+            reply = program.patch(
                 "/api/rig", json={"path": "recording.folder", "value": str(folder)}
             )
             assert reply.status_code == 422, folder
             assert sentence in reply.json()["detail"]
     for folder in (str(tmp_path / "film"), ""):
-        change(client, "recording.folder", folder)
+        change(program, "recording.folder", folder)
 
 
 def test_the_schema_tells_every_numbers_unit_range_and_help(client: TestClient) -> None:

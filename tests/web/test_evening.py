@@ -48,6 +48,10 @@ class Stage:
         self.done.append("stop")
         self.show("ending")
 
+    last_mark = 0
+
+    def number_marks_from(self, number: int) -> None: ...
+
     def show(self, stage: str) -> None:
         self.state = self.state.model_copy(update={"stage": stage})
 

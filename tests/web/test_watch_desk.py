@@ -292,5 +292,5 @@ def test_a_report_tells_the_computers_time_also_after_it_slept_and_changes_by_th
     assert f"from {started:%Y-%m-%d %H:%M} to {ended:%H:%M}" in page
     assert "Voice muted" in page
     assert "inputs.voice" not in page
-    assert DAYLIGHT["game"] in page
+    assert f"background: {DAYLIGHT['ground']}" in page
     assert changes_in_words(evening)[0].utc == began + timedelta(hours=2, seconds=1)

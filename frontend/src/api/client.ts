@@ -10,6 +10,7 @@ export type EqSettings = Schemas["EqualiserSettings"];
 export type Readings = Schemas["Readings"];
 export type History = Schemas["History"];
 export type Anchor = Schemas["Anchor"];
+export type RecordedPart = Schemas["RecordedPart"];
 export type Levels = Schemas["Levels"];
 export type Lamps = Schemas["Lamps"];
 export type Reaches = Lamps["reach"];

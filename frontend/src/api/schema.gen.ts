@@ -2638,6 +2638,11 @@ export interface components {
              * @default
              */
             recording: string;
+            /**
+             * Recordings
+             * @default []
+             */
+            recordings: components["schemas"]["RecordedPart"][];
             rig: components["schemas"]["Rig"];
             /**
              * Seconds
@@ -3000,7 +3005,7 @@ export interface components {
              */
             type: "forget_room";
         };
-        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddOutput"] | components["schemas"]["RemoveOutput"] | components["schemas"]["FeedAs"] | components["schemas"]["TakeProgram"] | components["schemas"]["HandMicrophone"] | components["schemas"]["SetUnity"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["WatchStage"] | components["schemas"]["WatchChain"] | components["schemas"]["MeasureInsert"] | components["schemas"]["LearnRoom"] | components["schemas"]["ForgetRoom"] | components["schemas"]["LoopLast"] | components["schemas"]["LoopNew"] | components["schemas"]["LoopStop"] | components["schemas"]["LoopHear"] | components["schemas"]["KeepOther"] | components["schemas"]["SwapOther"] | components["schemas"]["WatchBalance"] | components["schemas"]["BringToTarget"] | components["schemas"]["SuggestDucker"] | components["schemas"]["ChooseTargets"] | components["schemas"]["CountAnew"] | components["schemas"]["ReplayLast"] | components["schemas"]["ReplayStop"] | components["schemas"]["ReplayHear"] | components["schemas"]["StartRecording"] | components["schemas"]["StopRecording"] | components["schemas"]["PutMark"] | components["schemas"]["NameMark"] | components["schemas"]["GoOnAir"] | components["schemas"]["GoOffAir"] | components["schemas"]["LookAtWatch"] | components["schemas"]["KnowEvent"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
+        FromPage: components["schemas"]["TrySetting"] | components["schemas"]["SetSetting"] | components["schemas"]["SetTogether"] | components["schemas"]["TryTogether"] | components["schemas"]["AddInput"] | components["schemas"]["RemoveInput"] | components["schemas"]["MoveInput"] | components["schemas"]["AddOutput"] | components["schemas"]["RemoveOutput"] | components["schemas"]["FeedAs"] | components["schemas"]["TakeProgram"] | components["schemas"]["HandMicrophone"] | components["schemas"]["SetUnity"] | components["schemas"]["AddStage"] | components["schemas"]["CopyStage"] | components["schemas"]["RemoveStage"] | components["schemas"]["MoveStage"] | components["schemas"]["Dismiss"] | components["schemas"]["ShowAll"] | components["schemas"]["Cough"] | components["schemas"]["WatchDevices"] | components["schemas"]["MeasureDelay"] | components["schemas"]["FindBuffer"] | components["schemas"]["MeasureGain"] | components["schemas"]["Fault"] | components["schemas"]["WatchStage"] | components["schemas"]["WatchChain"] | components["schemas"]["MeasureInsert"] | components["schemas"]["LearnRoom"] | components["schemas"]["ForgetRoom"] | components["schemas"]["LoopLast"] | components["schemas"]["LoopNew"] | components["schemas"]["LoopStop"] | components["schemas"]["LoopHear"] | components["schemas"]["KeepOther"] | components["schemas"]["SwapOther"] | components["schemas"]["WatchBalance"] | components["schemas"]["BringToTarget"] | components["schemas"]["SuggestDucker"] | components["schemas"]["ChooseTargets"] | components["schemas"]["CountAnew"] | components["schemas"]["ReplayLast"] | components["schemas"]["ReplayStop"] | components["schemas"]["ReplayHear"] | components["schemas"]["StartRecording"] | components["schemas"]["StopRecording"] | components["schemas"]["LookAtRecord"] | components["schemas"]["PutMark"] | components["schemas"]["NameMark"] | components["schemas"]["GoOnAir"] | components["schemas"]["GoOffAir"] | components["schemas"]["LookAtWatch"] | components["schemas"]["KnowEvent"] | components["schemas"]["Undo"] | components["schemas"]["Redo"];
         /**
          * GainAdvice
          * @description What to do about the microphone's gain. ``by_db`` is positive for more gain.
@@ -3102,7 +3107,7 @@ export interface components {
              * Why
              * @enum {string}
              */
-            why: "slow_disk" | "engine" | "realigned";
+            why: "slow_disk" | "engine" | "recorder" | "realigned";
         };
         /**
          * GateSettings
@@ -4173,6 +4178,19 @@ export interface components {
             share_percent: number;
         };
         /**
+         * LookAtRecord
+         * @description A page shows Record: a recorder waits, ready, meanwhile.
+         */
+        LookAtRecord: {
+            /** Is On */
+            is_on: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "look_at_record";
+        };
+        /**
          * LookAtWatch
          * @description Whether this page shows Watch. Ends by itself with the page.
          */
@@ -4969,6 +4987,17 @@ export interface components {
             tracks: string[] | null;
         };
         /**
+         * RecordedPart
+         * @description A recording of a broadcast, or a part of one: its id, and the second of the broadcast at which it begins (less than 0 for one that
+         *     was begun before).
+         */
+        RecordedPart: {
+            /** At S */
+            at_s: number;
+            /** Id */
+            id: string;
+        };
+        /**
          * RecordingChange
          * @description Another title or note.
          */
@@ -5021,6 +5050,11 @@ export interface components {
          * @description How recording goes, some times a second; ``stage`` is "off" when nothing is recorded.
          */
         RecordingState: {
+            /**
+             * First Frame
+             * @default 0
+             */
+            first_frame: number;
             /**
              * Folder
              * @default
@@ -6895,6 +6929,10 @@ export interface components {
             evening: string;
             /** Events */
             events: components["schemas"]["Event"][];
+            /** Marks */
+            marks: components["schemas"]["Mark"][];
+            /** Recordings */
+            recordings: components["schemas"]["RecordedPart"][];
             /**
              * Save Trouble
              * @default

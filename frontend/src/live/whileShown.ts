@@ -4,7 +4,7 @@ import { useEffect } from "react";
 import { ask } from "./link";
 import { useLive } from "./store";
 
-type Wish = "watch_balance" | "watch_devices" | "look_at_watch";
+type Wish = "watch_balance" | "watch_devices" | "look_at_watch" | "look_at_record";
 
 /** Ask for it as long as what calls this is shown, on every connection anew. */
 export function useWhileShown(type: Wish) {

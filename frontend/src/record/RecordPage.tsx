@@ -1,3 +1,4 @@
+import { useWhileShown } from "../live/whileShown";
 import { GuideButton } from "../ui/GuideButton";
 import { MarkNow } from "../ui/MarkNow";
 import { KeptList } from "./KeptList";
@@ -7,6 +8,7 @@ import { TracksMenu } from "./TracksMenu";
 import { useShown } from "./kept";
 
 export function RecordPage() {
+  useWhileShown("look_at_record");
   const shown = useShown();
   return (
     <>

@@ -24,7 +24,6 @@ const SPANS = [
 ];
 const POLL_MS = 2000;
 const POINTS = 420;
-const NONE: never[] = [];
 
 export function OnAir() {
   const watch = useLive((live) => live.watch);
@@ -41,13 +40,7 @@ export function OnAir() {
   const isPlaying = usePlayer((player) => player.isPlaying);
   useEffect(() => pause, []);
   if (!watch?.started_utc) return null;
-  const started = watch.started_utc;
-  // What Goshawk marks in the recording stands among the events.
-  const marks = recording?.marks.filter(({ by }) => by === "you") ?? NONE;
-  // A mark counts from the recording's beginning, which is a moment after the evening's.
-  const shift = recording?.id ? Math.max(0, seconds - recording.seconds) * 48_000 : 0;
-  const placed = marks.map((mark) => ({ ...mark, frame: mark.frame + shift }));
-  const hearAt: HearAt = (atS, way) => void hearMoment(recording?.id ?? "", started, atS, way);
+  const hearAt: HearAt = (atS, way) => void hearMoment(watch.recordings, true, atS, way);
   return (
     <div className="flex h-full min-h-[480px] flex-col">
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
@@ -97,7 +90,7 @@ export function OnAir() {
           <LanesPicture
             data={found}
             events={watch.events}
-            marks={placed}
+            marks={watch.marks}
             startLabel={timeOf(watch.anchors, from)}
             endLabel="now"
             onHear={hearAt}
@@ -107,7 +100,7 @@ export function OnAir() {
           {watch.told && <TroubleCard event={watch.told} />}
           <MomentList
             events={watch.events}
-            marks={placed}
+            marks={watch.marks}
             anchors={watch.anchors}
             nowS={seconds}
             onHear={hearAt}

@@ -2,7 +2,7 @@
 
 import { ChevronLeft } from "lucide-react";
 import { useEffect, useState, type ReactNode } from "react";
-import { askEvenings, type EveningReport, type LanesData } from "../api/client";
+import { askEvenings, type EveningReport, type RecordedPart, type LanesData } from "../api/client";
 import { pause } from "../live/recordingPlayer";
 import { Button } from "../ui/Button";
 import { Popover } from "../ui/Popover";
@@ -29,8 +29,7 @@ export function Report({ id }: { id: string }) {
   }
   if (!found) return null;
   const { evening } = found;
-  const hearAt: HearAt = (atS, way) =>
-    void hearMoment(evening.recording, evening.started_utc, atS, way);
+  const hearAt: HearAt = (atS, way) => void hearMoment(partsOf(evening), false, atS, way);
   return (
     <>
       <div className="mb-2 flex flex-wrap items-center gap-x-2.5 gap-y-1.5">
@@ -217,3 +216,7 @@ function Changes({ report: { evening, changes_in_words: changes } }: { report: E
     </Box>
   );
 }
+
+/** A broadcast of an older version knows its one recording by its id alone: it began with it. */
+const partsOf = ({ recordings, recording }: EveningReport["evening"]): RecordedPart[] =>
+  recordings.length || !recording ? recordings : [{ id: recording, at_s: 0 }];

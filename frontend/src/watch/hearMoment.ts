@@ -1,6 +1,11 @@
 /** Plays what was said around a moment, in this page alone: from the evening's recording, or from the last minutes on air. */
 
-import { fetchRecordings, type RecordingDetail, type WatchEvent } from "../api/client";
+import {
+  fetchRecordings,
+  type RecordedPart,
+  type RecordingDetail,
+  type WatchEvent,
+} from "../api/client";
 import { hear, LAST_MINUTES, openRecording, play, seek } from "../live/recordingPlayer";
 import { say, tell, useLive } from "../live/store";
 
@@ -9,33 +14,34 @@ const LEAD_S = 4;
 export type HeardAs = WatchEvent["heard_as"];
 export type HearAt = (atS: number, way?: HeardAs) => void;
 
-/** Of an evening that began at `startedUtc`; `recording` is the one that was made of it, if any. */
+/** Of a broadcast with these recordings, each with the second at which it begins; `isLive` while it goes on. */
 export async function hearMoment(
-  recording: string,
-  startedUtc: string,
+  recordings: RecordedPart[],
+  isLive: boolean,
   atS: number,
   way: HeardAs = "was",
 ) {
   const { watch, recording: running } = useLive.getState();
   try {
-    if (recording) {
-      const one = await fetchRecordings<RecordingDetail>(`/${recording}`);
-      // It may have begun at another time than the evening.
-      const offset = (new Date(one.started_utc).getTime() - new Date(startedUtc).getTime()) / 1000;
-      const length = running?.id === recording ? running.seconds : one.seconds;
-      const at = atS - offset - LEAD_S;
+    const found = recordings.findLast(({ at_s }) => at_s <= atS) ?? recordings[0];
+    if (found) {
+      const length =
+        running?.id === found.id
+          ? running.seconds
+          : (await fetchRecordings<RecordingDetail>(`/${found.id}`)).seconds;
+      const at = atS - found.at_s - LEAD_S;
       if (at >= -LEAD_S && at <= length) {
-        start(recording, length, at, way);
+        start(found.id, length, at, way);
         return;
       }
     }
-    if (watch?.started_utc === startedUtc && watch.stage === "on_air") {
+    if (watch && isLive) {
       start(LAST_MINUTES, watch.seconds, atS - LEAD_S, way);
       return;
     }
     say(
       "news",
-      recording
+      found
         ? "That moment was not recorded."
         : "Nothing was recorded of it. Switch on “Record too” to hear moments again.",
     );

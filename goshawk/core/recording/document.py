@@ -20,7 +20,7 @@ LONGEST_NOTE = 2000
 MOST_FRAMES = 1000 * 3600 * 48_000
 """A thousand hours: what says more was not written by a recorder."""
 
-GapReason = Literal["slow_disk", "engine", "realigned"]
+GapReason = Literal["slow_disk", "engine", "recorder", "realigned"]
 """Why there is silence: the disk took nothing for too long; the audio process was not there, or could not keep up; an effect
 of shorter delay came into the way."""
 

@@ -56,6 +56,14 @@ class Anchor(BaseModel):
     utc: datetime
 
 
+class RecordedPart(BaseModel):
+    """A recording of a broadcast, or a part of one: its id, and the second of the broadcast at which it begins (less than 0 for one that
+    was begun before)."""
+
+    id: str
+    at_s: float
+
+
 class Evening(BaseModel):
     """An evening. ``seconds`` is from going on air to the end, with what was lost between."""
 
@@ -70,7 +78,9 @@ class Evening(BaseModel):
     was_cut: bool = False
     """Whether it ended with the program."""
     recording: str = ""
-    """The id of its recording; "" if there is none."""
+    """The id of its newest recording; "" if there is none."""
+    recordings: list[RecordedPart] = []
+    """All of them, in their order."""
     rig: Rig
     anchors: list[Anchor] = []
     figures: Figures = Figures()

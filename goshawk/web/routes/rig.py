@@ -4,7 +4,7 @@ import json
 from pathlib import Path
 from typing import Any
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, Request, Response
 from pydantic import BaseModel, ConfigDict, Field
 
 from goshawk.core.computer import Computer
@@ -16,6 +16,7 @@ from goshawk.errors import BadSetting
 from goshawk.page_messages.live import LevelsNow, State
 from goshawk.system.peers import is_of_another
 from goshawk.web.dependencies import StudioDep
+from goshawk.web.guard import is_own_page
 
 router = APIRouter(prefix="/api", tags=["rig"])
 
@@ -78,9 +79,9 @@ async def read_schema() -> SettingsSchema:
 
 
 @router.patch("/rig")
-async def change_setting(change: Change, studio: StudioDep) -> State:
+async def change_setting(change: Change, request: Request, studio: StudioDep) -> State:
     """Change and save one setting. A folder for recordings has to be there, and the user's own; the page may name any."""
-    if change.path == FOLDER and change.value:
+    if change.path == FOLDER and change.value and not is_own_page(request.headers):
         check_folder(str(change.value))
     return await studio.changes.set_setting(change.path, change.value)
 
