@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import ClassVar
 
 import pytest
+from msgspec.structs import replace
 
 from goshawk import drives
 from goshawk.core.recording.document import Recording
@@ -220,5 +221,34 @@ def test_a_recording_whose_drive_takes_nothing_goes_on_in_the_programs_own_folde
         await studio.record.stop()
         await until(lambda: studio.record.state.stage == "off")
         assert said[2].startswith("Nothing was recorded: it had not begun")
+
+    asyncio.run(story())
+
+
+def test_after_a_lost_recorder_its_marks_stay_with_its_part_and_new_ones_can_be_named(
+    studio: Studio, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """They stood on the new recording, where naming one failed."""
+    monkeypatch.setattr(record_desk, "RecorderClient", Begun)
+    monkeypatch.setattr(Begun, "begun", [])
+    studio.engine.frame_now = 48_000  # type: ignore[misc]
+
+    async def story() -> None:
+        record = studio.record
+        studio.engine.apply(studio.rig)
+        await record.start()
+        await record.mark("before")
+        assert [one.name for one in record.state.marks] == ["before"]
+        studio.engine.frame_now = 480_000  # type: ignore[misc]
+        assert record._recorded
+        record._recorded = replace(record._recorded, first_frame=240_000)
+        assert await record._on_lost()
+        assert record.state.marks == []
+        after = await record.mark("after")
+        record.name_mark(after.id, "named")
+        assert [(one.name, one.frame) for one in record.state.marks] == [("named", 240_000)]
+        wanted = record._recorded.marks
+        assert [one.name for one in wanted] == ["before", "named"], "each part takes its own"
+        await record._client.give_up()  # type: ignore[union-attr]
 
     asyncio.run(story())

@@ -1,8 +1,10 @@
-"""Kills the web process and the audio process over and over while settings are changed, and looks what was lost.
+"""Kills and stops (SIGSTOP) the web process, the audio process and the observer over and over while settings are changed, and looks what
+was lost.
 
-    python -m tools.kill_and_look --web 200 --engine 50
+    python -m tools.kill_and_look --web 200 --engine 50 --observer 50
 
-After each kill: every change that was acknowledged is there, no process and no file is left behind. Prints counts."""
+After each: every change that was acknowledged is there, no process and no file is left behind, every question has ended, and the lamps
+were right within a second. Prints counts."""
 
 import argparse
 import os
@@ -33,11 +35,14 @@ class Count:
     changes: int = 0
     lost: list[str] = field(default_factory=list)
     left_behind: list[str] = field(default_factory=list)
+    slowest_lamp_s: float = 0.0
+    slowest_answer_s: float = 0.0
 
     def say(self, name: str) -> None:
         print(
             f"{name}: {self.kills} kills, {self.changes} acknowledged changes, "
-            f"{len(self.lost)} lost, {len(self.left_behind)} left behind",
+            f"{len(self.lost)} lost, {len(self.left_behind)} left behind, lamps right after {self.slowest_lamp_s:.1f} s at most, "
+            f"questions ended after {self.slowest_answer_s:.1f} s at most",
             flush=True,
         )
 
@@ -152,17 +157,44 @@ def levels_of(server: Server, part: str) -> Any:
     return (server.ask("/api/levels", "GET") or {}).get(part, {})
 
 
+def look_at_lamp(server: Server, token: str, count: Count) -> None:
+    """Mute and unmute: how long the lamp takes to say so. That it does not know is no wrong answer, but none either."""
+    for is_muted in (True, False):
+        server.change("inputs.voice.is_muted", is_muted)
+        began = time.monotonic()
+        wait_for(
+            "the lamp",
+            lambda shut=is_muted: (reach_of(server, token) == "closed") == shut,
+        )
+        count.slowest_lamp_s = max(count.slowest_lamp_s, time.monotonic() - began)
+
+
+def reach_of(server: Server, token: str) -> str:
+    return str(server.ask(f"/api/watch?token={token}", "GET")["reach"]["viewers"])
+
+
+def look_at_question(server: Server, count: Count) -> None:
+    """A question to the observer ends, with an answer or an error."""
+    began = time.monotonic()
+    server.refused("/api/sound-check", "GET")
+    count.slowest_answer_s = max(count.slowest_answer_s, time.monotonic() - began)
+
+
 def kill_observer(server: Server, kills: int, seed: int = 0) -> Count:
     """Kill the observer at any moment: the sound goes on, and figures come back."""
     count, source = Count(), random.Random(seed)
+    token = server.ask("/api/addresses", body={"name": "lamp"})["token"]
     for number in range(kills):
         changer = Changer(server, 2000 + seed + number)
         changer.wait_for(source.randint(1, MOST_CHANGES))
         victim, engine = child_of(server, "observer"), child_of(server, "engine").pid
-        victim.kill()
+        (victim.suspend if source.random() < 0.5 else victim.kill)()
         time.sleep(0.1)
         changer.stop()
         count.kills += 1
+        look_at_lamp(server, token, count)
+        look_at_question(server, count)
+        changer.acknowledged["inputs.voice.is_muted"] = False
         wait_for(
             "the observer",
             lambda lost=victim.pid: (
@@ -186,7 +218,7 @@ def kill_engine(server: Server, kills: int, seed: int = 0) -> Count:
         changer.wait_for(source.randint(1, MOST_CHANGES))
         victim = child_of(server, "engine")
         restarts = levels_of(server, "engine").get("restarts", 0)
-        os.kill(victim.pid, signal.SIGKILL)
+        os.kill(victim.pid, signal.SIGSTOP if source.random() < 0.3 else signal.SIGKILL)
         time.sleep(0.1)
         changer.stop()
         server.change("inputs.voice.is_muted", True)

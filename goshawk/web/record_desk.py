@@ -83,9 +83,9 @@ class RecordDesk:
         tell: Callable[[str], None],
         tell_state: Callable[[], None],
         notify: Callable[[str, str], None],
-        marked: Callable[[list[WantedMark]], None] = lambda marks: None,
+        marked: Callable[[int, list[WantedMark]], None] = lambda run, marks: None,
     ) -> None:
-        """``marked`` is called with all marks of the user's whenever they are others."""
+        """``marked`` is called with the user's marks of a recording whenever they are others, and its number since the start."""
         self._marked = marked
         self._db, self._in_store, self._supervisor = db, in_store, supervisor
         self._work, self.heard_again = work, HeardAgain(work, observer)
@@ -101,7 +101,7 @@ class RecordDesk:
         """What is wanted of the recorder; None: nothing, or that it waits, ready."""
         self._document: Recording | None = None
         self._marks: dict[int, WantedMark] = {}
-        self._mark_count = 0
+        self._mark_count = self._run = 0
         self._first_frame = 0
         """Where on the timeline the part begins that is being written."""
         self._is_ready_wanted = False
@@ -210,6 +210,7 @@ class RecordDesk:
         if self._recorded is not None:
             raise BadInput("It is recording already. Stop it first, or put a mark.")
         self._marks = {}
+        self._run += 1
         self._restarts = 0
         self._auto = AutoMarks(self._put_auto_mark)
         self._recorded = self._begin(tracks, "", first_frame)
@@ -405,7 +406,7 @@ class RecordDesk:
 
     def _follow_marks(self) -> None:
         self._want(marks=tuple(self._marks.values()))
-        self._marked([one for one in self._marks.values() if one.by == "you"])
+        self._marked(self._run, [one for one in self._marks.values() if one.by == "you"])
         self._show_marks()
 
     def _shown_mark(self, mark: WantedMark) -> Mark:

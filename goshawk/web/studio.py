@@ -167,7 +167,7 @@ class Studio:
             lambda text: self.pages.tell(text, "recording"),
             tell,
             self.notify,
-            lambda marks: self.watch.follow_marks(marks),
+            lambda run, marks: self.watch.follow_marks(run, marks),
         )
         self.told = Told(self)
         self.watch = WatchDesk(

@@ -99,8 +99,8 @@ class WatchDesk:
         self._new_events: set[int] = set()
         self._is_new = False
         self._began_frame = 0
-        self._marks_here: set[int] = set()
-        """Those of the recording under way, by their numbers."""
+        self._marks_here: tuple[int, set[int]] = (0, set())
+        """The recording under way, and its marks by their numbers."""
         self._ahead_s = 0.0
         self._own_events = OWN_EVENTS_FROM
         self._save_trouble = ""
@@ -416,20 +416,21 @@ class WatchDesk:
             self._evening = evening.model_copy(update={"changes": [*evening.changes, noted]})
             self._is_new = True
 
-    def follow_marks(self, marks: list[WantedMark]) -> None:
-        """The user's marks of the recording under way are others: the broadcast keeps them by its own time, whatever becomes of the
-        recording."""
+    def follow_marks(self, run: int, marks: list[WantedMark]) -> None:
+        """The user's marks of the recording under way (its number since the start) are others: the broadcast keeps them by its own time,
+        whatever becomes of the recording."""
         evening = self._evening
         if evening is None:
-            self._marks_here = set()
             return
         placed = [
             Mark(id=one.id, frame=one.frame - self._began_frame, name=one.name)
             for one in marks
             if one.frame >= self._began_frame
         ]
-        gone = self._marks_here - {one.id for one in placed}
-        self._marks_here = {one.id for one in placed}
+        before_run, before = self._marks_here
+        numbers = {one.id for one in placed}
+        gone = before - numbers if run == before_run else set()
+        self._marks_here = (run, numbers)
         kept = {one.id: one for one in evening.marks if one.id not in gone}
         kept |= {one.id: one for one in placed}
         self._evening = evening.model_copy(

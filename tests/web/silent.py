@@ -18,6 +18,7 @@ class SilentEngine:
     is_running = True
     restarts = 0
     plan_number = 1
+    frame_now = 0
 
     def __init__(self, memory: Memory) -> None:
         self.memory = memory

@@ -16,6 +16,7 @@ from goshawk.errors import BadInput, StoreUnusable
 from goshawk.observer import requests
 from goshawk.observer.wanted import OnAir
 from goshawk.page_messages.recording import RecordFacts, RecordingState
+from goshawk.recorder.wanted import WantedMark
 from goshawk.store.evenings import evenings
 from goshawk.supervisor import Supervisor
 from goshawk.timeline.memory import TEST_CLOCK
@@ -40,6 +41,7 @@ class Desk:
         self.said: list[str] = []
         self.aloud: list[str] = []
         self.wanted: list[OnAir | None] = []
+        self.recording = RecordingState()
         self.frame = 0
         facts = RecordFacts(
             folder="", default_folder="", preview="", preview_trouble="", free_s=None, offered=[],
@@ -53,7 +55,7 @@ class Desk:
             Supervisor(self.said.append),
             lambda text: None,
             lambda text, level: self.said.append(text),
-            lambda: (RecordingState(), facts),
+            lambda: (self.recording, facts),
             self.aloud.append,
             lambda: None,
         )
@@ -207,6 +209,42 @@ def test_an_ended_broadcast_is_watched_no_more_and_what_comes_late_of_it_is_drop
         await desk.desk.close()
 
     asyncio.run(broadcasts())
+
+
+def test_marks_and_recordings_are_the_broadcasts_whatever_becomes_of_a_recording(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Stopped before the broadcast's end, a recording took its marks with it; only the last one was known afterwards."""
+    monkeypatch.setenv(TEST_CLOCK, "on")
+
+    async def broadcast() -> None:
+        desk = Desk(tmp_path)
+        desk.frame = 480_000  # The timeline began ten seconds before.
+        await desk.desk.open()
+        await desk.desk.go_on_air()
+        desk.recording = RecordingState(stage="running", id="aaaa", first_frame=480_000 - 48_000)
+        desk.second(0)
+        first = [WantedMark(1, 480_000 + 24_000, "early"), WantedMark(2, 480_000 + 48_000, "wrong")]
+        desk.desk.follow_marks(1, first)
+        desk.desk.follow_marks(1, first[:1])
+        desk.recording = RecordingState()  # It was stopped.
+        desk.second(1)
+        desk.recording = RecordingState(stage="running", id="bbbb", first_frame=480_000 + 96_000)
+        desk.second(2)
+        desk.desk.follow_marks(2, [WantedMark(3, 480_000 + 120_000, "late")])
+        desk.recording = RecordingState()
+        await desk.desk.go_off_air()
+        (kept,) = await desk.desk.listed()
+        found, _ = await desk.desk.load(kept.id)
+        assert [(one.name, one.frame) for one in found.marks] == [
+            ("early", 24_000),
+            ("late", 120_000),
+        ]
+        assert [(one.id, one.at_s) for one in found.recordings] == [("aaaa", -1.0), ("bbbb", 2.0)]
+        assert found.recording == "bbbb"
+        await desk.desk.close()
+
+    asyncio.run(broadcast())
 
 
 def test_an_evening_that_was_cut_goes_on_soon_and_is_closed_later(
