@@ -15,6 +15,7 @@ from goshawk.core.recording.document import Recording
 from goshawk.core.rig import Rig
 from goshawk.drives import MOST_AT_ONCE, MOST_PLACES, MOST_WAITING, named, on_drive
 from goshawk.errors import DriveSilent, NotFound
+from goshawk.recorder import messages
 from goshawk.recorder.client import RecorderClient
 from goshawk.recorder.wanted import Recorded
 from goshawk.store.recordings.folder import write_document
@@ -237,6 +238,12 @@ def test_after_a_lost_recorder_its_marks_stay_with_its_part_and_new_ones_can_be_
         record = studio.record
         studio.engine.apply(studio.rig)
         await record.start()
+        count = len(record._document.tracks)  # type: ignore[union-attr]
+        status = messages.Status(
+            id="abcd", title="", folder="", first_frame=0, frames=48_000, size_bytes=0, left_s=0.0,
+            peaks=[0.0] * count, highest=[0.0] * count, lost_frames=0, clipped=[0] * count, is_late=False,
+        )  # fmt: skip
+        record._on_said(status)
         await record.mark("before")
         assert [one.name for one in record.state.marks] == ["before"]
         studio.engine.frame_now = 480_000  # type: ignore[misc]
