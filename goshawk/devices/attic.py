@@ -9,11 +9,12 @@ do and has a noise of its own; left is the microphone, right has nothing plugged
 import numpy as np
 
 from goshawk.core.compiled import kernel
+from goshawk.core.device_readings import DeviceReading
 from goshawk.core.dsp.delay import CROSSFADE_MS, Delay
 from goshawk.core.routing import AtticSettings, Performance
 from goshawk.core.stage import Block, Floats, Glide, glide
 from goshawk.core.steps import Integers, Step
-from goshawk.devices.base import DeviceReading, to_mono
+from goshawk.devices.base import to_mono
 from goshawk.devices.catalog import DEVICES
 from goshawk.devices.sounds import load_sound
 from goshawk.units import SAMPLE_RATE_HZ, db_to_linear, ms_to_frames

@@ -2,10 +2,10 @@
 
 import numpy as np
 
+from goshawk.core.device_readings import DeviceReading
 from goshawk.core.dsp.rate_matcher import RateMatcher
 from goshawk.core.stage import Block
 from goshawk.core.steps import Step
-from goshawk.devices.base import DeviceReading
 
 TARGET_AGE_MS = 70.0
 """How old the sound is when it is given out: a page sends pieces of 10 to 20 ms, now and then late."""

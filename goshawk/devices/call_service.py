@@ -4,11 +4,12 @@ sends with a gain control and a noise suppression of its own, left on by mistake
 import numpy as np
 
 from goshawk.core.compiled import kernel
+from goshawk.core.device_readings import DeviceReading
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.routing import CallServiceSettings
 from goshawk.core.stage import Block, Floats
 from goshawk.core.steps import Step
-from goshawk.devices.base import DeviceReading, LoopSource, to_mono
+from goshawk.devices.base import LoopSource, to_mono
 from goshawk.devices.sounds import load_sound
 from goshawk.units import db_to_linear, ms_to_frames, one_pole_coefficient
 

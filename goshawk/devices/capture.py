@@ -1,9 +1,9 @@
 """Sound that comes from a device of the computer, out of the ring that its other side fills."""
 
+from goshawk.core.device_readings import DeviceReading
 from goshawk.core.dsp.clock_follower import Follower
 from goshawk.core.stage import Block
 from goshawk.core.steps import Integers, Step
-from goshawk.devices.base import DeviceReading
 from goshawk.devices.endpoint import Endpoint
 
 

@@ -2,8 +2,9 @@
 
 import numpy as np
 
+from goshawk.core.device_readings import EncoderReading
 from goshawk.core.stage import Block
-from goshawk.devices.base import EncoderReading, raise_peaks
+from goshawk.devices.base import raise_peaks
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, linear_to_db
 
 SILENT_AFTER_S = 2.0

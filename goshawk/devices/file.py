@@ -12,9 +12,10 @@ import numpy as np
 import soundfile
 import soxr
 
+from goshawk.core.device_readings import DeviceReading
 from goshawk.core.stage import LOUDEST_LINEAR, Block
 from goshawk.core.steps import Step
-from goshawk.devices.base import DeviceReading, play_loop
+from goshawk.devices.base import play_loop
 from goshawk.errors import BadSoundFile
 from goshawk.units import SAMPLE_RATE_HZ
 

@@ -7,13 +7,13 @@ from collections.abc import Callable
 import numpy as np
 
 from goshawk.core.compiled import kernel
+from goshawk.core.device_readings import OutputReading
 from goshawk.core.dsp.clock_follower import Follower
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.frame_ring import Ring
 from goshawk.core.routing import LONGEST_OUTPUT_DELAY_MS, OutputSettings
 from goshawk.core.stage import Block, Floats, Glide, glide, greatest, is_gliding
 from goshawk.core.steps import Integers, Program, Step
-from goshawk.devices.base import OutputReading
 from goshawk.devices.endpoint import Endpoint
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, db_to_linear, linear_to_db, ms_to_frames
 

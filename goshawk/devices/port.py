@@ -10,10 +10,11 @@ import numpy as np
 import soxr
 
 from goshawk.core.device_info import DeviceInfo
+from goshawk.core.device_readings import DeviceReading
 from goshawk.core.dsp.rate_matcher import MatcherReading, RateMatcher
 from goshawk.core.stage import Block
 from goshawk.core.steps import Step, copying
-from goshawk.devices.base import DeviceReading, Source, raise_peaks
+from goshawk.devices.base import Source, raise_peaks
 from goshawk.devices.catalog import checked_fault
 from goshawk.units import (
     SAMPLE_RATE_HZ,

@@ -6,12 +6,13 @@ from collections.abc import Collection, Mapping
 import numpy as np
 
 from goshawk.core.device_info import DeviceInfo
+from goshawk.core.device_readings import DeviceReading
 from goshawk.core.measure.click import make_click
 from goshawk.core.rig import Rig
 from goshawk.core.stage import Block
 from goshawk.core.steps import Program, Step
 from goshawk.devices.attic import Interface, Laptop, Room
-from goshawk.devices.base import DeviceReading, LoopSource, SilentSource, Source
+from goshawk.devices.base import LoopSource, SilentSource, Source
 from goshawk.devices.browser import TARGET_AGE_MS, BrowserMicrophone
 from goshawk.devices.call_service import CallService
 from goshawk.devices.capture import Capture

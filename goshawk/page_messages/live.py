@@ -14,6 +14,7 @@ from goshawk.core.routing import FeedName
 from goshawk.core.rules.balance import Standing
 from goshawk.core.rules.finding import Finding
 from goshawk.core.rules.gain import GainAdvice, GainMinute
+from goshawk.core.sound_file_info import StoredSoundFile
 from goshawk.core.stage import StageReading
 from goshawk.core.target_sets import TargetSet
 from goshawk.page_messages.balance import (
@@ -104,7 +105,6 @@ from goshawk.page_messages.wiring import (
     TakeProgram,
     WatchDevices,
 )
-from goshawk.store.sound_files import StoredSoundFile
 
 FromPage = Annotated[
     TrySetting

@@ -3,21 +3,9 @@
 import sqlite3
 import time
 
-from pydantic import BaseModel
-
+from goshawk.core.sound_file_info import StoredSoundFile
 from goshawk.errors import NotFound
 from goshawk.store.database import store_errors, transaction
-
-
-class StoredSoundFile(BaseModel):
-    """A file that was given, already checked and brought to 48 kHz."""
-
-    id: str
-    name: str
-    rate_hz: int
-    channels: int
-    duration_s: float
-
 
 _COLUMNS = "id, name, rate_hz, channels, duration_s"
 

@@ -5,10 +5,10 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from goshawk.core.device_readings import DeviceReading, EncoderReading, OutputReading
 from goshawk.core.graph.readings import MixReadings
 from goshawk.core.observed.reach import VoicesNow
 from goshawk.core.routing import FeedName
-from goshawk.devices.base import DeviceReading, EncoderReading, OutputReading
 from goshawk.timeline.memory import LOG_BYTES, LOGGED, LOGGED_BYTES, Memory
 
 _ARRAY = 1

@@ -7,10 +7,10 @@ from collections.abc import Awaitable, Callable
 from pathlib import Path
 
 from goshawk.core.rig import Rig
+from goshawk.core.sound_file_info import StoredSoundFile
 from goshawk.devices.file import convert_sound_file
 from goshawk.errors import BadSoundFile, NotFound
 from goshawk.store import sound_files
-from goshawk.store.sound_files import StoredSoundFile
 from goshawk.store.work_folder import private_folder, sweep
 from goshawk.units import SAMPLE_RATE_HZ
 

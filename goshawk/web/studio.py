@@ -17,6 +17,7 @@ from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS
 from goshawk.core.rules.balance import with_holds_let_go
 from goshawk.core.rules.sentences import feed_sentence
+from goshawk.core.sound_file_info import StoredSoundFile
 from goshawk.core.target_sets import TARGET_SETS, chosen_set
 from goshawk.devices.catalog import (
     DEVICES,
@@ -36,7 +37,6 @@ from goshawk.page_messages.live import Levels, State
 from goshawk.store import rigs, sound_checks
 from goshawk.store.database import Opened
 from goshawk.store.sound_checks import KeptCheck, StoredTake
-from goshawk.store.sound_files import StoredSoundFile
 from goshawk.store.work_folder import WorkFolder, sweep
 from goshawk.supervisor import Supervisor, to_its_end
 from goshawk.units import db_to_linear

@@ -5,7 +5,7 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Request
 
 from goshawk.core.settings import PLAIN_TEXT
-from goshawk.store.sound_files import StoredSoundFile
+from goshawk.core.sound_file_info import StoredSoundFile
 from goshawk.web.dependencies import StudioDep
 from goshawk.web.uploads import received_file
 
