@@ -16,6 +16,7 @@ from pathlib import Path
 import psutil
 from websockets.exceptions import ConnectionClosed
 from websockets.sync.client import connect
+from websockets.typing import Origin
 
 from tests.server.running import Server
 
@@ -28,6 +29,7 @@ class Page:
 
     def __init__(self, server: Server) -> None:
         self._place = f"ws://127.0.0.1:{server.port}/api"
+        self._origin = Origin(server.url)
         self.changes = self.readings = self.sound_bytes = 0
         self._is_over = threading.Event()
         self._threads = [
@@ -37,7 +39,10 @@ class Page:
             thread.start()
 
     def _look(self) -> None:
-        with connect(f"{self._place}/live", max_size=None) as link, suppress(ConnectionClosed):
+        with (
+            connect(f"{self._place}/live", max_size=None, origin=self._origin) as link,
+            suppress(ConnectionClosed),
+        ):
             link.send(json.dumps({"type": "watch_balance", "is_on": True}))
             link.send(json.dumps({"type": "watch_stage", "stage_id": "eq"}))
             while not self._is_over.is_set():
@@ -46,14 +51,20 @@ class Page:
                     self.readings += 1
 
     def _listen(self) -> None:
-        with connect(f"{self._place}/audio", max_size=None) as link, suppress(ConnectionClosed):
+        with (
+            connect(f"{self._place}/audio", max_size=None, origin=self._origin) as link,
+            suppress(ConnectionClosed),
+        ):
             link.send(json.dumps({"listen": True, "hear": "viewers"}))
             while not self._is_over.is_set():
                 with suppress(TimeoutError):
                     self.sound_bytes += len(link.recv(timeout=1.0))
 
     def _change(self) -> None:
-        with connect(f"{self._place}/live", max_size=None) as link, suppress(ConnectionClosed):
+        with (
+            connect(f"{self._place}/live", max_size=None, origin=self._origin) as link,
+            suppress(ConnectionClosed),
+        ):
             while not self._is_over.is_set():
                 value = -8.0 - self.changes % 12
                 asked = {"type": "set", "path": "inputs.game.fader_db", "value": value}

@@ -211,6 +211,7 @@ class RecordDesk:
             raise BadInput("It is recording already. Stop it first, or put a mark.")
         self._marks = {}
         self._run += 1
+        self._first_frame = first_frame
         self._restarts = 0
         self._auto = AutoMarks(self._put_auto_mark)
         self._recorded = self._begin(tracks, "", first_frame)
