@@ -282,9 +282,10 @@ class LevelsNow(Levels):
 
 
 class Lamps(FromServerModel):
-    """Whether a microphone reaches each listener, whenever that changes."""
+    """Whether a microphone reaches each listener, and the number of the plan that is heard, whenever that changes."""
 
     type: Literal["lamps"] = "lamps"
+    plan: int
     reach: dict[FeedName, Reach]
 
 

@@ -24,7 +24,8 @@ class Lamps:
         self._pages, self._clock_s = pages, clock_s
         self._meter = ReachMeter()
         self._measured_at = -math.inf
-        self._shown: dict[FeedName, Reach] = {}
+        self._plan = 0
+        self._shown = ""
 
     @property
     def reach(self) -> dict[FeedName, Reach]:
@@ -35,26 +36,26 @@ class Lamps:
 
     @property
     def message(self) -> str:
-        """The same for a page that opens."""
-        return live.Lamps(reach=self.reach).model_dump_json()
+        """The same for pages, with the plan that is heard."""
+        return live.Lamps(reach=self.reach, plan=self._plan).model_dump_json()
 
     def see(self, seen: Seen) -> None:
         """Take what the engine says of a reading."""
-        self._measured_at = self._clock_s()
+        self._measured_at, self._plan = self._clock_s(), seen.plan
         self._meter.push(seen.end_frame, seen.voices)
         self._show()
 
     def forget(self) -> None:
         """The engine is gone: nothing is known."""
-        self._measured_at = -math.inf
+        self._measured_at, self._plan = -math.inf, 0
         self._meter.forget()
         self._show()
 
     def _show(self) -> None:
-        reach = self.reach
-        if reach != self._shown:
-            self._shown = reach
-            self._pages.tell(self.message, "lamps")
+        message = self.message
+        if message != self._shown:
+            self._shown = message
+            self._pages.tell(message, "lamps")
 
     async def keep(self) -> None:
         """For ever: that nothing is measured any more is shown, too."""

@@ -3767,9 +3767,11 @@ export interface components {
         };
         /**
          * Lamps
-         * @description Whether a microphone reaches each listener, whenever that changes.
+         * @description Whether a microphone reaches each listener, and the number of the plan that is heard, whenever that changes.
          */
         Lamps: {
+            /** Plan */
+            plan: number;
             /** Reach */
             reach: {
                 [key: string]: "hears" | "open" | "closed" | "unknown";

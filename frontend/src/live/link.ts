@@ -61,7 +61,7 @@ function take(message: FromServer) {
       readings.takeLevels(message);
       return;
     case "lamps":
-      readings.takeReach(message.reach);
+      readings.takeLamps(message);
       return;
     case "spectra":
       readings.takeSpectra(message);

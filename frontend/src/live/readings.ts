@@ -5,7 +5,15 @@
 
 import { replaceEqualDeep } from "@tanstack/query-core";
 import { useSyncExternalStore } from "react";
-import type { History, Levels, Reaches, Readings, Spectra, StageReading } from "../api/client";
+import type {
+  History,
+  Lamps,
+  Levels,
+  Reaches,
+  Readings,
+  Spectra,
+  StageReading,
+} from "../api/client";
 
 export const HISTORY = 1000;
 export const SILENCE = -120;
@@ -52,7 +60,7 @@ export class ReadingsStore {
   /** The microphone's highest peak of each tenth of a second, over a minute. */
   readonly minute = new Ring(MINUTE, SILENCE);
   private tenth: number[] = [];
-  /** The plan under which the newest readings were made. */
+  /** The plan that is heard. */
   plan = 0;
   stages: Record<string, StageReading> = {};
   ceilings: Record<string, StageReading> = {};
@@ -95,7 +103,6 @@ export class ReadingsStore {
 
   takeReadings(readings: Readings) {
     this.takeHops(readings);
-    this.plan = readings.plan;
     this.stages = readings.stages;
     this.ceilings = readings.ceilings;
     this.inputs = readings.inputs;
@@ -119,8 +126,9 @@ export class ReadingsStore {
     this.tellFigures();
   }
 
-  takeReach(reach: Reaches) {
+  takeLamps({ reach, plan }: Lamps) {
     this.reach = reach;
+    this.plan = plan;
     this.tellFigures();
   }
 

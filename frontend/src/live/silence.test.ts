@@ -21,6 +21,7 @@ const state = (plan: number, isRig: object) =>
 function heard(plan: number) {
   const none = { activities: {}, rms_dbfs: {}, peak_dbfs: {}, stages: {}, ceilings: {} };
   newest().say({ type: "readings", plan, activity: [], inputs: {}, ...none });
+  newest().say({ type: "lamps", plan, reach: {} });
   newest().say({ type: "levels", engine: { blocks: plan } });
 }
 
