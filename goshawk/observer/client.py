@@ -21,7 +21,6 @@ log = logging.getLogger(__name__)
 
 LONGEST_PAUSE_S = 5.0
 ENDS_S = 1.0
-LOOKS_EVERY_S = 0.1
 SILENT_S = 5.0
 """An observer that said nothing for so long is taken for hung, and replaced: it says twice a second that it goes on."""
 
@@ -47,7 +46,6 @@ class ObserverClient:
         self._heard, self._save, self._lost = heard, save, lost
         self._wanted = WantedSender(make_wanted)
         self._silence = Silence()
-        self._has_spoken = False
         self._writer: asyncio.StreamWriter | None = None
         self._process: subprocess.Popen[bytes] | None = None
         self._asked: dict[int, asyncio.Future[Any]] = {}
@@ -119,8 +117,7 @@ class ObserverClient:
         self._process, end = start_process("goshawk.observer.process", self._memory_name)
         reader, self._writer = await asyncio.open_connection(sock=end, limit=1 << 20)
         self._silence.begin()
-        self._has_spoken = False
-        watching = asyncio.create_task(self._watch_over(self._process))
+        watching = asyncio.create_task(self._silence.end_if_hung(self._process, SILENT_S, START_S))
         try:
             self._send(self._make_begin(self._wanted.begin()))
             self._wanted.connect(self._send)
@@ -138,18 +135,7 @@ class ObserverClient:
                     answer.set_exception(ObserverLost())
             self._asked.clear()
 
-    async def _watch_over(self, process: "subprocess.Popen[bytes]") -> None:
-        """Kill a process that hangs: its link ends with it, and another one is started."""
-        while True:
-            await asyncio.sleep(LOOKS_EVERY_S)
-            patience_s = SILENT_S if self._has_spoken else START_S
-            if self._silence.is_hung(process.pid, patience_s):
-                log.warning("the observer says nothing any more, and is replaced")
-                process.kill()
-                return
-
     def _hear(self, message: requests.FromObserver) -> None:
-        self._has_spoken = True
         match message:
             case requests.Alive(number):
                 self._silence.heard()

@@ -22,7 +22,6 @@ CLOSES_S = 60.0
 WRITES_S = 1.0
 """Nor is one waited for longer that nobody has a link to any more."""
 
-LOOKS_EVERY_S = 0.1
 SILENT_S, START_S = 2.0, 60.0
 """A recorder that said nothing for so long is taken for hung, and replaced: it says four times a second that it goes on. Until its
 first word it may take longer."""
@@ -45,7 +44,6 @@ class RecorderClient:
         self._memory_name, self._heard, self._lost = memory_name, heard, lost
         self._wanted = WantedSender(make_wanted)
         self._silence = Silence()
-        self._has_spoken = False
         self._writer: asyncio.StreamWriter | None = None
         self._process: subprocess.Popen[bytes] | None = None
         self._running: asyncio.Task[None] | None = None
@@ -109,8 +107,7 @@ class RecorderClient:
         self._process, end = start_process("goshawk.recorder.process", self._memory_name)
         reader, self._writer = await asyncio.open_connection(sock=end, limit=1 << 20)
         self._silence.begin()
-        self._has_spoken = False
-        watching = asyncio.create_task(self._watch_over(self._process))
+        watching = asyncio.create_task(self._silence.end_if_hung(self._process, SILENT_S, START_S))
         is_finished = False
         try:
             self._send(self._wanted.begin())
@@ -119,7 +116,6 @@ class RecorderClient:
                 while True:
                     message = await messages.next_from_recorder(reader)
                     self._silence.heard()
-                    self._has_spoken = True
                     is_finished |= isinstance(message, messages.Finished)
                     if isinstance(message, messages.Alive):
                         self._wanted.confirm(message.wanted)
@@ -140,13 +136,3 @@ class RecorderClient:
     def _send(self, wanted: Wanted) -> None:
         if self._writer:
             put(self._writer, wanted)
-
-    async def _watch_over(self, process: "subprocess.Popen[bytes]") -> None:
-        """Kill a process that hangs: its link ends with it, and another one is started."""
-        while True:
-            await asyncio.sleep(LOOKS_EVERY_S)
-            patience_s = SILENT_S if self._has_spoken else START_S
-            if self._silence.is_hung(process.pid, patience_s):
-                log.warning("the recorder says nothing any more, and is replaced")
-                process.kill()
-                return

@@ -49,12 +49,6 @@ class Alive(msgspec.Struct, tag=True):
     wanted: int
 
 
-class Marked(msgspec.Struct, tag=True):
-    """A mark (JSON) is written down."""
-
-    mark: bytes
-
-
 class Told(msgspec.Struct, tag=True):
     """A sentence for every window: news or trouble."""
 
@@ -70,7 +64,7 @@ class Finished(msgspec.Struct, tag=True):
     said: str = ""
 
 
-FromRecorder = Alive | Status | Marked | Told | Finished
+FromRecorder = Alive | Status | Told | Finished
 
 _to_recorder: msgspec.msgpack.Decoder[ToRecorder] = msgspec.msgpack.Decoder(ToRecorder)
 _from_recorder: msgspec.msgpack.Decoder[FromRecorder] = msgspec.msgpack.Decoder(FromRecorder)

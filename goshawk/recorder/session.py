@@ -141,7 +141,6 @@ class Session:
                 Path(self._recorded.rescue_folder),
                 self._recorded.pattern,
                 lambda text, level: self._say(messages.Told(text, level)),
-                lambda mark: self._say(messages.Marked(mark.model_dump_json().encode())),
                 self._make,
                 waits=self._waits,
             )

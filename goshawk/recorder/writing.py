@@ -59,7 +59,7 @@ Note = Mark | Change | int
 
 class Writing:
     """Owns the folder that is written now, and the next one if its disk fails. ``tell`` takes sentences and may be called from
-    the thread; ``marked`` is called with every mark that is written down."""
+    the thread."""
 
     def __init__(
         self,
@@ -68,14 +68,13 @@ class Writing:
         rescue: Path,
         pattern: str,
         tell: Callable[[str, str], None],
-        marked: Callable[[Mark], None] = lambda mark: None,
         make: MakeFile = TrackFile,
         *,
         waits: bool = False,
     ) -> None:
         """``waits``: nothing is ever lost to a slow disk; whoever gives waits instead (for a hurried clock)."""
         self._document, self._folder, self._rescue = document, folder, rescue
-        self._pattern, self._tell, self._marked, self._make = pattern, tell, marked, make
+        self._pattern, self._tell, self._make = pattern, tell, make
         self._waits = waits
         self._jobs: deque[HeardPiece | Gone | Note] = deque()
         self._changed = threading.Condition()
@@ -287,7 +286,6 @@ class Writing:
                 if len(part.document.marks) < MOST_MARKS:
                     mark = job.model_copy(update={"frame": max(0, job.frame - part.start)})
                     part.note_mark(mark)
-                    self._marked(mark)
             case Change():
                 part.note_change(job.model_copy(update={"frame": max(0, job.frame - part.start)}))
             case int():

@@ -4,7 +4,7 @@ import asyncio
 import contextlib
 import sqlite3
 from collections.abc import Awaitable, Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any, TypeVar
 
@@ -22,8 +22,9 @@ MOST_UNSAVED = 500
 
 @dataclass(frozen=True, eq=False)
 class Step:
-    """A change that is heard and not saved yet: the rig that it made, and its path in the history."""
+    """A change that is heard and not saved yet: the rig before it, the rig that it made, and its path in the history."""
 
+    before: Rig
     rig: Rig
     path: str
     is_nudge: bool = False
@@ -108,18 +109,18 @@ class RigDesk:
             self._hear(self.set)
             raise
         self._tried = None
-        is_new = rig != self.set
-        self.set = rig
+        before, self.set = self.set, rig
         self._hear(rig)
-        if is_new:
-            self._add(Step(rig, path, is_nudge))
+        if rig != before:
+            self._add(Step(before, rig, path, is_nudge))
         if self._unsaved:
             await to_its_end(self._save())
 
     def _add(self, step: Step) -> None:
         self._unsaved.append(step)
         if len(self._unsaved) > MOST_UNSAVED:
-            del self._unsaved[0]
+            first, second = self._unsaved[:2]
+            self._unsaved[:2] = [replace(second, before=first.before)]
 
     async def step(self, by: int) -> None:
         """Undo (-1) or redo (+1). Raises StoreUnusable if the step cannot be read, or not be saved."""
@@ -135,7 +136,7 @@ class RigDesk:
         if rig is None:
             self._hear(self.set)
             return
-        self.set = rig
+        before, self.set = self.set, rig
         self._hear(rig)
 
         def move() -> None:
@@ -144,15 +145,14 @@ class RigDesk:
         try:
             await self._in_store(move)
         except StoreUnusable as error:
-            self._add(Step(rig, "undone"))
+            self._add(Step(before, rig, "undone"))
             raise self._not_saved(error) from None
         self._tell()
 
     async def _take_back_unsaved(self) -> None:
         """Take back the last step alone: what was shut by those before stays shut."""
-        self._unsaved.pop()
+        self.set = self._unsaved.pop().before
         self._tried = None
-        self.set = self._unsaved[-1].rig if self._unsaved else self.saved.rig
         self._hear(self.set)
         if self._saving.locked():
             await self._save()  # It may have been saved meanwhile.
@@ -180,7 +180,8 @@ class RigDesk:
                 if step in self._unsaved:
                     self._unsaved.remove(step)
                 if not self._unsaved and self.set != self.saved.rig:
-                    self._add(Step(self.set, "undone"))  # It was taken back while it was saved.
+                    # It was taken back while it was saved.
+                    self._add(Step(self.saved.rig, self.set, "undone"))
         self.trouble = ""
         self._tell()
 

@@ -12,7 +12,7 @@ from goshawk.core.rig import Rig, changed_together
 from goshawk.core.rig_changes import with_stage
 from goshawk.core.routing import FEEDS
 from goshawk.core.stage import Block
-from goshawk.core.who_hears import feeds_leave, send_gain
+from goshawk.core.who_hears import feeds_leave, replay_gain, send_gain
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Comparing, Plan
 from tests.conftest import BARE, RATE_HZ, rig_with, tone
@@ -225,3 +225,28 @@ def test_while_a_loop_plays_no_voice_goes_to_anybody_else() -> None:
         True,
         False,
     ]  # type: ignore[arg-type]
+
+
+def test_your_fader_and_mute_are_part_of_a_replays_one_gain(tmp_path: Path) -> None:
+    """They were put on beside it, at once: a mute during a replay clicked."""
+    assert replay_gain(
+        changed_together(Rig(), {"feeds.you.fader_db": -6.0}), -4.0
+    ) == pytest.approx(10**-0.5)
+    assert replay_gain(changed_together(Rig(), {"feeds.you.is_muted": True}), -4.0) == 0.0
+    path = tmp_path / "replay.npy"
+    np.save(path, np.full((1, 4 * RATE_HZ, 2), 0.25, np.float32))
+    plan = Plan(rig=Rig(), replay=str(path), replay_names=("game",))
+    loop = AudioLoop(plan)
+
+    def last_block() -> float:
+        for _ in range(RATE_HZ // 256):
+            loop.run_block()
+        return float(np.abs(loop._yours[:256]).max())
+
+    assert last_block() > 0.01
+    loop.obey(
+        plan.model_copy(update={"rig": changed_together(Rig(), {"feeds.you.is_muted": True})})
+    )
+    loop.run_block(64)
+    assert np.abs(loop._yours[:64]).max() > 0.005, "it glides"
+    assert last_block() < INAUDIBLE

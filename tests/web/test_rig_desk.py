@@ -3,6 +3,7 @@
 import asyncio
 import sqlite3
 from pathlib import Path
+from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
@@ -148,6 +149,31 @@ def test_undo_takes_back_one_step_and_never_opens_what_an_earlier_one_shut(
         await studio.supervisor.close()
 
     asyncio.run(story())
+
+
+def test_undo_takes_back_a_step_also_in_the_moment_in_which_it_is_saved(studio: Studio) -> None:
+    """An unmute is on the disk, and the desk has not noted it yet: it is shut all the same, and that is saved."""
+
+    async def story() -> None:
+        await mute(studio)
+        in_store = studio.desk._in_store
+
+        async def undone_meanwhile(work: Any) -> Any:
+            found = await in_store(work)
+            studio.desk._in_store = in_store
+            undo.append(asyncio.create_task(studio.changes.step(-1)))
+            await asyncio.sleep(0)
+            return found
+
+        undo: list[Any] = []
+        studio.desk._in_store = undone_meanwhile
+        await mute(studio, False)
+        await asyncio.gather(*undo)
+        assert heard(studio).inputs[0].is_muted
+        assert studio.state().is_saved
+
+    asyncio.run(story())
+    assert rigs.load_active_rig(studio._db).rig.inputs[0].is_muted
 
 
 def test_a_step_that_cannot_be_read_moves_nothing(studio: Studio) -> None:
