@@ -162,7 +162,7 @@ def test_undo_takes_back_a_step_also_in_the_moment_in_which_it_is_saved(studio: 
             found = await in_store(work)
             studio.desk._in_store = in_store
             undo.append(asyncio.create_task(studio.changes.step(-1)))
-            await asyncio.sleep(0)
+            await until(lambda: not studio.desk._unsaved)
             return found
 
         undo: list[Any] = []
