@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 
+from goshawk.bus import Bus
 from goshawk.core.computer import microphone_key, wanted_virtual
 from goshawk.core.dsp.frame_ring import AT_NS, MASK, RING_FRAMES, WRITTEN
 from goshawk.core.rig import Rig
@@ -97,7 +98,7 @@ async def _trial(
     player = Endpoint.of("out", monitor.removesuffix(".monitor"), 256, 100.0)
     recorders = [_Recorder(monitor), _Recorder(f"server:{virtual[microphone_key('viewers')].name}")]
     opener = Opener()
-    engine = EngineClient(rig, lambda reading: None, lambda said: None)
+    engine = EngineClient(rig, Bus())
     engine.know_computer({key: one.device for key, one in virtual.items()}, [], 0)
     await engine.start()
     reader = ReadingsReader(engine.memory)

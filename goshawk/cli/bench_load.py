@@ -11,24 +11,24 @@ import uvicorn
 
 from goshawk.errors import EngineLost
 from goshawk.web.app import create_app
+from goshawk.web.application import Application
 from goshawk.web.points import Listener
-from goshawk.web.studio import Studio
 
 WINDOWS = 2
 
 
-async def _until_ready(studio: Studio) -> None:
+async def _until_ready(application: Application) -> None:
     for _ in range(600):
-        if studio.engine.is_running and studio.levels:
+        if application.engine.is_running and application.figures.levels:
             return
         await asyncio.sleep(0.1)
     raise EngineLost("The audio process did not start within a minute. Try again.")
 
 
-async def _window(studio: Studio) -> None:
+async def _window(application: Application) -> None:
     """A page: takes all messages and the sound."""
-    page, listener = studio.open_page(), Listener()
-    studio.points.listen(listener, "viewers")
+    page, listener = application.visits.open(), Listener()
+    application.points.listen(listener, "viewers")
 
     async def take_sound() -> None:
         while True:
@@ -40,8 +40,9 @@ async def _window(studio: Studio) -> None:
             await page.next()
     finally:
         sound.cancel()
-        studio.leave(listener)
-        studio.close_page(page)
+        application.points.listen(listener, None)
+
+        application.visits.close(page)
 
 
 async def _requests(port: int, count: list[int]) -> None:
@@ -60,22 +61,25 @@ async def _requests(port: int, count: list[int]) -> None:
         count[0] += 1
 
 
-async def _measure(studio: Studio, seconds: float) -> dict[str, Any]:
+async def _measure(application: Application, seconds: float) -> dict[str, Any]:
     def now() -> tuple[int, int]:
-        assert studio.levels
-        return studio.levels.engine.late_blocks, studio.levels.engine.missed_blocks
+        assert application.figures.levels
+        return (
+            application.figures.levels.engine.late_blocks,
+            application.figures.levels.engine.missed_blocks,
+        )
 
     late, missed = now()
     await asyncio.sleep(seconds)
     late_after, missed_after = now()
-    assert studio.levels
-    blocks = round(seconds * 48_000 / studio.rig.block_frames)
+    assert application.figures.levels
+    blocks = round(seconds * 48_000 / application.desk.rig.block_frames)
     return {
         "blocks": blocks,
         "late_blocks": late_after - late,
         "missed_blocks": missed_after - missed,
-        "load_percent": studio.levels.engine.load_percent,
-        "is_realtime": studio.levels.engine.is_realtime,
+        "load_percent": application.figures.levels.engine.load_percent,
+        "is_realtime": application.figures.levels.engine.is_realtime,
     }
 
 
@@ -86,16 +90,16 @@ async def _run(seconds: float, say: Callable[[str], None], data_dir: Path) -> di
     while not server.started:
         await asyncio.sleep(0.05)
     port = server.servers[0].sockets[0].getsockname()[1]
-    studio: Studio = app.state.studio
-    await _until_ready(studio)
+    application: Application = app.state.application
+    await _until_ready(application)
     await asyncio.sleep(2.0)
     say(f"{seconds:g} s without load …")
-    results = {"unloaded": await _measure(studio, seconds)}
+    results = {"unloaded": await _measure(application, seconds)}
     say(f"{seconds:g} s with {WINDOWS} windows and requests in a loop …")
     count = [0]
-    load = [asyncio.create_task(_window(studio)) for _ in range(WINDOWS)]
+    load = [asyncio.create_task(_window(application)) for _ in range(WINDOWS)]
     load.append(asyncio.create_task(_requests(port, count)))
-    results["loaded"] = await _measure(studio, seconds)
+    results["loaded"] = await _measure(application, seconds)
     results["loaded"]["requests"] = count[0]
     for task in load:
         task.cancel()

@@ -571,7 +571,7 @@ def schema(
     from goshawk.core.recording.document import Recording
     from goshawk.core.rig import Rig
     from goshawk.core.watch.report import Evening
-    from goshawk.web.told import WatchFacts
+    from goshawk.web.other_programs import WatchFacts
 
     models: dict[str, Any] = {
         "preset": Preset,

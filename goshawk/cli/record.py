@@ -7,12 +7,13 @@ from pathlib import Path
 
 import msgspec
 
+from goshawk.bus import Bus
 from goshawk.core.graph.stations import recorded_as
 from goshawk.core.recording.document import Recording, Track
 from goshawk.core.recording.names import with_files
 from goshawk.core.recording.tracks import chosen_tracks, offered_tracks
 from goshawk.core.rig import Rig
-from goshawk.engine.client import EngineClient
+from goshawk.engine.client import EngineClient, ForUser
 from goshawk.errors import BadInput, RecorderLost
 from goshawk.recorder import messages
 from goshawk.recorder.client import RecorderClient
@@ -44,7 +45,13 @@ async def record(
 ) -> Path:
     """Play and record for so long, or until it is interrupted. Returns the recording's folder. Raises RecorderLost,
     TimelineLost."""
-    engine = EngineClient(rig, lambda reading: None, lambda said: say(said.text))
+    bus = Bus()
+    engine = EngineClient(rig, bus)
+
+    def hear(said: ForUser) -> None:
+        say(said.text)
+
+    bus.subscribe(ForUser, hear)
     engine.set_points([recorded_as(one.source) for one in tracks])
     document = Recording(
         id=new_id(),

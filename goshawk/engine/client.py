@@ -10,13 +10,13 @@ import logging
 import select
 import subprocess
 import time
-from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import msgspec
 
+from goshawk.bus import Bus
 from goshawk.core.chain_slots import Chain
 from goshawk.core.graph.comparison import Heard
 from goshawk.core.rig import Rig
@@ -70,22 +70,21 @@ class ForUser:
     is_over: bool = False
 
 
-class EngineClient:
-    """Starts, feeds and watches over the audio process. Handlers are called in the event loop."""
+@dataclass(frozen=True)
+class Planned:
+    """A new plan's number, and its rig if that is another than before: said before the audio process gets it."""
 
-    def __init__(
-        self,
-        rig: Rig,
-        on_seen: Callable[[messages.Seen], None],
-        on_notice: Callable[[ForUser], None],
-        spawned: Spawned | None = None,
-        on_insert: Callable[[str, float | None], None] = lambda stage_id, way_ms: None,
-        on_plan: Callable[[int, Rig | None], None] = lambda number, rig: None,
-    ) -> None:
-        """``on_seen`` is called with every reading, ``on_notice`` with sentences for the user. ``spawned`` is a process
-        that was started before, and waits for its plan. ``on_insert`` is called when the way of an insert was measured,
-        ``on_plan`` with every new plan's number, and its rig if that is another than before. Raises TimelineLost."""
-        self._spawned = spawned
+    number: int
+    rig: Rig | None
+
+
+class EngineClient:
+    """Starts, feeds and watches over the audio process."""
+
+    def __init__(self, rig: Rig, bus: Bus, spawned: Spawned | None = None) -> None:
+        """What it publishes, in the event loop: ``messages.Seen`` with every reading, ``messages.InsertMeasured``, ``ForUser`` and
+        ``Planned``. ``spawned`` is a process that was started before, and waits for its plan. Raises TimelineLost."""
+        self._bus, self._spawned = bus, spawned
         if spawned is None:
             sweep()
         self.memory = spawned.memory if spawned else Memory.make()
@@ -93,9 +92,6 @@ class EngineClient:
         self._sent_at = self._unseen_since = 0.0
         self._is_told = self._is_said_lost = False
         self.seen_number = 0
-        self._on_seen = on_seen
-        self._on_notice = on_notice
-        self._on_insert, self._on_plan = on_insert, on_plan
         self._process: subprocess.Popen[bytes] | None = None
         self._end: Packets | None = None
         self._is_ready = False
@@ -211,7 +207,7 @@ class EngineClient:
             self._unseen_since = time.monotonic()
         is_same_rig = plan.rig == self._plan.rig
         self._plan = plan.model_copy(update={"number": plan.number + 1})
-        self._on_plan(self._plan.number, None if is_same_rig else plan.rig)
+        self._bus.publish(Planned(self._plan.number, None if is_same_rig else plan.rig))
         self._send_plan()
 
     def _send_plan(self) -> None:
@@ -223,7 +219,7 @@ class EngineClient:
         if self.seen_number == self._plan.number:
             if self._is_told:
                 self._is_told = False
-                self._on_notice(ForUser("Your last change is heard now.", CHANGE, is_over=True))
+                self._bus.publish(ForUser("Your last change is heard now.", CHANGE, is_over=True))
             return
         now = time.monotonic()
         if self._is_ready and now - self._sent_at > SEND_AGAIN_S:
@@ -277,7 +273,7 @@ class EngineClient:
             self._say("The audio process did not take that. Wait a moment, and try again.")
 
     def _say(self, text: str, about: str = "") -> None:
-        self._on_notice(ForUser(text, about))
+        self._bus.publish(ForUser(text, about))
 
     def _send(self, message: messages.ToEngine) -> bool:
         if self._end and self._is_ready:
@@ -316,15 +312,15 @@ class EngineClient:
                         seen = message  # Of several, the newest says it all.
                     case messages.Said(text):
                         self._say(text)
-                    case messages.InsertMeasured(stage_id, way_ms):
-                        self._on_insert(stage_id, way_ms)
+                    case messages.InsertMeasured():
+                        self._bus.publish(message)
                     case messages.Ready():
                         self._is_ready = True
                         self._ready_at = self._unseen_since = time.monotonic()
                         self._send_plan()
                         if self._is_said_lost:
                             self._is_said_lost = False
-                            self._on_notice(ForUser(BACK, PROCESS, is_over=True))
+                            self._bus.publish(ForUser(BACK, PROCESS, is_over=True))
                 self._silence.heard()
         except EOFError:
             asyncio.get_running_loop().remove_reader(end)
@@ -337,7 +333,7 @@ class EngineClient:
         if seen:
             self.seen_number, self.heard_frames = seen.plan, seen.end_frame
             self._follow_plan()
-            self._on_seen(seen)
+            self._bus.publish(seen)
 
     def _read_more(self, end: Packets) -> None:
         if end is self._end:

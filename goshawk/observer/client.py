@@ -5,9 +5,10 @@ import asyncio
 import contextlib
 import logging
 import subprocess
-from collections.abc import Awaitable, Callable
-from typing import Any
+from dataclasses import dataclass
+from typing import Any, Protocol
 
+from goshawk.bus import Bus
 from goshawk.errors import GoshawkError, ObserverLost, ObserverSilent, StoreUnusable
 from goshawk.links import put
 from goshawk.observer import requests
@@ -28,23 +29,33 @@ START_S = 180.0
 """A first start compiles kernels."""
 
 
-class ObserverClient:
-    """Keeps one observer running. ``make_begin`` makes the first message from what is wanted, ``make_wanted`` the document of
-    that; ``heard`` takes what the observer says, ``save`` does what it wants saved, ``lost`` is called when it has gone (and is
-    started again)."""
+@dataclass(frozen=True)
+class ObserverGone:
+    """The observer is lost, and with it what it had measured and played; another one is started."""
 
-    def __init__(
-        self,
-        memory_name: str,
-        make_begin: Callable[[Wanted], Begin],
-        make_wanted: Callable[[int], Wanted],
-        heard: Callable[[requests.FromObserver], None],
-        save: Callable[[requests.ToSave], Awaitable[Any]],
-        lost: Callable[[], None],
-    ) -> None:
-        self._memory_name, self._make_begin = memory_name, make_begin
-        self._heard, self._save, self._lost = heard, save, lost
-        self._wanted = WantedSender(make_wanted)
+
+class Document(Protocol):
+    """What is wanted of the observer."""
+
+    sender: WantedSender[Wanted]
+
+    def begin(self, wanted: Wanted) -> Begin:
+        """The first message to one that is started."""
+
+
+class Keeper(Protocol):
+    """Keeps what the observer wants saved."""
+
+    async def save(self, what: requests.ToSave) -> None:
+        """Keep it. Raises GoshawkError."""
+
+
+class ObserverClient:
+    """Keeps one observer running. What it says is published, and ``ObserverGone``."""
+
+    def __init__(self, memory_name: str, document: Document, keeper: Keeper, bus: Bus) -> None:
+        self._memory_name, self._document, self._keeper = memory_name, document, keeper
+        self._bus, self._wanted = bus, document.sender
         self._silence = Silence()
         self._writer: asyncio.StreamWriter | None = None
         self._process: subprocess.Popen[bytes] | None = None
@@ -69,10 +80,6 @@ class ObserverClient:
             await asyncio.gather(self._running, return_exceptions=True)
         for task in self._tasks:
             task.cancel()
-
-    def changed(self) -> None:
-        """Something that is wanted is another: the observer is told, now or when it is there."""
-        self._wanted.changed()
 
     async def ask(self, what: requests.Request) -> Any:
         """Have something done; what comes of it. Whoever gives up waiting calls it off. Raises GoshawkError: what it says,
@@ -106,7 +113,7 @@ class ObserverClient:
                 await self._run_one()
             except Exception:  # Whatever it was: another one is started.
                 log.exception("the observer's link broke off")
-            self._lost()
+            self._bus.publish(ObserverGone())
             log.warning("observer lost, starting it again")
             if asyncio.get_running_loop().time() - began > 60.0:
                 pause_s = 0.2
@@ -119,7 +126,7 @@ class ObserverClient:
         self._silence.begin()
         watching = asyncio.create_task(self._silence.end_if_hung(self._process, SILENT_S, START_S))
         try:
-            self._send(self._make_begin(self._wanted.begin()))
+            self._send(self._document.begin(self._wanted.begin()))
             self._wanted.connect(self._send)
             with contextlib.suppress(EOFError, ConnectionError):
                 while True:
@@ -154,14 +161,14 @@ class ObserverClient:
                 task.add_done_callback(self._tasks.discard)
             case _:
                 try:
-                    self._heard(message)
+                    self._bus.publish(message)
                 except Exception:  # One bad message must not end the link.
                     log.exception("what the observer said could not be handled")
 
     async def _save_and_answer(self, number: int, what: requests.ToSave) -> None:
         failure = None
         try:
-            await self._save(what)
+            await self._keeper.save(what)
         except GoshawkError as error:
             failure = requests.failure_of(error)
         except Exception:  # It waits for an answer, whatever happens.

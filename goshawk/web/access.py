@@ -3,14 +3,17 @@
 import asyncio
 import hashlib
 import secrets
-import sqlite3
 import time
-from collections.abc import Awaitable, Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 
+from goshawk.bus import Bus
 from goshawk.errors import BadInput, GoshawkError, NotAllowed, NotFound
 from goshawk.page_messages.wiring import AddressInfo
 from goshawk.store import access_tokens
+from goshawk.store.access_tokens import KeptToken
+from goshawk.web.events import StateChanged
+from goshawk.web.store_in_turn import StoreInTurn
 
 MOST_TOKENS = 40
 MOST_HEARING = 16
@@ -20,17 +23,11 @@ NOTED_EVERY_S = 60.0
 
 
 class Access:
-    """Keeps tokens, and knows who hears by them. ``in_store`` does what waits for the disk, ``tell`` shows the state in every
-    window."""
+    """Keeps tokens, and knows who hears by them."""
 
-    def __init__(
-        self,
-        db: sqlite3.Connection,
-        in_store: Callable[[Callable[[], None]], Awaitable[None]],
-        tell: Callable[[], None],
-    ) -> None:
-        self._db, self._in_store, self._tell = db, in_store, tell
-        self._kept = {one.id: one for one in access_tokens.list_tokens(db)}
+    def __init__(self, store: StoreInTurn, kept: list[KeptToken], bus: Bus) -> None:
+        self._store, self._bus = store, bus
+        self._kept = {one.id: one for one in kept}
         self._shut: set[str] = set()
         """Taken back, though the disk may not know it yet."""
         self._ends: dict[str, set[asyncio.Event]] = {}
@@ -54,8 +51,8 @@ class Access:
             raise BadInput(f"There are {MOST_TOKENS} addresses already. Take one back first.")
         token_id, token = secrets.token_hex(6), secrets.token_urlsafe(24)
         digest = _digest(token)
-        await self._in_store(lambda: access_tokens.save_token(self._db, token_id, name, digest))
-        self._read()
+        await self._store.do(lambda db: access_tokens.save_token(db, token_id, name, digest))
+        await self._read()
         return token_id, token
 
     async def take_back(self, token_id: str) -> None:
@@ -68,11 +65,14 @@ class Access:
         for end in self._ends.pop(token_id, ()):
             end.set()
         self._tell()
-        await self._in_store(lambda: access_tokens.remove_token(self._db, token_id))
-        self._read()
+        await self._store.do(lambda db: access_tokens.remove_token(db, token_id))
+        await self._read()
 
-    def _read(self) -> None:
-        self._kept = {one.id: one for one in access_tokens.list_tokens(self._db)}
+    def _tell(self) -> None:
+        self._bus.publish(StateChanged())
+
+    async def _read(self) -> None:
+        self._kept = {one.id: one for one in await self._store.do(access_tokens.list_tokens)}
         self._tell()
 
     def _find(self, token: str) -> str:
@@ -120,8 +120,8 @@ class Access:
         if now - (self._kept[token_id].used_at or 0.0) < NOTED_EVERY_S:
             return
         try:
-            await self._in_store(lambda: access_tokens.note_use(self._db, token_id, now))
-            self._read()
+            await self._store.do(lambda db: access_tokens.note_use(db, token_id, now))
+            await self._read()
         except GoshawkError:
             return
 

@@ -21,6 +21,7 @@ from goshawk.paths import FRONTEND_DIR
 from goshawk.store.database import Opened, database_path, open_database
 from goshawk.store.ownership import Ownership, take
 from goshawk.timeline.memory import TEST_CLOCK
+from goshawk.web.application import Application
 from goshawk.web.errors import add_error_handlers
 from goshawk.web.facts import colors, facts
 from goshawk.web.guard import BodyLimit, Guard
@@ -36,7 +37,6 @@ from goshawk.web.routes import (
     test_clock,
     watch,
 )
-from goshawk.web.studio import Studio
 
 
 class _Page(StaticFiles):
@@ -65,13 +65,13 @@ def create_app(
         owned = ownership or take(data_dir)
         try:
             database = opened or open_database(database_path(data_dir))
-            studio = Studio(data_dir, database, spawned, recordings_dir)
-            app.state.studio = studio
-            await studio.start()
+            application = Application(data_dir, database, spawned, recordings_dir)
+            app.state.application = application
+            await application.start()
             try:
                 yield
             finally:
-                await studio.stop()
+                await application.stop()
         finally:
             owned.release()
 

@@ -1,14 +1,16 @@
 """Finds the smallest buffer that holds, by trying each size for some seconds on the running engine."""
 
 import asyncio
-from collections.abc import Callable
 
+from goshawk.bus import Bus
 from goshawk.core.rig import BLOCK_SIZES, BlockFrames
 from goshawk.core.rules.buffer import BufferTrial, advise_buffer
+from goshawk.engine.messages import Seen
 from goshawk.page_messages.wiring import BufferSearchState
 from goshawk.supervisor import Supervisor
-from goshawk.timeline.readings import EngineReading
 from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.web.events import StateChanged
+from goshawk.web.what_plays import WhatPlays
 
 SETTLE_S = 0.8
 """A new size takes effect at once; the first blocks after it are not typical."""
@@ -17,25 +19,26 @@ TRIAL_S = 4.0
 
 
 class BufferSearch:
-    """One search at a time. While it runs, ``block_frames`` is the size being tried."""
+    """One search at a time."""
 
-    def __init__(
-        self, try_size: Callable[[], None], tell: Callable[[], None], supervisor: Supervisor
-    ) -> None:
-        self._try_size = try_size
-        self._tell = tell
-        self._supervisor = supervisor
+    def __init__(self, plays: WhatPlays, supervisor: Supervisor, bus: Bus) -> None:
+        self._plays, self._supervisor, self._bus = plays, supervisor, bus
         self._task: asyncio.Task[None] | None = None
         self._late_at_start: int | None = None
         self._late = 0
         self._blocks = (0, 0)
         self._slowest = 0.0
         self._is_counting = False
-        self.block_frames: BlockFrames | None = None
+        self._trying: BlockFrames | None = None
         self.state = BufferSearchState()
+        bus.subscribe(Seen, self._push)
 
-    def start(self) -> None:
-        """Begin; does nothing while a search runs."""
+    def find(self, is_on: bool) -> None:
+        """Begin, if no search runs, or break it off."""
+        (self._start if is_on else self.cancel)()
+        self._tell()
+
+    def _start(self) -> None:
         if self._task is None or self._task.done():
             self.state = BufferSearchState(is_running=True, sizes=list(BLOCK_SIZES))
             self._task = self._supervisor.once("the search for a buffer", self._run())
@@ -46,9 +49,10 @@ class BufferSearch:
         if self._task and not self._task.done():
             self._task.cancel()
 
-    def push(self, engine: EngineReading) -> None:
+    def _push(self, seen: Seen) -> None:
         """The engine's own figures of each reading."""
-        if self.block_frames is None or engine.block_frames != self.block_frames:
+        engine = seen.engine
+        if self._trying is None or engine.block_frames != self._trying:
             return
         late = engine.late_blocks + engine.missed_blocks + engine.device_dropouts
         if not self._is_counting:
@@ -62,10 +66,9 @@ class BufferSearch:
     async def _run(self) -> None:
         trials: list[BufferTrial] = []
         for size in BLOCK_SIZES:
-            self.block_frames = size
             self._is_counting = False
             self._late, self._slowest = 0, 0.0
-            self._try_size()
+            self._try(size)
             self._show(trials, size)
             await asyncio.sleep(SETTLE_S)
             self._is_counting = True
@@ -85,11 +88,17 @@ class BufferSearch:
 
     def _ended(self, task: asyncio.Task[None]) -> None:
         """However it ended, also before it had begun: the size that is set, and what came of it."""
-        self.block_frames = None
         if task.cancelled() or self.state.is_running:
             self.state = BufferSearchState(was_cancelled=True)
-        self._try_size()
+        self._try(None)
         self._tell()
+
+    def _try(self, size: BlockFrames | None) -> None:
+        self._trying = size
+        self._plays.try_block(size)
+
+    def _tell(self) -> None:
+        self._bus.publish(StateChanged())
 
     def _show(self, trials: list[BufferTrial], size: BlockFrames) -> None:
         self.state = BufferSearchState(

@@ -4,6 +4,7 @@ from collections.abc import Callable
 from typing import Any
 
 from goshawk.core.chain_slots import StageName
+from goshawk.core.device_info import info_of
 from goshawk.core.rig import Rig, changed, changed_together
 from goshawk.core.rig_changes import (
     with_dismissal,
@@ -21,107 +22,111 @@ from goshawk.core.rig_changes import (
 )
 from goshawk.core.routing import FeedName, Role
 from goshawk.core.target_sets import CLEARANCES, TARGET_SETS
+from goshawk.devices.catalog import DEVICES
 from goshawk.errors import BadSetting, NotFound
-from goshawk.page_messages.live import State
-from goshawk.web.pages import LivePage
+from goshawk.web.live_page import LivePage
+from goshawk.web.notices import Notices
 from goshawk.web.rig_desk import RigDesk
+from goshawk.web.sound_file_shelf import SoundFileShelf
 
 
 class Changes:
-    """Goes through the rig's desk. Each returns what every window shows afterwards, and raises BadSetting if it is
-    refused: then nothing has changed."""
+    """Goes through the rig's desk. Each raises BadSetting if it is refused: then nothing has changed."""
 
-    def __init__(
-        self, desk: RigDesk, state: Callable[[], State], notify: Callable[[str, str], None]
-    ) -> None:
-        self._desk, self._state, self._notify = desk, state, notify
+    def __init__(self, desk: RigDesk, files: SoundFileShelf, notices: Notices) -> None:
+        self._desk, self._files, self._notices = desk, files, notices
 
     async def make(
         self, change: Callable[[Rig], Rig], path: str, *, is_nudge: bool = False
-    ) -> State:
+    ) -> None:
         """Any change; ``path`` names it in the history."""
         await self._desk.change(change, path, is_nudge=is_nudge)
-        return self._state()
 
     async def try_together(self, page: LivePage, values: dict[str, Any]) -> None:
         """Hear values without saving them, while a page drags."""
         self._desk.try_together(page, values)
 
-    async def set_setting(self, path: str, value: Any, *, is_nudge: bool = False) -> State:
+    async def set_setting(self, path: str, value: Any, *, is_nudge: bool = False) -> None:
         """One setting."""
-        return await self.make(lambda rig: changed(rig, path, value), path, is_nudge=is_nudge)
+        await self.make(lambda rig: changed(rig, path, value), path, is_nudge=is_nudge)
 
-    async def set_together(self, values: dict[str, Any]) -> State:
+    async def set_together(self, values: dict[str, Any]) -> None:
         """Several settings as one step."""
-        return await self.make(lambda rig: changed_together(rig, values), ",".join(values)[:200])
+        await self.make(lambda rig: changed_together(rig, values), ",".join(values)[:200])
 
-    async def step(self, by: int) -> State:
+    async def step(self, by: int) -> None:
         """Undo (-1) or redo (+1)."""
         await self._desk.step(by)
-        return self._state()
 
-    async def add_input(self, role: Role) -> State:
+    async def add_input(self, role: Role) -> None:
         """One more input."""
-        return await self.make(lambda rig: with_input(rig, role), "inputs")
+        await self.make(lambda rig: with_input(rig, role), "inputs")
 
-    async def remove_input(self, input_id: str) -> State:
+    async def remove_input(self, input_id: str) -> None:
         """Take an input away."""
         gone = self._desk.set.input(input_id)
-        state = await self.make(lambda rig: without_input(rig, input_id), "inputs")
+        await self.make(lambda rig: without_input(rig, input_id), "inputs")
         if gone:
-            self._notify(f"{gone.name} was removed. Undo brings it back.", "news")
-        return state
+            self._notices.news(f"{gone.name} was removed. Undo brings it back.")
 
-    async def move_input(self, input_id: str, by: int) -> State:
+    async def move_input(self, input_id: str, by: int) -> None:
         """Move an input in the list."""
-        return await self.make(lambda rig: with_input_moved(rig, input_id, by), "inputs")
+        await self.make(lambda rig: with_input_moved(rig, input_id, by), "inputs")
 
-    async def add_output(self, source: str, device: str) -> State:
+    async def add_output(self, source: str, device: str) -> None:
         """One more place where a source leaves."""
-        return await self.make(lambda rig: with_output(rig, source, device), "outputs")
+        await self.make(lambda rig: with_output(rig, source, device), "outputs")
 
-    async def remove_output(self, output_id: str) -> State:
+    async def remove_output(self, output_id: str) -> None:
         """Take an output away."""
-        return await self.make(lambda rig: without_output(rig, output_id), "outputs")
+        await self.make(lambda rig: without_output(rig, output_id), "outputs")
 
-    async def feed_as(self, feed: FeedName, other: FeedName) -> State:
+    async def feed_as(self, feed: FeedName, other: FeedName) -> None:
         """One listener gets just what another hears."""
-        return await self.make(lambda rig: with_feed_as(rig, feed, other), f"feeds.{feed}")
+        await self.make(lambda rig: with_feed_as(rig, feed, other), f"feeds.{feed}")
 
-    async def take_program(self, input_id: str, program: str) -> State:
+    async def take_program(self, input_id: str, program: str) -> None:
         """Lead a program's sound into an input; "" gives it back."""
-        return await self.make(lambda rig: with_program(rig, input_id, program), "inputs")
+        await self.make(lambda rig: with_program(rig, input_id, program), "inputs")
 
-    async def add_stage(self, input_id: str, stage: StageName, after: str) -> State:
+    async def add_stage(self, input_id: str, stage: StageName, after: str) -> None:
         """One more stage in an input's chain, behind another."""
-        return await self.make(lambda rig: with_stage(rig, input_id, stage, after), "chain")
+        await self.make(lambda rig: with_stage(rig, input_id, stage, after), "chain")
 
-    async def copy_stage(self, stage_id: str) -> State:
+    async def copy_stage(self, stage_id: str) -> None:
         """A copy of a stage behind it."""
-        return await self.make(lambda rig: with_stage_copied(rig, stage_id), "chain")
+        await self.make(lambda rig: with_stage_copied(rig, stage_id), "chain")
 
-    async def remove_stage(self, stage_id: str) -> State:
+    async def remove_stage(self, stage_id: str) -> None:
         """Take a stage away."""
-        return await self.make(lambda rig: without_stage(rig, stage_id), "chain")
+        await self.make(lambda rig: without_stage(rig, stage_id), "chain")
 
-    async def move_stage(self, stage_id: str, by: int) -> State:
+    async def move_stage(self, stage_id: str, by: int) -> None:
         """Move a stage in its chain."""
-        return await self.make(lambda rig: with_stage_moved(rig, stage_id, by), "chain")
+        await self.make(lambda rig: with_stage_moved(rig, stage_id, by), "chain")
 
-    async def choose_targets(self, set_id: str) -> State:
+    async def remove_file(self, file_id: str) -> None:
+        """Forget a sound file; if it is playing, there is silence instead. Raises NotFound."""
+        if self._desk.set.devices.file.file_id == file_id:
+            await self.set_setting("devices.file.file_id", "")
+            if any(info_of(DEVICES, one.device).knobs == "file" for one in self._desk.set.inputs):
+                self._notices.news("The file that was playing was removed. Choose another.")
+        await self._files.remove(file_id)
+
+    async def choose_targets(self, set_id: str) -> None:
         """Take the clearances of a set. Raises NotFound."""
         chosen = next((one for one in TARGET_SETS if one.id == set_id), None)
         if chosen is None:
             raise NotFound("There is no such set of targets. Reload the page.")
         values = {f"targets.{name}": getattr(chosen.targets, name) for name in CLEARANCES}
-        return await self.make(lambda rig: changed_together(rig, values), "targets")
+        await self.make(lambda rig: changed_together(rig, values), "targets")
 
-    async def dismiss(self, key: str, badness: float | None) -> State:
+    async def dismiss(self, key: str, badness: float | None) -> None:
         """Put a finding aside at its present badness (None: it is gone)."""
         if badness is None:
             raise BadSetting("That finding is gone already.", "dismissed")
-        return await self.make(lambda rig: with_dismissal(rig, key, badness), "dismissed")
+        await self.make(lambda rig: with_dismissal(rig, key, badness), "dismissed")
 
-    async def show_all(self) -> State:
+    async def show_all(self) -> None:
         """Forget which findings were put aside."""
-        return await self.make(lambda rig: rig.model_copy(update={"dismissed": ()}), "dismissed")
+        await self.make(lambda rig: rig.model_copy(update={"dismissed": ()}), "dismissed")

@@ -1,8 +1,6 @@
 """The sound check, as pages ask for it: taking over what was computed. Takes and computation are the observer's."""
 
-from collections.abc import Awaitable, Callable
 from pathlib import Path
-from typing import Any
 
 from pydantic import TypeAdapter
 
@@ -13,10 +11,11 @@ from goshawk.core.rig_changes import with_chain, with_more_trim, with_stages_of
 from goshawk.errors import BadInput, NotFound
 from goshawk.observer import requests
 from goshawk.observer.client import ObserverClient
-from goshawk.page_messages.live import State
-from goshawk.store.sound_checks import KeptCheck
 from goshawk.store.work_folder import HEARD_SIDES, WorkFolder, heard_path
 from goshawk.web.changes import Changes
+from goshawk.web.kept_takes import KeptTakes
+from goshawk.web.notices import Notices
+from goshawk.web.observer_document import ObserverDocument
 from goshawk.web.rig_desk import RigDesk
 
 _chain: TypeAdapter[Chain] = TypeAdapter(Chain)
@@ -24,31 +23,33 @@ _figures = TypeAdapter(dict[TakeKind, TakeFigures])
 
 
 class CheckDesk:
-    """Asks the observer, and changes the rig by what comes of it. ``keep`` notes the check that is in use."""
+    """Asks the observer, and changes the rig by what comes of it."""
 
     def __init__(
         self,
         desk: RigDesk,
         changes: Changes,
-        observer: Callable[[], ObserverClient],
-        keep: Callable[[dict[TakeKind, TakeFigures]], Awaitable[KeptCheck]],
+        observer: ObserverClient,
+        takes: KeptTakes,
+        document: ObserverDocument,
         work: WorkFolder,
-        notify: Callable[[str, str], None],
+        notices: Notices,
     ) -> None:
         self._desk, self._changes, self._observer = desk, changes, observer
-        self._keep, self._work, self._notify = keep, work, notify
+        self._takes, self._document = takes, document
+        self._work, self._notices = work, notices
 
     async def do(self, wish: requests.Request) -> str:
         """Have the observer do something; how the sound check stands then, as JSON. Raises GoshawkError."""
-        await self._observer().ask(wish)
-        text: str = await self._observer().ask(requests.CheckState())
+        await self._observer.ask(wish)
+        text: str = await self._observer.ask(requests.CheckState())
         return text
 
     async def _outcome(self) -> tuple[Chain, dict[TakeKind, TakeFigures]]:
-        chain, figures = await self._observer().ask(requests.Outcome())
+        chain, figures = await self._observer.ask(requests.Outcome())
         return _chain.validate_json(chain), _figures.validate_json(figures)
 
-    async def accept(self, stages: list[str] | None) -> State:
+    async def accept(self, stages: list[str] | None) -> None:
         """The suggested chain in place of the present one, or only some of its stages. Raises BadInput."""
         chain, figures = await self._outcome()
         if not chain:
@@ -59,25 +60,22 @@ class CheckDesk:
                 return with_chain(rig, rig.chained, chain, "")
             return with_stages_of(rig, chain, set(stages))
 
-        state = await self._changes.make(taken, "chain")
+        await self._changes.make(taken, "chain")
         await self._accepted(figures)
-        return state
 
-    async def make_up(self, gain_db: float) -> State:
+    async def make_up(self, gain_db: float) -> None:
         """Let the trim make up for a change of gain or distance. Raises BadSetting."""
         trim = next((slot for slot in self._desk.set.chain if slot.stage == "trim"), None)
-        state = await self._changes.make(lambda rig: with_more_trim(rig, gain_db), "chain.trim")
+        await self._changes.make(lambda rig: with_more_trim(rig, gain_db), "chain.trim")
         await self._accepted((await self._outcome())[1])
-        self._notify(
+        self._notices.news(
             f"The trim {'goes' if trim else 'was added, and goes'} {gain_db:+.1f} dB. Undo takes it back.".replace(
                 "-", "−"
-            ),
-            "news",
+            )
         )
-        return state
 
-    async def _accepted(self, figures: dict[TakeKind, TakeFigures]) -> Any:
-        await self._keep(figures)
+    async def _accepted(self, figures: dict[TakeKind, TakeFigures]) -> None:
+        self._document.keep_check(await self._takes.keep_check(figures))
 
     def sound(self, serial: int, kind: TakeKind, side: str) -> Path:
         """A take's sound, raw or behind the suggested chain, equally loud. Raises NotFound."""

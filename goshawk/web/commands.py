@@ -8,21 +8,22 @@ from goshawk.errors import BadSetting
 from goshawk.observer import requests
 from goshawk.page_messages import balance, chain, recording, settings, watch, wiring
 from goshawk.page_messages.live import FromPage
-from goshawk.web.pages import LivePage
-from goshawk.web.studio import Studio
+from goshawk.web.application import Application
+from goshawk.web.live_page import LivePage
 
 
-async def _try(studio: Studio, page: LivePage, values: dict[str, Any]) -> None:
+async def _try(application: Application, page: LivePage, values: dict[str, Any]) -> None:
     # While a drag passes over refused values nothing is said; its end says it.
     with contextlib.suppress(BadSetting):
-        await studio.changes.try_together(page, values)
+        await application.changes.try_together(page, values)
 
 
-async def _dismiss(studio: Studio, page: LivePage, asked: settings.Dismiss) -> None:
-    await studio.changes.dismiss(asked.key, await studio.badness(asked.key))
+async def _dismiss(application: Application, page: LivePage, asked: settings.Dismiss) -> None:
+    badness = await application.observer.ask(requests.Badness(asked.key))
+    await application.changes.dismiss(asked.key, badness)
 
 
-Command = Callable[[Studio, LivePage, Any], Awaitable[Any] | None]
+Command = Callable[[Application, LivePage, Any], Awaitable[Any] | None]
 
 COMMANDS: dict[type, Command] = {
     settings.TrySetting: lambda s, page, m: _try(s, page, {m.path: m.value}),
@@ -44,12 +45,12 @@ COMMANDS: dict[type, Command] = {
     wiring.TakeProgram: lambda s, _, m: s.changes.take_program(m.input_id, m.program),
     wiring.HandMicrophone: lambda s, _, m: s.sound.hand_microphone(m.program_id, m.source),
     wiring.SetUnity: lambda s, _, m: s.sound.set_unity(m.key),
-    wiring.Cough: lambda s, page, m: s.cough(page, m.is_on),
-    wiring.WatchDevices: lambda s, page, m: s.watch_devices(page, m.is_on),
-    wiring.MeasureDelay: lambda s, *_: s.measure_delay(),
-    wiring.FindBuffer: lambda s, _, m: s.find_buffer(m.is_on),
+    wiring.Cough: lambda s, page, m: s.cough_key.hold(page, m.is_on),
+    wiring.WatchDevices: lambda s, page, m: s.visits.look(page, "devices", m.is_on),
+    wiring.MeasureDelay: lambda s, *_: s.devices.measure_delay(),
+    wiring.FindBuffer: lambda s, _, m: s.buffer_search.find(m.is_on),
     wiring.MeasureGain: lambda s, _, m: s.observer.ask(requests.MeasureGain(m.is_on)),
-    wiring.Fault: lambda s, _, m: s.fault(m.device, m.fault, m.value),
+    wiring.Fault: lambda s, _, m: s.devices.fault(m.device, m.fault, m.value),
     chain.AddStage: lambda s, _, m: s.changes.add_stage(m.input_id, m.stage, m.after),
     chain.CopyStage: lambda s, _, m: s.changes.copy_stage(m.stage_id),
     chain.RemoveStage: lambda s, _, m: s.changes.remove_stage(m.stage_id),
@@ -65,7 +66,7 @@ COMMANDS: dict[type, Command] = {
     chain.LoopHear: lambda s, _, m: s.observer.ask(requests.LoopHear(m.heard)),
     chain.KeepOther: lambda s, _, m: s.tuning.keep_other(m.preset_id),
     chain.SwapOther: lambda s, *_: s.tuning.swap_other(),
-    balance.WatchBalance: lambda s, page, m: s.watch_balance(page, m.is_on),
+    balance.WatchBalance: lambda s, page, m: s.visits.look(page, "balance", m.is_on),
     balance.BringToTarget: lambda s, _, m: s.balance.bring_to_target(m.input_id),
     balance.SuggestDucker: lambda s, _, m: s.balance.suggest_ducker(m.input_id),
     balance.ChooseTargets: lambda s, _, m: s.changes.choose_targets(m.set_id),
@@ -73,15 +74,15 @@ COMMANDS: dict[type, Command] = {
     balance.ReplayLast: lambda s, _, m: s.observer.ask(requests.ReplayLast(m.seconds)),
     balance.ReplayStop: lambda s, *_: s.observer.ask(requests.ReplayStop()),
     balance.ReplayHear: lambda s, _, m: s.observer.ask(requests.ReplayHear(m.heard)),
-    recording.LookAtRecord: lambda s, page, m: s.look_at_record(page, m.is_on),
+    recording.LookAtRecord: lambda s, page, m: s.visits.look(page, "record", m.is_on),
     recording.StartRecording: lambda s, *_: s.record.start(),
     recording.StopRecording: lambda s, *_: s.record.stop(),
     recording.PutMark: lambda s, _, m: s.record.mark(m.name),
     recording.NameMark: lambda s, _, m: s.record.name_mark(m.number, m.name),
-    watch.GoOnAir: lambda s, *_: s.evening.begin(),
-    watch.GoOffAir: lambda s, *_: s.evening.end(),
-    watch.LookAtWatch: lambda s, page, m: s.look_at_watch(page, m.is_on),
-    watch.KnowEvent: lambda s, _, m: s.watch.know(m.number),
+    watch.GoOnAir: lambda s, *_: s.on_air.begin(),
+    watch.GoOffAir: lambda s, *_: s.on_air.end(),
+    watch.LookAtWatch: lambda s, page, m: s.visits.look(page, "checklist", m.is_on),
+    watch.KnowEvent: lambda s, _, m: s.broadcasts.know(m.number),
 }
 
 
@@ -99,10 +100,10 @@ OF_AN_OPEN_PAGE = (
 """What is taken back when its page is gone: begun after that, it would last for ever."""
 
 
-async def obey(studio: Studio, page: LivePage, asked: FromPage) -> None:
+async def obey(application: Application, page: LivePage, asked: FromPage) -> None:
     """Do what a page asks for. What lasts only as long as its page is not begun once that is gone. Raises GoshawkError."""
     if not page.is_open and isinstance(asked, OF_AN_OPEN_PAGE):
         return
-    done = COMMANDS[type(asked)](studio, page, asked)
+    done = COMMANDS[type(asked)](application, page, asked)
     if done is not None:
         await done

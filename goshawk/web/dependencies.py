@@ -5,12 +5,12 @@ from typing import Annotated
 from fastapi import Depends
 from starlette.requests import HTTPConnection
 
-from goshawk.web.studio import Studio
+from goshawk.web.application import Application
 
 
-def _studio(connection: HTTPConnection) -> Studio:
-    studio: Studio = connection.app.state.studio
-    return studio
+def _application(connection: HTTPConnection) -> Application:
+    application: Application = connection.app.state.application
+    return application
 
 
-StudioDep = Annotated[Studio, Depends(_studio)]
+ApplicationDep = Annotated[Application, Depends(_application)]

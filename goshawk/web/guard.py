@@ -123,7 +123,7 @@ def _is_let_in(scope: Scope) -> bool:
     query = parse_qs(scope.get("query_string", b"").decode("latin-1"))
     token = credential_of(headers, (query.get("token") or [None])[0])
     try:
-        scope["app"].state.studio.access.check(token or "")
+        scope["app"].state.application.access.check(token or "")
     except NotAllowed:
         return False
     return True

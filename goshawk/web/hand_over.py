@@ -5,7 +5,7 @@ import contextlib
 import json
 import shutil
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Literal
 from urllib.parse import quote
@@ -13,13 +13,15 @@ from urllib.parse import quote
 from pydantic import BaseModel
 from zipstream import ZipStream  # type: ignore[import-untyped]
 
+from goshawk.bus import Bus
 from goshawk.core.recording.document import Recording
-from goshawk.core.rig import Rig
 from goshawk.errors import BadInput, NotFound
 from goshawk.store.recordings.exporting import span_of
 from goshawk.store.work_folder import WorkFolder
 from goshawk.supervisor import Supervisor
 from goshawk.system.ending import kill
+from goshawk.web.events import StateChanged
+from goshawk.web.rig_desk import RigDesk
 
 LONGEST_SAID = 600
 
@@ -37,15 +39,8 @@ class HandOver(BaseModel):
 class HandOverDesk:
     """One at a time; what was made before goes when another is begun, and with the program."""
 
-    def __init__(
-        self,
-        work: WorkFolder,
-        rig: Callable[[], Rig],
-        supervisor: Supervisor,
-        tell_state: Callable[[], None],
-    ) -> None:
-        self._work, self._rig, self._supervisor = work, rig, supervisor
-        self._tell_state = tell_state
+    def __init__(self, work: WorkFolder, desk: RigDesk, supervisor: Supervisor, bus: Bus) -> None:
+        self._work, self._desk, self._supervisor, self._bus = work, desk, supervisor, bus
         self._process: asyncio.subprocess.Process | None = None
         self._folder: Path | None = None
         self.state = HandOver()
@@ -66,7 +61,7 @@ class HandOverDesk:
         await self.clear()
         target = self._work.fresh()
         rig_path = target / "rig.json"
-        rig_path.write_text(self._rig().model_dump_json(), encoding="utf-8")
+        rig_path.write_text(self._desk.rig.model_dump_json(), encoding="utf-8")
         out = target / folder.name
         self._folder = target
         arguments = [
@@ -106,7 +101,7 @@ class HandOverDesk:
             self.state = self.state.model_copy(
                 update={"stage": "done", "share": 1.0, "files": files}
             )
-        self._tell_state()
+        self._bus.publish(StateChanged())
 
     async def clear(self) -> None:
         """Break off what is made, and throw away what was."""

@@ -2,10 +2,12 @@
 changed and heard."""
 
 import asyncio
+import time
 from collections.abc import Awaitable, Callable
 from pathlib import Path
 from typing import TypeVar
 
+from goshawk.bus import Bus
 from goshawk.core.recording.document import Recording
 from goshawk.drives import ANSWERS_S, answers_again, named, no_answer_of, on_drive
 from goshawk.errors import DriveSilent, NotFound
@@ -18,23 +20,24 @@ from goshawk.store.recordings.shelf import (
     restored_in,
 )
 from goshawk.supervisor import Supervisor
+from goshawk.web.events import StateChanged
 
 T = TypeVar("T")
 
 
 class KeptRecordings:
-    """``changed`` is called when a folder that did not answer has; ``told`` when one is silent now."""
+    """Says when the list is another, and when a folder does not answer."""
 
-    def __init__(
-        self,
-        shelf: Shelf,
-        supervisor: Supervisor,
-        changed: Callable[[], None],
-        told: Callable[[], None],
-    ) -> None:
-        self.shelf, self._supervisor = shelf, supervisor
-        self._changed, self._told = changed, told
+    def __init__(self, shelf: Shelf, supervisor: Supervisor, bus: Bus) -> None:
+        self.shelf, self._supervisor, self._bus = shelf, supervisor, bus
         self._silent: set[Path] = set()
+        # Another one than before a restart, which pages outlive.
+        self.changes = time.time_ns() // 1_000_000
+
+    def list_changed(self) -> None:
+        """The list of recordings is another."""
+        self.changes += 1
+        self._bus.publish(StateChanged())
 
     @property
     def silent(self) -> list[str]:
@@ -98,9 +101,9 @@ class KeptRecordings:
             return
         self._silent.add(folder)
         self._supervisor.once("waiting for a drive", self._see_again(folder))
-        self._told()
+        self._bus.publish(StateChanged())
 
     async def _see_again(self, folder: Path) -> None:
         await answers_again(named(folder))
         self._silent.discard(folder)
-        self._changed()
+        self.list_changed()

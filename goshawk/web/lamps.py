@@ -5,11 +5,12 @@ import math
 import time
 from collections.abc import Callable
 
+from goshawk.bus import Bus
 from goshawk.core.observed.reach import UNKNOWN, Reach, ReachMeter
 from goshawk.core.routing import FeedName
 from goshawk.engine.messages import Seen
 from goshawk.page_messages import live
-from goshawk.web.pages import Pages
+from goshawk.web.events import EngineGone, PageMessage
 
 STALE_S = 1.0
 """What was measured longer ago says nothing of now."""
@@ -20,12 +21,14 @@ LOOKS_EVERY_S = 0.1
 class Lamps:
     """Shows every page whom a microphone reaches, whenever that changes."""
 
-    def __init__(self, pages: Pages, clock_s: Callable[[], float] = time.monotonic) -> None:
-        self._pages, self._clock_s = pages, clock_s
+    def __init__(self, bus: Bus, clock_s: Callable[[], float] = time.monotonic) -> None:
+        self._bus, self._clock_s = bus, clock_s
         self._meter = ReachMeter()
         self._measured_at = -math.inf
         self._plan = 0
         self._shown = ""
+        bus.subscribe(Seen, self._see)
+        bus.subscribe(EngineGone, self._forget)
 
     @property
     def reach(self) -> dict[FeedName, Reach]:
@@ -39,14 +42,14 @@ class Lamps:
         """The same for pages, with the plan that is heard."""
         return live.Lamps(reach=self.reach, plan=self._plan).model_dump_json()
 
-    def see(self, seen: Seen) -> None:
+    def _see(self, seen: Seen) -> None:
         """Take what the engine says of a reading."""
         self._measured_at, self._plan = self._clock_s(), seen.plan
         self._meter.push(seen.end_frame, seen.voices)
         self._show()
 
-    def forget(self) -> None:
-        """The engine is gone: nothing is known."""
+    def _forget(self, _: EngineGone) -> None:
+        """Nothing is known."""
         self._measured_at, self._plan = -math.inf, 0
         self._meter.forget()
         self._show()
@@ -55,7 +58,7 @@ class Lamps:
         message = self.message
         if message != self._shown:
             self._shown = message
-            self._pages.tell(message, "lamps")
+            self._bus.publish(PageMessage(message, "lamps"))
 
     async def keep(self) -> None:
         """For ever: that nothing is measured any more is shown, too."""

@@ -1,68 +1,132 @@
-"""The one place where the document is made that says what is wanted of the observer."""
+"""The one place where the document is made that says what is wanted of the observer. Whoever owns a part of it puts it here; what has
+changed is sent (``goshawk.wanted``), and an observer that is started anew begins with all of it."""
 
-from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
 
+import msgspec
 from pydantic import TypeAdapter
 
+from goshawk.bus import Bus
 from goshawk.core.chain_slots import Chain
-from goshawk.core.computer import Computer
 from goshawk.core.rig import Rig
-from goshawk.observer.wanted import Learning, OnAir, OtherChain, Shown, Wanted
+from goshawk.observer.wanted import (
+    Begin,
+    Learning,
+    OnAir,
+    OtherChain,
+    Resumed,
+    Shown,
+    Wanted,
+)
 from goshawk.store.sound_checks import KeptCheck
+from goshawk.store.work_folder import WorkFolder
+from goshawk.wanted import WantedSender
+from goshawk.web.events import ComputerChanged, RigHeard
+from goshawk.web.kept_takes import KeptTakes
 
 _chain: TypeAdapter[Chain] = TypeAdapter(Chain)
 
 
-@dataclass
-class Measuring:
-    """What tells the observer which of its measurements are of the past, what it learns, and what it compares with. Owned by the web
-    process, so that an observer that is started anew goes on with it."""
+class ObserverDocument:
+    """Holds the newest document. Parts that cost something to pack are packed when they change, and not with every document."""
 
-    learning: Learning | None = None
-    learned_runs: int = 0
-    other: tuple[Chain, str] | None = None
-    """Chain B and its name."""
-    trims_taken: dict[str, int] = field(default_factory=dict)
-    loudness_count: int = 0
-    fault_count: int = 0
-    click_count: int = 0
+    def __init__(
+        self,
+        rig: Rig,
+        kept_check: KeptCheck | None,
+        takes_folder: Path,
+        takes: KeptTakes,
+        work: WorkFolder,
+        bus: Bus,
+    ) -> None:
+        self._takes_folder, self._takes, self._work = takes_folder, takes, work
+        self.resumed: Resumed | None = None
+        """How far the broadcast is, for an observer that is started."""
+        self._learned_runs = 0
+        self.other: tuple[Chain, str] | None = None
+        """Chain B and its name."""
+        self._wanted = Wanted(number=0, rig=_packed(rig), kept_check=_kept(kept_check))
+        self.sender = WantedSender(self.make)
+        bus.subscribe(RigHeard, self._follow_rig)
+        bus.subscribe(ComputerChanged, self._follow_computer)
+
+    def make(self, number: int) -> Wanted:
+        """The document as it is now, with the number that it gets."""
+        return msgspec.structs.replace(self._wanted, number=number)
+
+    def begin(self, wanted: Wanted) -> Begin:
+        """The first message to an observer that is started."""
+        return Begin(
+            str(self._takes_folder),
+            str(self._work.path),
+            self._takes.packed(),
+            wanted,
+            self.resumed,
+        )
+
+    def _put(self, **parts: Any) -> None:
+        self._wanted = msgspec.structs.replace(self._wanted, **parts)
+        self.sender.changed()
+
+    def _follow_rig(self, said: RigHeard) -> None:
+        rig_set = None if said.rig_set is None else _packed(said.rig_set)
+        self._put(rig=_packed(said.rig), rig_set=rig_set)
+
+    def _follow_computer(self, said: ComputerChanged) -> None:
+        self._put(computer=said.computer.model_dump_json().encode())
+
+    def show(self, **looked_at: Any) -> None:
+        """What pages look at (fields of ``Shown``)."""
+        shown: Shown = msgspec.structs.replace(self._wanted.shown, **looked_at)
+        if shown != self._wanted.shown:
+            self._put(shown=shown)
+
+    def keep_check(self, kept: KeptCheck) -> None:
+        """Another sound check is in use."""
+        self._put(kept_check=_kept(kept))
+
+    def be_on_air(self, on_air: OnAir | None) -> None:
+        """What is to be watched over; None: nobody is on air."""
+        if on_air != self._wanted.on_air:
+            self._put(on_air=on_air)
+
+    @property
+    def learning(self) -> Learning | None:
+        """The room that is learned."""
+        return self._wanted.learning
 
     def learn(self, stage_id: str) -> None:
         """Learn the room for a suppressor, or break it off ("")."""
-        self.learned_runs += 1
-        self.learning = Learning(self.learned_runs, stage_id) if stage_id else None
+        self._learned_runs += 1
+        self._put(learning=Learning(self._learned_runs, stage_id) if stage_id else None)
+
+    def compare_with(self, chain: Chain, name: str) -> None:
+        """Take a chain as chain B."""
+        self.other = (chain, name)
+        self._put(other=OtherChain(_chain.dump_json(chain), name))
 
     def take_trims(self, inputs: list[str]) -> None:
         """What holds had added to these inputs is in their trims now."""
-        for name in inputs:
-            self.trims_taken[name] = self.trims_taken.get(name, 0) + 1
+        before = self._wanted.trims_taken
+        self._put(trims_taken=before | {name: before.get(name, 0) + 1 for name in inputs})
+
+    def count_loudness_anew(self) -> None:
+        """Begin the count of the loudness of the full mix anew."""
+        self._put(loudness_count=self._wanted.loudness_count + 1)
+
+    def note_fault(self) -> None:
+        """A device was made to go wrong."""
+        self._put(fault_count=self._wanted.fault_count + 1)
+
+    def note_click(self) -> None:
+        """A delay is measured."""
+        self._put(click_count=self._wanted.click_count + 1)
 
 
-def wanted_of_observer(
-    number: int,
-    *,
-    rig: Rig,
-    rig_set: Rig | None,
-    computer: Computer,
-    shown: Shown,
-    kept_check: KeptCheck | None,
-    on_air: OnAir | None,
-    measuring: Measuring,
-) -> Wanted:
-    """Make the document: ``rig`` is heard, ``rig_set`` is set, if that is another."""
-    other = measuring.other
-    return Wanted(
-        number=number,
-        rig=rig.model_dump_json().encode(),
-        rig_set=None if rig_set is None else rig_set.model_dump_json().encode(),
-        computer=computer.model_dump_json().encode(),
-        shown=shown,
-        learning=measuring.learning,
-        other=None if other is None else OtherChain(_chain.dump_json(other[0]), other[1]),
-        kept_check=None if kept_check is None else kept_check.model_dump_json().encode(),
-        on_air=on_air,
-        trims_taken=dict(measuring.trims_taken),
-        loudness_count=measuring.loudness_count,
-        fault_count=measuring.fault_count,
-        click_count=measuring.click_count,
-    )
+def _packed(rig: Rig) -> bytes:
+    return rig.model_dump_json().encode()
+
+
+def _kept(check: KeptCheck | None) -> bytes | None:
+    return None if check is None else check.model_dump_json().encode()

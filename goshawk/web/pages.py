@@ -1,52 +1,36 @@
-"""The open pages: what waits to be sent to each, and what all of them are told."""
+"""The open pages, and what all of them are told."""
 
-import asyncio
-from collections.abc import Callable
-from typing import Literal
+from typing import Any, Literal
 
+from goshawk.bus import Bus
+from goshawk.observer import requests
 from goshawk.page_messages.live import Notice
-
-WAITING_MESSAGES = 50
-
-
-class LivePage:
-    """One open page's queue: states and notices in order, readings only the newest."""
-
-    def __init__(self) -> None:
-        self._messages: asyncio.Queue[str] = asyncio.Queue(WAITING_MESSAGES)
-        self._newest: dict[str, str] = {}
-        self._wake = asyncio.Event()
-        self.is_open = True
-
-    def tell(self, message: str) -> None:
-        """A message that must arrive; a page that does not read for long loses the oldest."""
-        if self._messages.full():
-            self._messages.get_nowait()
-        self._messages.put_nowait(message)
-        self._wake.set()
-
-    def tell_newest(self, kind: str, message: str) -> None:
-        """A message that the next one of its kind replaces."""
-        self._newest[kind] = message
-        self._wake.set()
-
-    async def next(self) -> str:
-        """What to send next."""
-        while True:
-            if not self._messages.empty():
-                return self._messages.get_nowait()
-            if self._newest:
-                return self._newest.pop(next(iter(self._newest)))
-            self._wake.clear()
-            await self._wake.wait()
+from goshawk.web.events import (
+    ComputerChanged,
+    Notified,
+    PageMessage,
+    RecordingShown,
+    RigHeard,
+    StateChanged,
+    WatchShown,
+)
+from goshawk.web.live_page import LivePage
+from goshawk.web.window_state import WindowState
 
 
 class Pages:
-    """All that are open. ``state`` gives what every window shows, as JSON."""
+    """All that are open. What services publish for them is sent here."""
 
-    def __init__(self, state: Callable[[], str]) -> None:
+    def __init__(self, state: WindowState, bus: Bus) -> None:
         self._state = state
         self._open: set[LivePage] = set()
+        for kind in (RigHeard, StateChanged, ComputerChanged):
+            bus.subscribe(kind, self._tell_state)
+        bus.subscribe(Notified, self._say)
+        bus.subscribe(requests.Notify, self._say_for_observer)
+        bus.subscribe(PageMessage, self._pass_on)
+        bus.subscribe(RecordingShown, self._show_recording)
+        bus.subscribe(WatchShown, self._show_watch)
 
     def __bool__(self) -> bool:
         return bool(self._open)
@@ -68,15 +52,25 @@ class Pages:
             else:
                 page.tell(message)
 
-    def tell_state(self) -> None:
-        """What is set, or stands, is another."""
+    def _tell_state(self, _: Any = None) -> None:
         if self._open:
-            self.tell(self._state())
+            self.tell(self._state.make().model_dump_json())
 
-    def notify(self, text: str, level: str, about: str = "") -> None:
-        """Say a sentence in every window."""
-        self.tell(notice(text, level, about))
-        self.tell_state()
+    def _say(self, said: Notified) -> None:
+        self.tell(notice(said.text, said.level, said.about))
+        self._tell_state()
+
+    def _say_for_observer(self, said: requests.Notify) -> None:
+        self._say(Notified(said.text, said.level))
+
+    def _pass_on(self, said: PageMessage) -> None:
+        self.tell(said.text, said.kind)
+
+    def _show_recording(self, said: RecordingShown) -> None:
+        self.tell(said.state.model_dump_json(), "recording")
+
+    def _show_watch(self, said: WatchShown) -> None:
+        self.tell(said.state.model_dump_json(), "watch")
 
 
 def notice(text: str, level: str, about: str = "") -> str:

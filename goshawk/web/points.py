@@ -6,10 +6,11 @@ from collections.abc import Awaitable, Callable
 from goshawk.core.graph.stations import at_stage
 from goshawk.core.routing import FEEDS
 from goshawk.core.stage import Block
+from goshawk.engine.client import EngineClient
 from goshawk.engine.plan import LISTEN
-from goshawk.timeline.memory import Memory
 from goshawk.timeline.sound import SoundReader
-from goshawk.web.pages import LivePage
+from goshawk.web.live_page import LivePage
+from goshawk.web.observer_document import ObserverDocument
 
 WAITING_SOUND = 25
 """A page that takes its sound slower than it is made loses the oldest quarter of a second."""
@@ -53,15 +54,10 @@ class Listener:
 
 
 class Points:
-    """``offer`` tells the audio process which sounds are asked for, ``look`` the observer what is looked at."""
+    """Tells the audio process which sounds are asked for, and the observer what is looked at."""
 
-    def __init__(
-        self,
-        memory: Callable[[], Memory],
-        offer: Callable[[list[str]], None],
-        look: Callable[[], None],
-    ) -> None:
-        self._memory, self._offer, self._look = memory, offer, look
+    def __init__(self, engine: EngineClient, document: ObserverDocument) -> None:
+        self._engine, self._document = engine, document
         self._listeners: set[Listener] = set()
         self._readers: dict[str, SoundReader] = {}
         self._stages: dict[LivePage, str] = {}
@@ -98,16 +94,14 @@ class Points:
         if stage_id:
             self._stages[page] = stage_id
         self._follow()
-        self._look()
+        self._document.show(stages=tuple(self.stages))
 
     def watch_chain(self, page: LivePage, input_id: str) -> None:
         """A page shows an input's chain, or only the main voice's ("")."""
-        before = self.chains
         self._chains.pop(page, None)
         if input_id:
             self._chains[page] = input_id
-        if self.chains != before:
-            self._look()
+        self._document.show(chains=tuple(self.chains))
 
     def learn(self, stage_id: str) -> None:
         """A room is learned for a suppressor, or for none ("")."""
@@ -127,7 +121,7 @@ class Points:
         if self._learning:
             points.add(at_stage("before", self._learning))
         points |= set(self._recorded)
-        self._offer(sorted(points))
+        self._engine.set_points(sorted(points))
 
     async def pass_on(self) -> None:
         """For ever: the sound to its listeners."""
@@ -147,7 +141,7 @@ class Points:
         for name in wanted:
             reader = self._readers.get(name)
             if reader is None:
-                reader = self._readers[name] = SoundReader(self._memory(), name)
+                reader = self._readers[name] = SoundReader(self._engine.memory, name)
             for piece in reader.read():
                 for listener in self._listeners:
                     if _offered(listener.point) == name:

@@ -1,10 +1,8 @@
 """Presets on the server: the user's own, and the starting points that ship with the application."""
 
 import secrets
-import sqlite3
-from collections.abc import Awaitable, Callable
-from typing import Any
 
+from goshawk.bus import Bus
 from goshawk.core.chain_slots import same_work
 from goshawk.core.preset import Preset, make_preset, read_preset
 from goshawk.core.rig import Rig, changed
@@ -14,26 +12,30 @@ from goshawk.core.starting_points import STARTING_POINTS
 from goshawk.errors import BadInput, BadSetting, NotFound
 from goshawk.page_messages.chain import PresetInfo
 from goshawk.store import presets
+from goshawk.web.changes import Changes
+from goshawk.web.events import StateChanged
+from goshawk.web.notices import Notices
+from goshawk.web.rig_desk import RigDesk
+from goshawk.web.store_in_turn import StoreInTurn
 
 LONGEST_COPIED_NAME = 70
 
 
 class PresetShelf:
-    """Keeps presets. ``rig`` gives the saved rig, ``change`` makes another of it, ``in_store`` does what waits for
-    the disk, ``notify`` and ``tell`` speak to every window."""
+    """Keeps presets, and takes their chains into the rig."""
 
     def __init__(
         self,
-        db: sqlite3.Connection,
-        rig: Callable[[], Rig],
-        change: Callable[[Callable[[Rig], Rig], str], Awaitable[Any]],
-        in_store: Callable[[Callable[[], None]], Awaitable[None]],
-        notify: Callable[[str, str], None],
-        tell: Callable[[], None],
+        store: StoreInTurn,
+        own: dict[str, Preset],
+        desk: RigDesk,
+        changes: Changes,
+        bus: Bus,
+        notices: Notices,
     ) -> None:
-        self._db, self._rig, self._change = db, rig, change
-        self._in_store, self._notify, self._tell = in_store, notify, tell
-        self._own = presets.list_presets(db)
+        self._store, self._own = store, dict(own)
+        self._desk, self._changes = desk, changes
+        self._bus, self._notices = bus, notices
 
     @property
     def _all(self) -> dict[str, Preset]:
@@ -62,7 +64,7 @@ class PresetShelf:
 
     def _chosen(self, input_id: str) -> InputSettings:
         """The input whose chain is meant; "" is the main voice. Raises BadSetting."""
-        rig = self._rig()
+        rig = self._desk.set
         one = rig.input(input_id or rig.chained)
         if one is None:
             raise BadSetting("That input is not there any more. Choose another.", "inputs")
@@ -81,14 +83,14 @@ class PresetShelf:
         return self.named(preset_id)
 
     async def _keep(self, preset_id: str, preset: Preset) -> None:
-        await self._in_store(lambda: presets.save_preset(self._db, preset_id, preset))
+        await self._store.do(lambda db: presets.save_preset(db, preset_id, preset))
         self._own = {**self._own, preset_id: preset}
 
     async def save(self, name: str, description: str, input_id: str = "") -> None:
         """Keep an input's chain as it is now as a new preset, from which it then comes. Raises BadSetting."""
         preset_id, one = secrets.token_hex(8), self._chosen(input_id)
         await self._keep(preset_id, make_preset(name, description, one.chain))
-        await self._change(
+        await self._changes.make(
             lambda rig: changed(rig, f"inputs.{one.id}.preset_id", preset_id), "preset_id"
         )
 
@@ -115,28 +117,28 @@ class PresetShelf:
         )
         if one:
             path = f"inputs.{one.id}.preset_id"
-            await self._change(lambda rig: changed(rig, path, preset_id), "preset_id")
+            await self._changes.make(lambda rig: changed(rig, path, preset_id), "preset_id")
         else:
-            self._tell()
+            self._bus.publish(StateChanged())
 
     async def copy(self, preset_id: str) -> None:
         """A copy under another name. Raises NotFound."""
         preset = self.named(preset_id)
         name = f"{preset.name[:LONGEST_COPIED_NAME]}, copy"
         await self._keep(secrets.token_hex(8), make_preset(name, preset.description, preset.chain))
-        self._tell()
+        self._bus.publish(StateChanged())
 
     async def remove(self, preset_id: str) -> None:
         """Forget a preset of one's own; the chain stays as it is. Raises NotFound."""
         gone = self._own_one(preset_id)
-        await self._in_store(lambda: presets.remove_preset(self._db, preset_id))
+        await self._store.do(lambda db: presets.remove_preset(db, preset_id))
         self._own = {key: one for key, one in self._own.items() if key != preset_id}
-        self._notify(f"The preset {gone.name} was deleted. The chain stays as it is.", "news")
+        self._notices.news(f"The preset {gone.name} was deleted. The chain stays as it is.")
 
     async def load(self, preset_id: str, input_id: str = "") -> None:
         """Take a preset's chain for an input; undo brings the old one back. Raises NotFound or BadSetting."""
         preset, one = self.named(preset_id), self._chosen(input_id)
-        await self._change(
+        await self._changes.make(
             lambda rig: with_chain(rig, one.id, preset.chain, preset_id), "preset_id"
         )
 
@@ -144,4 +146,4 @@ class PresetShelf:
         """Keep a preset from a JSON document. Raises BadPreset; the chain stays as it is either way."""
         preset = read_preset(text)
         await self._keep(secrets.token_hex(8), preset)
-        self._notify(f"The preset {preset.name} was imported. Choose it to hear it.", "news")
+        self._notices.news(f"The preset {preset.name} was imported. Choose it to hear it.")

@@ -2,10 +2,8 @@
 
 import asyncio
 import shutil
-import sqlite3
 import tempfile
 import time
-from collections.abc import Awaitable, Callable
 from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
@@ -13,17 +11,16 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from goshawk.bus import Bus
 from goshawk.core.graph.stations import came, recorded_as
 from goshawk.core.recording.document import Figures, Mark, Recording, Track
 from goshawk.core.recording.names import folder_name, with_files
 from goshawk.core.recording.tracks import chosen_tracks, input_of, offered_tracks
-from goshawk.core.rig import Rig
 from goshawk.drives import named, on_drive
-from goshawk.engine.client import EngineClient
+from goshawk.engine.client import EngineClient, Planned
 from goshawk.errors import BadInput, BadSetting, DriveSilent, GoshawkError, NotFound, StoreUnusable
 from goshawk.observer import requests
 from goshawk.observer.client import ObserverClient
-from goshawk.page_messages.live import Levels
 from goshawk.page_messages.recording import RecordFacts, RecordingState, TrackStatus
 from goshawk.recorder import messages
 from goshawk.recorder.client import RecorderClient
@@ -40,9 +37,15 @@ from goshawk.store.work_folder import WorkFolder
 from goshawk.supervisor import Supervisor
 from goshawk.units import SAMPLE_RATE_HZ, linear_to_db
 from goshawk.web.auto_marks import AutoMarks
+from goshawk.web.events import MarksChanged, Notified, RecordingShown, StateChanged
 from goshawk.web.hand_over import HandOverDesk
 from goshawk.web.heard_again import HeardAgain
 from goshawk.web.kept_recordings import KeptRecordings
+from goshawk.web.newest_figures import NewestFigures
+from goshawk.web.notices import Notices
+from goshawk.web.points import Points
+from goshawk.web.rig_desk import RigDesk
+from goshawk.web.store_in_turn import StoreInTurn
 
 LOOKS_EVERY_S = 1.0
 STARTS_S = 8.0
@@ -61,41 +64,35 @@ LONGEST_TAKE_S = 60
 BYTES_A_FRAME = {"flac": 1.8, "wav": 3.0, "opus": 0.2}
 """Of one channel, about."""
 
-InStore = Callable[[Callable[[], Any]], Awaitable[Any]]
-
 
 class RecordDesk:
-    """One recording at a time. ``tell`` shows how it goes, ``tell_state`` what stands around it."""
+    """One recording at a time."""
 
     def __init__(
         self,
-        db: sqlite3.Connection,
+        store: StoreInTurn,
+        past_folders: list[str],
         own_folder: Path,
         default_folder: Path,
-        rig: Callable[[], Rig],
-        engine: Callable[[], EngineClient],
-        observer: Callable[[], ObserverClient],
-        record_points: Callable[[list[str]], None],
-        levels: Callable[[], Levels | None],
-        in_store: InStore,
+        desk: RigDesk,
+        engine: EngineClient,
+        observer: ObserverClient,
+        points: Points,
+        figures: NewestFigures,
         work: WorkFolder,
         supervisor: Supervisor,
-        tell: Callable[[str], None],
-        tell_state: Callable[[], None],
-        notify: Callable[[str, str], None],
-        marked: Callable[[int, list[WantedMark]], None] = lambda run, marks: None,
+        bus: Bus,
+        notices: Notices,
     ) -> None:
-        """``marked`` is called with the user's marks of a recording whenever they are others, and its number since the start."""
-        self._marked = marked
-        self._db, self._in_store, self._supervisor = db, in_store, supervisor
+        self._store, self._supervisor = store, supervisor
         self._work, self.heard_again = work, HeardAgain(work, observer)
-        self.hand_over = HandOverDesk(work, rig, supervisor, tell_state)
+        self.hand_over = HandOverDesk(work, desk, supervisor, bus)
         self._own, self._default = own_folder, default_folder
-        self._rig, self._engine, self._observer = rig, engine, observer
-        self._record_points, self._levels = record_points, levels
-        self._tell, self._tell_state, self._notify = tell, tell_state, notify
-        self._past_folders = [Path(one) for one in recording_folders.list_folders(db)]
-        self.kept = KeptRecordings(Shelf(self.folders), supervisor, self.list_changed, tell_state)
+        self._desk, self._engine, self._observer = desk, engine, observer
+        self._points, self._figures = points, figures
+        self._bus, self._notices = bus, notices
+        self._past_folders = [Path(one) for one in past_folders]
+        self.kept = KeptRecordings(Shelf(self.folders), supervisor, bus)
         self._client: RecorderClient | None = None
         self._recorded: Recorded | None = None
         """What is wanted of the recorder; None: nothing, or that it waits, ready."""
@@ -107,10 +104,9 @@ class RecordDesk:
         self._is_ready_wanted = False
         self._restarts = 0
         self._auto = AutoMarks(self._put_auto_mark)
-        # Another one than before a restart, which pages outlive.
-        self._changes = time.time_ns() // 1_000_000
         self._free: tuple[float, str, float | None] = (-1e9, "", None)
         self.state = RecordingState()
+        bus.subscribe(Planned, self._follow_plan)
 
     # --- where ------------------------------------------------------------------------------------
 
@@ -121,13 +117,13 @@ class RecordDesk:
     @property
     def folder(self) -> Path:
         """Where the next recording lies."""
-        chosen = self._rig().recording.folder
+        chosen = self._desk.rig.recording.folder
         return Path(chosen).expanduser() if chosen else self._default
 
     @property
     def facts(self) -> RecordFacts:
         """What stands around recordings."""
-        rig = self._rig()
+        rig = self._desk.rig
         preview, trouble = "", ""
         try:
             preview = folder_name(rig.recording.pattern, rig.name, datetime.now().astimezone())
@@ -143,7 +139,7 @@ class RecordDesk:
             free_s=self._free[2],
             offered=offered_tracks(rig),
             chosen=[one.source for one in chosen_tracks(rig)],
-            changes=self._changes,
+            changes=self.kept.changes,
             silent=self.kept.silent,
         )
 
@@ -151,7 +147,7 @@ class RecordDesk:
         """For ever: how long the disk would take what is chosen, and whether recordings came or went."""
         while True:
             await asyncio.sleep(LOOKS_EVERY_S)
-            rig, folder = self._rig(), self.folder
+            rig, folder = self._desk.rig, self.folder
             channels = sum(one.channels for one in chosen_tracks(rig))
             key = f"{folder}|{rig.recording.format}|{channels}"
             now = time.monotonic()
@@ -162,7 +158,7 @@ class RecordDesk:
                 is_other = room is None or self._free[2] is None or key != self._free[1]
                 self._free = (now, key, room)
                 if is_other:
-                    self._tell_state()
+                    self._bus.publish(StateChanged())
             self._mark_what_happens()
 
     async def _free_of(self, folder: Path) -> int | None:
@@ -182,13 +178,8 @@ class RecordDesk:
         with suppress(DriveSilent):  # It is mended at the next start.
             what = named(folder)
             for sentence in await on_drive(lambda: mend_all(folder), what, MENDS_S):
-                self._notify(sentence, "news")
-                self.list_changed()
-
-    def list_changed(self) -> None:
-        """The list of recordings is another."""
-        self._changes += 1
-        self._tell_state()
+                self._notices.news(sentence)
+                self.kept.list_changed()
 
     # --- recording --------------------------------------------------------------------------------
 
@@ -196,7 +187,7 @@ class RecordDesk:
         """Record from now on. Raises BadInput."""
         if self._recorded is not None:
             raise BadInput("It is recording already. Stop it first, or put a mark.")
-        rig, first_frame = self._rig(), self._engine().frame_now
+        rig, first_frame = self._desk.rig, self._engine.frame_now
         tracks = chosen_tracks(rig)
         if not tracks:
             raise BadInput("There is nothing to record. Choose a track first.")
@@ -232,8 +223,8 @@ class RecordDesk:
         elif not is_wanted and self._client is not None:
             self._supervisor.once("ending what waits", self._client.give_up())
             self._client = None
-        tracks = chosen_tracks(self._rig()) if is_wanted else []
-        self._record_points([recorded_as(one.source) for one in tracks])
+        tracks = chosen_tracks(self._desk.rig) if is_wanted else []
+        self._points.record([recorded_as(one.source) for one in tracks])
 
     def _start(self) -> None:
         """Have a recorder do what is wanted now: the one that waits, or another one."""
@@ -256,9 +247,9 @@ class RecordDesk:
                 break  # Else it is the computer that is slow.
         said = f"The folder {begun.folder} does not answer. Look at its drive."
         if begun.folder == begun.rescue_folder:
-            self._notify(f"{said} Nothing is recorded as long as it does not.", "trouble")
+            self._notices.trouble(f"{said} Nothing is recorded as long as it does not.")
         else:
-            self._notify(f"{said} It is recorded in {begun.rescue_folder} from now on.", "trouble")
+            self._notices.trouble(f"{said} It is recorded in {begun.rescue_folder} from now on.")
             self._client = None
             await client.give_up()
             if self._recorded is not None:
@@ -275,21 +266,25 @@ class RecordDesk:
 
     def _recorder(self) -> RecorderClient:
         return RecorderClient(
-            self._engine().memory.name,
-            lambda number: Wanted(number=number, recorded=self._recorded),
+            self._engine.memory.name,
+            self._wanted,
             self._on_said,
             self._on_lost,
         )
 
+    def _wanted(self, number: int) -> Wanted:
+        """The document that the recorder follows."""
+        return Wanted(number=number, recorded=self._recorded)
+
     async def _remember(self, folder: Path) -> None:
         self._past_folders = [folder, *(one for one in self._past_folders if one != folder)]
         try:
-            await self._in_store(lambda: recording_folders.remember_folder(self._db, str(folder)))
+            await self._store.do(lambda db: recording_folders.remember_folder(db, str(folder)))
         except StoreUnusable as error:
-            self._notify(str(error), "trouble")
+            self._notices.trouble(str(error))
 
     def _begin(self, tracks: list[Track], continues: str, first_frame: int | None) -> Recorded:
-        rig = self._engine().rig
+        rig = self._engine.rig
         self._document = Recording(
             id=new_id(),
             title="",
@@ -299,7 +294,7 @@ class RecordDesk:
             rig=rig,
             continues=continues,
         )
-        self._record_points([recorded_as(one.source) for one in tracks])
+        self._points.record([recorded_as(one.source) for one in tracks])
         return Recorded(
             document=self._document.model_dump_json().encode(),
             folder=str(self.folder),
@@ -316,11 +311,12 @@ class RecordDesk:
             self._recorded = replace(self._recorded, **changes)
             self._client.changed()
 
-    def follow_plan(self, number: int, rig: Rig | None) -> None:
+    def _follow_plan(self, planned: Planned) -> None:
         """What is heard is to be another; the recorder is told before that happens."""
+        rig = planned.rig
         if self._client and self._recorded:
             self._client.tell(
-                messages.Heard(number, rig.model_dump_json().encode() if rig else b"")
+                messages.Heard(planned.number, rig.model_dump_json().encode() if rig else b"")
             )
             if rig and self._document:
                 inputs = {
@@ -329,14 +325,14 @@ class RecordDesk:
                     if input_of(one.source)
                 }
                 for name in self._auto.look_at_rig(rig, inputs):
-                    self._notify(f"{name} was removed: its tracks are silent from here on.", "news")
+                    self._notices.news(f"{name} was removed: its tracks are silent from here on.")
 
     async def _until_finished(self, client: RecorderClient) -> None:
         await client.finished.wait()
         if self._client is client:
             self._client = self._recorded = None
             self._set(RecordingState())
-            self.list_changed()
+            self.kept.list_changed()
             self.be_ready(self._is_ready_wanted)
 
     async def stop(self) -> RecordingState:
@@ -346,7 +342,7 @@ class RecordDesk:
             raise BadInput("Nothing is being recorded.")
         self._set(self.state.model_copy(update={"stage": "ending"}))
         client.is_ending = True
-        self._want(end_frame=self._engine().frame_now)
+        self._want(end_frame=self._engine.frame_now)
         if not self.state.id:
             self._supervisor.once("ending what has not begun", self._see_ended(client))
         return self.state
@@ -354,14 +350,14 @@ class RecordDesk:
     async def _see_ended(self, client: RecorderClient) -> None:
         await asyncio.sleep(STARTS_S)
         if self._client is client and not self.state.id:
-            self._notify("Nothing was recorded: it had not begun when it was stopped.", "trouble")
+            self._notices.trouble("Nothing was recorded: it had not begun when it was stopped.")
             await client.give_up()
 
     async def close(self) -> None:
         """The program ends: the recorder ends by itself, to the last frame, and is not waited for longer than a moment."""
         if self._client and self._recorded:
             self._client.is_ending = True
-            self._want(end_frame=self._engine().frame_now)
+            self._want(end_frame=self._engine.frame_now)
             with suppress(TimeoutError):
                 async with asyncio.timeout(ENDS_S):
                     await self._client.finished.wait()
@@ -372,7 +368,7 @@ class RecordDesk:
         """A mark at this moment. Raises BadInput if nothing is recorded."""
         if self._recorded is None:
             raise BadInput("Nothing is being recorded, so there is nothing to mark.")
-        wanted = self._put(WantedMark(self._next_number(), self._engine().frame_now, name))
+        wanted = self._put(WantedMark(self._next_number(), self._engine.frame_now, name))
         return self._shown_mark(wanted)
 
     def name_mark(self, number: int, name: str | None) -> None:
@@ -388,7 +384,7 @@ class RecordDesk:
 
     def _put_auto_mark(self, name: str, ago_s: float) -> None:
         if self._recorded is not None:
-            frame = self._engine().frame_now - round(ago_s * SAMPLE_RATE_HZ)
+            frame = self._engine.frame_now - round(ago_s * SAMPLE_RATE_HZ)
             self._put(WantedMark(self._next_number(), frame, name, "goshawk"))
 
     def number_marks_from(self, number: int) -> None:
@@ -407,7 +403,8 @@ class RecordDesk:
 
     def _follow_marks(self) -> None:
         self._want(marks=tuple(self._marks.values()))
-        self._marked(self._run, [one for one in self._marks.values() if one.by == "you"])
+        mine = tuple(one for one in self._marks.values() if one.by == "you")
+        self._bus.publish(MarksChanged(self._run, mine))
         self._show_marks()
 
     def _shown_mark(self, mark: WantedMark) -> Mark:
@@ -433,10 +430,10 @@ class RecordDesk:
             case messages.Status():
                 self._follow_status(said)
             case messages.Told(text, level):
-                self._notify(text, level)
+                self._bus.publish(Notified(text, level))
             case messages.Finished(recording_id, folder, text):
                 if text:
-                    self._notify(text, "trouble")
+                    self._notices.trouble(text)
                 if recording_id:
                     self._supervisor.once(
                         "measuring the recording", self._measure(recording_id, folder)
@@ -479,14 +476,14 @@ class RecordDesk:
         )
         self._auto.look_at_tracks(said, [one.name for one in document.tracks], seconds)
         if is_first:
-            self.list_changed()
+            self.kept.list_changed()
 
     def _mark_what_happens(self) -> None:
         """Once a second: what the figures say goes into the marks."""
-        levels = self._levels() if self.state.stage == "running" else None
+        levels = self._figures.levels if self.state.stage == "running" else None
         if levels is None:
             return
-        rig = self._rig()
+        rig = self._desk.rig
         self._auto.look_at_levels(levels, rig, self.state.seconds)
 
     # --- what is kept -----------------------------------------------------------------------------
@@ -513,9 +510,9 @@ class RecordDesk:
         folder, document = await self.kept.load(recording_id)
         first, end = span_of(document, from_s, to_s)
         if what == "loop":
-            await self._observer().ask(requests.LoopRecording(str(folder), first, end))
+            await self._observer.ask(requests.LoopRecording(str(folder), first, end))
         elif what == "replay":
-            await self._observer().ask(requests.ReplayRecording(str(folder), first, end))
+            await self._observer.ask(requests.ReplayRecording(str(folder), first, end))
         elif kind is None:
             raise BadInput("Say for which take of the sound check the piece is meant.")
         else:
@@ -533,7 +530,7 @@ class RecordDesk:
         try:
             await on_drive(lambda: _cut_take(folder, track, first, end, path), named(folder.parent))
             name = f"{folder.name}, {first / SAMPLE_RATE_HZ:.0f} s"
-            await self._observer().ask(requests.GiveTake(kind, str(path), name))
+            await self._observer.ask(requests.GiveTake(kind, str(path), name))
         finally:
             await asyncio.to_thread(shutil.rmtree, path.parent, True)
 
@@ -552,37 +549,35 @@ class RecordDesk:
                 if mended and mended.state == "mended":
                     first_frame = self._first_frame + mended.frames
             except (GoshawkError, OSError) as error:
-                said, first_frame = str(error), self._engine().frame_now
+                said, first_frame = str(error), self._engine.frame_now
         self._restarts += 1
         if self._restarts > MOST_RESTARTS or before is None or self._recorded is None:
-            self._notify(
-                f"The recording broke off, and could not be begun again. {said}", "trouble"
-            )
+            self._notices.trouble(f"The recording broke off, and could not be begun again. {said}")
             return False
-        self._notify(f"The recording broke off and goes on in another folder. {said}", "trouble")
+        self._notices.trouble(f"The recording broke off and goes on in another folder. {said}")
         ends = self._recorded.end_frame
         self._recorded = replace(
             self._begin(list(before.tracks), self.state.id, first_frame), end_frame=ends
         )
         self._first_frame = first_frame or 0
         self._show_marks()
-        self.list_changed()
+        self.kept.list_changed()
         return True
 
     async def _measure(self, recording_id: str, folder: str) -> None:
         try:
-            packed = await self._observer().ask(requests.MeasureRecording(folder))
+            packed = await self._observer.ask(requests.MeasureRecording(folder))
             found = Figures.model_validate_json(packed)
             await self.kept.at(
                 recording_id, lambda shelf: shelf.change(recording_id, figures=found)
             )
         except (GoshawkError, OSError) as error:
-            self._notify(f"The figures of the recording could not be made. {error}", "trouble")
-        self.list_changed()
+            self._notices.trouble(f"The figures of the recording could not be made. {error}")
+        self.kept.list_changed()
 
     def _set(self, state: RecordingState) -> None:
         self.state = state
-        self._tell(state.model_dump_json())
+        self._bus.publish(RecordingShown(state))
 
 
 def _cut_take(folder: Path, track: Track, first: int, end: int, path: Path) -> None:

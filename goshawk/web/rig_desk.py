@@ -2,26 +2,32 @@
 
 import asyncio
 import contextlib
-import sqlite3
-from collections.abc import Awaitable, Callable
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
-from typing import Any, TypeVar
+from sqlite3 import Connection
+from typing import Any
 
+from goshawk.bus import Bus
 from goshawk.core.rig import Rig, changed_together
+from goshawk.core.rules.balance import with_holds_let_go
 from goshawk.errors import StoreUnusable
 from goshawk.store import rigs
 from goshawk.store.rigs import SavedRig
 from goshawk.supervisor import to_its_end
+from goshawk.web.events import RigHeard, RigSet, StateChanged
+from goshawk.web.holds import Holds
+from goshawk.web.notices import Notices
+from goshawk.web.sound_file_shelf import SoundFileShelf
+from goshawk.web.store_in_turn import StoreInTurn
 
-T = TypeVar("T")
 SAVE_AGAIN_S = 2.0
 MOST_UNSAVED = 500
 """So many steps wait for the disk; beyond it the oldest two are one."""
 
 
 @dataclass(frozen=True, eq=False)
-class Step:
+class UnsavedStep:
     """A change that is heard and not saved yet: the rig before it, the rig that it made, and its path in the history."""
 
     before: Rig
@@ -31,29 +37,25 @@ class Step:
 
 
 class RigDesk:
-    """Owns what is tried, what is set and what is saved.
-
-    ``adjust`` makes of the rig before and the one wished for the one to be set, and raises what is wrong with it;
-    ``hear`` gives a rig to the engine and the pages; ``in_store`` does what waits for the disk, one after the other."""
+    """Owns what is tried, what is set and what is saved."""
 
     def __init__(
         self,
-        db: sqlite3.Connection,
+        store: StoreInTurn,
         saved: SavedRig,
-        in_store: Callable[[Callable[[], Any]], Awaitable[Any]],
-        adjust: Callable[[Rig, Rig], Rig],
-        hear: Callable[[Rig], None],
-        notify: Callable[[str, str], None],
-        tell: Callable[[], None],
+        files: SoundFileShelf,
+        holds: Holds,
+        bus: Bus,
+        notices: Notices,
     ) -> None:
-        self._db, self._in_store = db, in_store
-        self._adjust, self._hear, self._notify, self._tell = adjust, hear, notify, tell
+        self._store, self._files, self._holds = store, files, holds
+        self._bus, self._notices = bus, notices
         self.saved = saved
         self.set = saved.rig
         """What was set last, saved or not."""
         self._tried: Rig | None = None
         self._trying_page: object | None = None
-        self._unsaved: list[Step] = []
+        self._unsaved: list[UnsavedStep] = []
         """Steps that are heard and not saved yet, in their order: each is saved, and taken back, by itself."""
         self._saving = asyncio.Lock()
         self._failed = asyncio.Event()
@@ -89,13 +91,26 @@ class RigDesk:
         """Hear values without saving them, while a page drags. Raises BadSetting."""
         self._tried = changed_together(self.rig, changes)
         self._trying_page = page
-        self._hear(self._tried)
+        self._bus.publish(RigHeard(self._tried, self.set))
 
     def take_back(self, page: object) -> None:
         """What a page was trying, and nobody will ever save."""
         if page is self._trying_page and self._tried:
-            self._tried = None
-            self._hear(self.set)
+            self._hear_set()
+
+    def _hear_set(self, rig: Rig | None = None) -> None:
+        """Have what is set heard, which is ``rig`` from now on; nothing is tried any more."""
+        self._tried = None
+        before, self.set = self.set, rig or self.set
+        self._bus.publish(RigHeard(self.set))
+        if self.set != before:
+            self._bus.publish(RigSet(before, self.set))
+
+    def _adjusted(self, before: Rig, wished: Rig) -> Rig:
+        """What is to be set of what is wished. Raises NotFound if a sound file is not there."""
+        rig = with_holds_let_go(before, wished, self._holds.held_db)
+        self._files.check(rig)
+        return rig
 
     async def change(
         self, make: Callable[[Rig], Rig], path: str, *, is_nudge: bool = False
@@ -103,20 +118,18 @@ class RigDesk:
         """Hear a change, then save it. Raises BadSetting if it is refused: then nothing has changed. Raises
         StoreUnusable if it is heard, but could not be saved."""
         try:
-            rig = self._adjust(self.set, make(self.set))
+            rig = self._adjusted(self.set, make(self.set))
         except Exception:
-            self._tried = None
-            self._hear(self.set)
+            self._hear_set()
             raise
-        self._tried = None
-        before, self.set = self.set, rig
-        self._hear(rig)
+        before = self.set
+        self._hear_set(rig)
         if rig != before:
-            self._add(Step(before, rig, path, is_nudge))
+            self._add(UnsavedStep(before, rig, path, is_nudge))
         if self._unsaved:
             await to_its_end(self._save())
 
-    def _add(self, step: Step) -> None:
+    def _add(self, step: UnsavedStep) -> None:
         self._unsaved.append(step)
         if len(self._unsaved) > MOST_UNSAVED:
             first, second = self._unsaved[:2]
@@ -132,39 +145,35 @@ class RigDesk:
             if by < 0:
                 await self._take_back_unsaved()
             return  # Beyond what is not saved yet there is nothing to be done again.
-        self._tried = None
+        before = self.set
+        self._hear_set(rig)
         if rig is None:
-            self._hear(self.set)
             return
-        before, self.set = self.set, rig
-        self._hear(rig)
 
-        def move() -> None:
-            self.saved = rigs.step(self._db, by)
+        def move(db: Connection) -> None:
+            self.saved = rigs.step(db, by)
 
         try:
-            await self._in_store(move)
+            await self._store.do(move)
         except StoreUnusable as error:
-            self._add(Step(before, rig, "undone"))
+            self._add(UnsavedStep(before, rig, "undone"))
             raise self._not_saved(error) from None
-        self._tell()
+        self._bus.publish(StateChanged())
 
     async def _take_back_unsaved(self) -> None:
         """Take back the last step alone: what was shut by those before stays shut."""
-        self.set = self._unsaved.pop().before
-        self._tried = None
-        self._hear(self.set)
+        self._hear_set(self._unsaved.pop().before)
         if self._saving.locked():
             await self._save()  # It may have been saved meanwhile.
         elif not self._unsaved:
             self.trouble = ""
-            self._tell()
+            self._bus.publish(StateChanged())
 
     async def _neighbour(self, by: int) -> Rig | None:
         """What a step would bring, of what is set when it is known."""
         while True:
             before = self.set
-            rig: Rig | None = await self._in_store(lambda: rigs.neighbour(self._db, by))
+            rig = await self._store.do(lambda db: rigs.neighbour(db, by))
             if before is self.set:
                 return rig
 
@@ -174,27 +183,27 @@ class RigDesk:
             while self._unsaved:
                 step = self._unsaved[0]
                 try:
-                    await self._in_store(partial(self._save_step, step))
+                    await self._store.do(partial(self._save_step, step))
                 except StoreUnusable as error:
                     raise self._not_saved(error) from None
                 if step in self._unsaved:
                     self._unsaved.remove(step)
                 if not self._unsaved and self.set != self.saved.rig:
                     # It was taken back while it was saved.
-                    self._add(Step(self.saved.rig, self.set, "undone"))
+                    self._add(UnsavedStep(self.saved.rig, self.set, "undone"))
         self.trouble = ""
-        self._tell()
+        self._bus.publish(StateChanged())
 
-    def _save_step(self, step: Step) -> None:
+    def _save_step(self, step: UnsavedStep, db: Connection) -> None:
         # Noted before the next in the queue asks which revision it goes over.
         self.saved = rigs.save_change(
-            self._db, step.rig, step.path, is_nudge=step.is_nudge, over=self.saved.revision
+            db, step.rig, step.path, is_nudge=step.is_nudge, over=self.saved.revision
         )
 
     def _not_saved(self, error: StoreUnusable) -> StoreUnusable:
         self.trouble = str(error)
         self._failed.set()
-        self._tell()
+        self._bus.publish(StateChanged())
         return error
 
     async def save_again(self) -> None:
@@ -210,4 +219,4 @@ class RigDesk:
             if self._unsaved:
                 continue
             self._failed.clear()
-            self._notify("Everything that is set is saved again.", "news")
+            self._notices.news("Everything that is set is saved again.")

@@ -15,6 +15,7 @@ from typing import Any
 
 import msgspec
 
+from goshawk.bus import Bus
 from goshawk.core.computer import Computer, Program, VirtualDevice, microphone_key, wanted_virtual
 from goshawk.core.rig import Rig
 from goshawk.core.routing import LOUDSPEAKERS
@@ -22,6 +23,7 @@ from goshawk.devices.cards import Card, Cards, as_devices
 from goshawk.devices.sound_server.control import SoundServer
 from goshawk.errors import GoshawkError, NoSoundServer, SoundServerRefused
 from goshawk.system.ending import kill
+from goshawk.web.events import ComputerChanged, RigHeard
 
 log = logging.getLogger(__name__)
 
@@ -41,10 +43,11 @@ Work = Callable[[SoundServer, Computer], Any]
 
 
 class SoundDesk:
-    """``on_change`` is called in the event loop with what there is now, whenever that is another."""
+    """Says in the event loop what there is now, whenever that is another."""
 
-    def __init__(self, on_change: Callable[[Computer], None]) -> None:
-        self._on_change = on_change
+    def __init__(self, bus: Bus) -> None:
+        self._bus = bus
+        bus.subscribe(RigHeard, self._follow_rig)
         self.computer = Computer()
         self.cards_round = 0
         self._server_part = Computer()
@@ -80,6 +83,9 @@ class SoundDesk:
         self._is_changed.set()
         if self._thread:
             await asyncio.to_thread(self._thread.join, STOP_S)
+
+    def _follow_rig(self, said: RigHeard) -> None:
+        self.want(said.rig)
 
     def want(self, rig: Rig) -> None:
         """From now on the virtual devices of this rig are there, and its programs are taken."""
@@ -152,7 +158,7 @@ class SoundDesk:
                 "cards_trouble": self._cards_trouble,
             }
         )
-        self._on_change(self.computer)
+        self._bus.publish(ComputerChanged(self.computer))
 
     # --- the thread ------------------------------------------------------------------------------
 

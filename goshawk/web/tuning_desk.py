@@ -1,19 +1,20 @@
 """Chain, as pages ask for it: the room, the loop, chain B and an insert's way. The work is the observer's and the engine's."""
 
 import contextlib
-from collections.abc import Callable
 
-from goshawk.core.chain_slots import Chain
+from goshawk.bus import Bus
 from goshawk.core.dsp.suppressor import LearnedRoom
 from goshawk.core.rig import changed
 from goshawk.core.rig_changes import with_chain
 from goshawk.engine.client import EngineClient
+from goshawk.engine.messages import InsertMeasured
 from goshawk.errors import BadInput, BadSetting, GoshawkError, NotFound
 from goshawk.observer import requests
-from goshawk.page_messages.live import State
 from goshawk.supervisor import Supervisor
 from goshawk.web.changes import Changes
-from goshawk.web.observer_document import Measuring
+from goshawk.web.notices import Notices
+from goshawk.web.observer_document import ObserverDocument
+from goshawk.web.points import Points
 from goshawk.web.preset_shelf import PresetShelf
 from goshawk.web.rig_desk import RigDesk
 
@@ -26,40 +27,44 @@ class TuningDesk:
         desk: RigDesk,
         changes: Changes,
         presets: PresetShelf,
-        measuring: Measuring,
-        want: Callable[[], None],
-        engine: Callable[[], EngineClient],
+        document: ObserverDocument,
+        points: Points,
+        engine: EngineClient,
         supervisor: Supervisor,
-        notify: Callable[[str, str], None],
+        bus: Bus,
+        notices: Notices,
     ) -> None:
-        """``want`` is called when what is wanted of the observer is another."""
         self._desk, self._changes, self._presets = desk, changes, presets
-        self._measuring, self._want = measuring, want
-        self._engine, self._supervisor, self._notify = engine, supervisor, notify
+        self._document, self._points, self._engine = document, points, engine
+        self._supervisor, self._notices = supervisor, notices
+        bus.subscribe(requests.RoomLearned, self._hear_room)
+        bus.subscribe(InsertMeasured, self._hear_insert)
 
     async def learn_room(self, stage_id: str) -> None:
         """Learn the room for a suppressor, or break it off (""). Raises BadSetting."""
         if stage_id:
             self._suppressor(stage_id)
-        self._measuring.learn(stage_id)
-        self._want()
+        self._learn(stage_id)
 
-    def hear_room(self, said: requests.RoomLearned) -> None:
+    def _learn(self, stage_id: str) -> None:
+        self._points.learn(stage_id)
+        self._document.learn(stage_id)
+
+    def _hear_room(self, said: requests.RoomLearned) -> None:
         """What came of learning a room, if it is still wanted."""
-        if said.learning != self._measuring.learning:
+        if said.learning != self._document.learning:
             return
-        self._measuring.learn("")
-        self._want()
+        self._learn("")
         if said.refusal or not said.room:
-            self._notify(said.refusal, "trouble")
+            self._notices.trouble(said.refusal)
         else:
             room = LearnedRoom.model_validate_json(said.room)
             self._supervisor.once("keeping the room", self._keep_room(said.learning.stage_id, room))
 
-    async def forget_room(self, stage_id: str) -> State:
+    async def forget_room(self, stage_id: str) -> None:
         """Forget what a suppressor has learned. Raises BadSetting."""
         path = self._suppressor(stage_id)
-        return await self._changes.set_setting(f"{path}.settings.room", None)
+        await self._changes.set_setting(f"{path}.settings.room", None)
 
     async def _keep_room(self, stage_id: str, room: LearnedRoom) -> None:
         """Set what was learned, and say so; also that the suppressor is gone, or that it could not be saved."""
@@ -67,9 +72,9 @@ class TuningDesk:
         try:
             path = f"{self._suppressor(stage_id)}.settings.room"
             await self._changes.make(lambda rig: changed(rig, path, value), path)
-            self._notify("The room is learned. It is followed from now on.", "news")
+            self._notices.news("The room is learned. It is followed from now on.")
         except GoshawkError as error:
-            self._notify(str(error), "trouble")
+            self._notices.trouble(str(error))
 
     def _suppressor(self, stage_id: str) -> str:
         """The path of a suppressor."""
@@ -82,46 +87,40 @@ class TuningDesk:
         """Keep the present chain as chain B, or take a preset for it. Raises NotFound."""
         if preset_id:
             preset = self._presets.named(preset_id)
-            self._keep(preset.chain, preset.name)
+            self._document.compare_with(preset.chain, preset.name)
         else:
-            self._keep(self._desk.rig.chain, "the chain as it was kept")
+            self._document.compare_with(self._desk.rig.chain, "the chain as it was kept")
 
-    def _keep(self, chain: Chain, name: str) -> None:
-        self._measuring.other = (chain, name)
-        self._want()
-
-    async def swap_other(self) -> State:
+    async def swap_other(self) -> None:
         """Chain B becomes the chain, and the chain becomes B. Raises BadInput."""
-        kept, voice = self._measuring.other, self._desk.set.voice
+        kept, voice = self._document.other, self._desk.set.voice
         if kept is None or voice is None:
             raise BadInput("There is no chain B yet. Keep one first.")
         other, present = kept[0], voice.chain
-        state = await self._changes.make(
+        await self._changes.make(
             lambda rig: with_chain(rig, rig.chained, other, voice.preset_id), "chain"
         )
-        self._keep(present, "the chain as it was before")
-        return state
+        self._document.compare_with(present, "the chain as it was before")
 
     def measure_insert(self, stage_id: str) -> None:
         """Send a click out by an insert. Raises NotFound."""
         found = self._desk.rig.stage(stage_id)
         if found is None or found[1].stage != "insert":
             raise NotFound("There is no such insert. It may have been removed.")
-        self._engine().measure_insert(stage_id)
+        self._engine.measure_insert(stage_id)
 
-    def hear_insert(self, stage_id: str, way_ms: float | None) -> None:
+    def _hear_insert(self, said: InsertMeasured) -> None:
         """How long an insert's click was away; None if it did not come back."""
-        if way_ms is None:
-            self._notify(
+        if said.way_ms is None:
+            self._notices.trouble(
                 "Nothing came back to the insert. Choose where it sends to and comes back from, start what stands there, "
-                "and measure again.",
-                "trouble",
+                "and measure again."
             )
             return
-        self._supervisor.once("setting an insert's way", self._set_way(stage_id, way_ms))
+        self._supervisor.once("setting an insert's way", self._set_way(said.stage_id, said.way_ms))
 
     async def _set_way(self, stage_id: str, way_ms: float) -> None:
         with contextlib.suppress(GoshawkError):  # It was removed meanwhile.
             path = self._desk.set.stage_path(stage_id)
             await self._changes.set_setting(f"{path}.settings.way_ms", way_ms)
-            self._notify(f"The insert's sound is away for {way_ms:.1f} ms.", "news")
+            self._notices.news(f"The insert's sound is away for {way_ms:.1f} ms.")

@@ -1,19 +1,19 @@
 """What the audio process is given to play: the rig, and what takes its place for a while."""
 
-from collections.abc import Callable
 from pathlib import Path
 
 from pydantic import TypeAdapter
 
+from goshawk.bus import Bus
 from goshawk.core.chain_slots import Chain
 from goshawk.core.device_info import info_of
-from goshawk.core.rig import Rig
+from goshawk.core.rig import BlockFrames, Rig
 from goshawk.core.routing import Performance
 from goshawk.devices.catalog import DEVICES
 from goshawk.engine.client import EngineClient
 from goshawk.observer import requests
 from goshawk.page_messages.chain import LoopState
-from goshawk.web.buffer_search import BufferSearch
+from goshawk.web.events import RigHeard, StateChanged
 
 _chain: TypeAdapter[Chain | None] = TypeAdapter(Chain | None)
 _performance: TypeAdapter[Performance | None] = TypeAdapter(Performance | None)
@@ -21,79 +21,86 @@ _performance: TypeAdapter[Performance | None] = TypeAdapter(Performance | None)
 
 class WhatPlays:
     """Puts the plan together from the rig that is heard, a buffer that is tried, what a take asks of the stand-in, and
-    what the observer has played: loops, replays, holds."""
+    what the observer has played: loops and replays."""
 
-    def __init__(self, rig: Callable[[], Rig], engine: Callable[[], EngineClient]) -> None:
-        self._rig, self._engine = rig, engine
-        self.buffer_search: BufferSearch | None = None
-        self.held_db: dict[str, float] = {}
+    def __init__(self, rig: Rig, engine: EngineClient, bus: Bus) -> None:
+        self._rig, self._engine, self._bus = rig, engine, bus
+        self._tried_block: BlockFrames | None = None
         self.loop = LoopState()
         self._loop: str | None = None
         self._performance: Performance | None = None
         self._before: Rig | None = None
         self._replayed: tuple[str | None, list[str]] = (None, [])
+        bus.subscribe(RigHeard, self._follow_rig)
+        bus.subscribe(requests.UnderWay, self._follow)
+        bus.subscribe(requests.PlayLoop, self._play_loop)
+        bus.subscribe(requests.Compare, self._compare)
+        bus.subscribe(requests.PlayReplay, self._play_replay)
 
     @property
     def is_apart(self) -> bool:
         """Whether something plays in the place of microphones, which nobody else is to hear meanwhile."""
         return self._loop is not None or self._replayed[0] is not None
 
-    def give(self) -> None:
+    def _follow_rig(self, said: RigHeard) -> None:
+        self._rig = said.rig
+        self._give()
+
+    def try_block(self, frames: BlockFrames | None) -> None:
+        """Try a size of block; None: the one that is set."""
+        self._tried_block = frames
+        self._give()
+
+    def _give(self) -> None:
         """The rig as it is to be heard now."""
-        rig = self._rig()
+        rig = self._rig
         if self._before:
             then = self._before
             rig = rig.model_copy(
                 update={"inputs": then.inputs, "feeds": then.feeds, "chained": then.chained}
             )
-        trying = self.buffer_search.block_frames if self.buffer_search else None
-        if trying:
-            rig = rig.model_copy(update={"block_frames": trying})
+        if self._tried_block:
+            rig = rig.model_copy(update={"block_frames": self._tried_block})
         if self._performance and rig.voice and info_of(DEVICES, rig.voice.device).performs:
             # The stand-in gives what a take asks for; the rig keeps what the user set.
             attic = rig.devices.attic.model_copy(update={"performance": self._performance})
             rig = rig.model_copy(
                 update={"devices": rig.devices.model_copy(update={"attic": attic})}
             )
-        self._engine().apply(rig)
+        self._engine.apply(rig)
 
-    def follow(self, said: requests.UnderWay) -> None:
+    def _follow(self, said: requests.UnderWay) -> None:
         """What is under way at the observer."""
         self.loop = LoopState.model_validate_json(said.loop)
         performance = _performance.validate_python(said.performance)
         if performance != self._performance:
             self._performance = performance
-            self.give()
+            self._give()
+        self._bus.publish(StateChanged())
 
-    def play_loop(self, said: requests.PlayLoop) -> None:
+    def _play_loop(self, said: requests.PlayLoop) -> None:
         """A loop in the microphone's place, or no more."""
         self._loop = said.path
-        self._engine().loop(Path(said.path) if said.path else None)
+        self._engine.loop(Path(said.path) if said.path else None)
 
-    def compare(self, said: requests.Compare) -> None:
+    def _compare(self, said: requests.Compare) -> None:
         """How the loop is heard."""
         other = _chain.validate_json(said.other) if said.other else None
         heard = LoopState.model_validate({"heard": said.heard}).heard
-        self._engine().compare(heard, said.gain_db, other)
+        self._engine.compare(heard, said.gain_db, other)
 
-    def play_replay(self, said: requests.PlayReplay) -> None:
+    def _play_replay(self, said: requests.PlayReplay) -> None:
         """Recorded inputs in place of all devices, or no more."""
         self._before = Rig.model_validate_json(said.before) if said.before else None
         # The rig goes first: what was muted while the balance of then was heard is shut before the devices return.
-        self.give()
+        self._give()
         if (said.path, said.names) != self._replayed:
             self._replayed = (said.path, said.names)
-            self._engine().replay(Path(said.path) if said.path else None, said.names)
-        self._engine().replay_gain(said.gain_db)
-
-    def hold(self, held_db: dict[str, float]) -> None:
-        """What holds add to the trims."""
-        self.held_db = held_db
-        self._engine().hold(held_db)
+            self._engine.replay(Path(said.path) if said.path else None, said.names)
+        self._engine.replay_gain(said.gain_db)
 
     def forget(self) -> None:
         """The observer is gone, and with it what it had played."""
-        self.play_loop(requests.PlayLoop(None))
-        self.play_replay(requests.PlayReplay(None, [], 0.0, None))
-        self.follow(requests.UnderWay(LoopState().model_dump_json().encode(), None))
-        self.hold({})
+        self._play_loop(requests.PlayLoop(None))
+        self._play_replay(requests.PlayReplay(None, [], 0.0, None))
+        self._follow(requests.UnderWay(LoopState().model_dump_json().encode(), None))

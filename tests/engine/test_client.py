@@ -8,6 +8,7 @@ from typing import Any, cast
 import numpy as np
 import pytest
 
+from goshawk.bus import Bus
 from goshawk.core.chain_slots import MOST_STAGES, Chain, SuppressorSlot
 from goshawk.core.dsp.suppressor import BINS, LearnedRoom, SuppressorSettings
 from goshawk.core.rig import Rig, changed, changed_together
@@ -52,7 +53,10 @@ class Linked:
     def __init__(self) -> None:
         self.seen: list[messages.Seen] = []
         self.said: list[ForUser] = []
-        self.client = EngineClient(Rig(), self.seen.append, self.said.append, spawned())
+        bus = Bus()
+        bus.subscribe(messages.Seen, self.seen.append)
+        bus.subscribe(ForUser, self.said.append)
+        self.client = EngineClient(Rig(), bus, spawned())
         ours, self.engine = packet_pair()
         self.client._end, self.client._is_ready = ours, True
 
@@ -204,7 +208,7 @@ def test_of_what_waits_the_newest_says_it_all_and_others_have_their_turn(linked:
 
 def test_what_is_shut_is_in_the_first_plan_of_a_new_process() -> None:
     """A restart is nothing but the plan: mutes, coughs and loops are in it from the first block on."""
-    client = EngineClient(Rig(), lambda seen: None, lambda said: None, spawned())
+    client = EngineClient(Rig(), Bus(), spawned())
     client.apply(changed_together(Rig(), {"inputs.voice.is_muted": True, "is_on_break": True}))
     client.cough(True)
     plan = messages.NewPlan.of(client._plan).read()

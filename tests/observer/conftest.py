@@ -1,5 +1,5 @@
-"""The observer is tested with the web process's side of it: a studio without processes."""
+"""The observer is tested with the web process's side of it: an application without processes."""
 
-from tests.web.conftest import studio
+from tests.web.conftest import application
 
-__all__ = ["studio"]
+__all__ = ["application"]

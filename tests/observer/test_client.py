@@ -5,19 +5,37 @@ import os
 import signal
 import socket
 from pathlib import Path
-from typing import Any, cast
+from typing import Any
 
 import pytest
 
+from goshawk.bus import Bus
 from goshawk.core.rig import Rig
 from goshawk.errors import BadInput, ObserverLost, ObserverSilent
 from goshawk.links import put
 from goshawk.observer import requests
-from goshawk.observer.client import ObserverClient
+from goshawk.observer.client import ObserverClient, ObserverGone
 from goshawk.observer.wanted import Begin, Shown, Wanted
 from goshawk.timeline.memory import Memory
 from goshawk.wanted import WantedSender
 from tests.waiting import until
+
+
+class Side:
+    """The web process's side of an observer: what is wanted, and what keeps what it wants saved."""
+
+    def __init__(self, folder: Path, has_pages: bool = False) -> None:
+        self._folder, self._shown = folder, Shown(has_pages=has_pages)
+        self.sender = WantedSender(self._make)
+
+    def _make(self, number: int) -> Wanted:
+        return Wanted(number=number, rig=Rig().model_dump_json().encode(), shown=self._shown)
+
+    def begin(self, wanted: Wanted) -> Begin:
+        return Begin(str(self._folder / "takes"), str(self._folder / "work"), b"{}", wanted)
+
+    async def save(self, what: requests.ToSave) -> None:
+        raise RuntimeError("unforeseen")
 
 
 def test_a_link_that_nobody_reads_is_given_up_before_it_grows_without_end() -> None:
@@ -67,18 +85,10 @@ def test_an_observer_that_hangs_is_replaced_and_every_question_ends(
 ) -> None:
     """Stopped, it once kept whoever asked waiting for ever."""
     memory = Memory.make()
-    heard: list[requests.FromObserver] = []
-
-    def begin(wanted: Wanted) -> Begin:
-        return Begin(str(tmp_path / "takes"), str(tmp_path / "work"), b"{}", wanted)
-
-    def make(number: int) -> Wanted:
-        return Wanted(number=number, rig=Rig().model_dump_json().encode())
-
-    async def save(what: requests.ToSave) -> None: ...
+    side = Side(tmp_path)
 
     async def story() -> None:
-        client = ObserverClient(memory.name, begin, make, heard.append, save, lambda: None)
+        client = ObserverClient(memory.name, side, side, Bus())
         client.start()
         await until(lambda: client._wanted.is_confirmed)
         first: Any = client.pid
@@ -97,15 +107,11 @@ def test_an_observer_that_hangs_is_replaced_and_every_question_ends(
 
 
 def test_what_cannot_be_saved_for_whatever_reason_is_answered(
-    monkeypatch: pytest.MonkeyPatch,
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    async def save(what: requests.ToSave) -> None:
-        raise RuntimeError("unforeseen")
-
     async def story() -> None:
-        client = ObserverClient(
-            "", cast(Any, None), cast(Any, None), lambda said: None, save, lambda: None
-        )
+        side = Side(tmp_path)
+        client = ObserverClient("", side, side, Bus())
         sent: list[Any] = []
         monkeypatch.setattr(client, "_send", sent.append)
         client._hear(requests.AskToSave(7, requests.ForgetTake("room")))
@@ -119,27 +125,18 @@ def test_what_cannot_be_saved_for_whatever_reason_is_answered(
 def test_it_answers_is_lost_and_comes_back_with_what_was_set(tmp_path: Path) -> None:
     memory = Memory.make()
 
-    def begin(wanted: Wanted) -> Begin:
-        return Begin(str(tmp_path / "takes"), str(tmp_path / "work"), b"{}", wanted)
-
-    def make(number: int) -> Wanted:
-        rig = Rig().model_dump_json().encode()
-        return Wanted(number=number, rig=rig, shown=Shown(has_pages=True))
-
-    heard: list[requests.FromObserver] = []
-    losses = 0
-
-    def lost() -> None:
-        nonlocal losses
-        losses += 1
-
-    async def save(what: requests.ToSave) -> None: ...
+    side, bus = Side(tmp_path, has_pages=True), Bus()
+    heard: list[requests.UnderWay | requests.ToPages] = []
+    losses: list[ObserverGone] = []
+    bus.subscribe(requests.UnderWay, heard.append)
+    bus.subscribe(requests.ToPages, heard.append)
+    bus.subscribe(ObserverGone, losses.append)
 
     async def story() -> None:
-        client = ObserverClient(memory.name, begin, make, heard.append, save, lost)
+        client = ObserverClient(memory.name, side, side, bus)
         with pytest.raises(ObserverLost):
             await client.ask(requests.CheckState())
-        client.changed()
+        side.sender.changed()
         client.start()
         await until(lambda: any(isinstance(one, requests.UnderWay) for one in heard))
         first: Any = client.pid
@@ -156,7 +153,7 @@ def test_it_answers_is_lost_and_comes_back_with_what_was_set(tmp_path: Path) -> 
             await open_question
         heard.clear()
         await until(lambda: any(isinstance(one, requests.UnderWay) for one in heard))
-        assert losses == 1
+        assert len(losses) == 1
         assert client.pid != first
         # It knows that there are pages: a change of the check is told.
         await client.ask(requests.StartTake("room"))

@@ -21,11 +21,11 @@ from goshawk.observer.drift import LASTS_S, Drift
 from goshawk.observer.requests import StartTake
 from goshawk.observer.sound_check import COUNT_IN_S, MOST_BEGINNINGS, SoundCheck
 from goshawk.store import sound_checks
-from goshawk.web.studio import Studio
+from goshawk.web.application import Application
 from tests.conftest import RATE_HZ
 from tests.situations import gain, takes_of
 from tests.waiting import until
-from tests.web.conftest import desk_of, make_studio
+from tests.web.conftest import desk_of, make_application
 
 
 def hear(check: SoundCheck, sound: Block) -> None:
@@ -37,27 +37,31 @@ def hear(check: SoundCheck, sound: Block) -> None:
         frame += len(piece)
 
 
-def test_takes_are_made_kept_and_outlive_the_program(studio: Studio, tmp_path: Path) -> None:
+def test_takes_are_made_kept_and_outlive_the_program(
+    application: Application, tmp_path: Path
+) -> None:
     takes = takes_of("porter")
 
     async def story() -> None:
-        check = desk_of(studio).sound_check
-        await studio.observer.ask(StartTake("room"))
-        assert studio.engine.rig is not None
-        assert studio.engine.rig.devices.attic.performance == "silent", "the stand-in obeys"
-        assert studio.rig.devices.attic.performance == "talk", "the rig keeps what was set"
+        check = desk_of(application).sound_check
+        await application.observer.ask(StartTake("room"))
+        assert application.engine.rig is not None
+        assert application.engine.rig.devices.attic.performance == "silent", "the stand-in obeys"
+        assert application.desk.rig.devices.attic.performance == "talk", (
+            "the rig keeps what was set"
+        )
         assert check.progress is not None
         assert check.progress.begins_in_s == COUNT_IN_S
         hear(check, takes["room"])
         await until(lambda: "room" in check.state.takes)
-        assert studio.engine.rig.devices.attic.performance == "talk"
+        assert application.engine.rig.devices.attic.performance == "talk"
 
         # A voice is refused where the microphone gives nothing; what is broken off leaves no trace.
-        await studio.observer.ask(StartTake("usual"))
+        await application.observer.ask(StartTake("usual"))
         hear(check, np.concatenate([takes["usual"], np.zeros((3 * RATE_HZ, 1), np.float32)]))
         await until(lambda: "usual" in check.state.refusals)
         assert "as if unplugged" in check.state.refusals["usual"]
-        await studio.observer.ask(StartTake("usual"))
+        await application.observer.ask(StartTake("usual"))
         check.cancel()
         hear(check, takes["usual"])
         assert set(check.state.takes) == {"room"}
@@ -69,23 +73,23 @@ def test_takes_are_made_kept_and_outlive_the_program(studio: Studio, tmp_path: P
         assert "from before is kept" in check.state.refusals["usual"]
         with pytest.raises(BadInput, match="The low voice is missing"):
             check.run(Wish())
-        await desk_of(studio).close()
+        await desk_of(application).close()
 
     asyncio.run(story())
-    studio._db.close()
-    again = desk_of(make_studio(tmp_path)).sound_check
+    application.store.connection.close()
+    again = desk_of(make_application(tmp_path)).sound_check
     assert set(again.state.takes) == {"room", "usual"}
     assert len(list((tmp_path / "takes").glob("*.wav"))) == 2
 
 
 def test_behind_a_hole_a_take_begins_again_and_is_refused_when_there_is_no_end_to_them(
-    studio: Studio, tmp_path: Path
+    application: Application, tmp_path: Path
 ) -> None:
     room = takes_of("porter")["room"]
     second = np.zeros((RATE_HZ, 1), np.float32)
 
     async def story() -> None:
-        check = desk_of(studio).sound_check
+        check = desk_of(application).sound_check
         check.start("room")
         # A hole in the count-in is nobody's loss; the last of these frames are the take's.
         for frame in (0, RATE_HZ, round(2.1 * RATE_HZ), 4 * RATE_HZ):
@@ -112,39 +116,43 @@ def test_behind_a_hole_a_take_begins_again_and_is_refused_when_there_is_no_end_t
         assert number == COUNT_IN_S + MOST_BEGINNINGS + 1
         assert "again and again" in check.state.refusals["room"]
         assert "room" in check.state.takes, "the one from before is kept"
-        await desk_of(studio).close()
+        await desk_of(application).close()
 
     asyncio.run(story())
 
 
-def test_a_check_is_computed_accepted_and_compared_with_later_ones(studio: Studio) -> None:
+def test_a_check_is_computed_accepted_and_compared_with_later_ones(
+    application: Application,
+) -> None:
     takes = takes_of("porter")
 
     async def story() -> None:
-        check = desk_of(studio).sound_check
+        check = desk_of(application).sound_check
         with pytest.raises(BadInput, match="Nothing has been computed"):
-            await studio.check.accept(None)
+            await application.check.accept(None)
         for kind, sound in takes.items():
             await check._judge(kind, sound, is_live=False)
         assert check.state.run is not None, "it begins by itself"
         await asyncio.sleep(0)
         check.stop_run()  # while it only starts, too
         assert check.state.run is None
-        await studio.changes.set_setting("feeds.viewers.ceiling_dbtp", -5.0)
+        await application.changes.set_setting("feeds.viewers.ceiling_dbtp", -5.0)
         check.run(Wish(steadiness="natural"))
         assert check.state.wish.ceiling_dbtp == -6.0, "under the ceiling of this rig"
         await until(lambda: check.outcome is not None)
         for side in ("before", "after"):
-            assert studio.check.sound(check.state.heard, "usual", side).is_file()
+            assert application.check.sound(check.state.heard, "usual", side).is_file()
         with pytest.raises(NotFound, match="Compute the check again"):
-            studio.check.sound(99, "usual", "after")
-        await studio.check.accept(["compressor"])
+            application.check.sound(99, "usual", "after")
+        await application.check.accept(["compressor"])
         assert check.outcome is not None
         suggested = next(s for s in check.outcome.chain if s.stage == "compressor")
-        assert suggested in studio.rig.chain
-        assert "leveller" in [slot.stage for slot in studio.rig.chain], "the rest stays as it was"
-        await studio.check.accept(None)
-        assert studio.rig.chain == check.outcome.chain
+        assert suggested in application.desk.rig.chain
+        assert "leveller" in [slot.stage for slot in application.desk.rig.chain], (
+            "the rest stays as it was"
+        )
+        await application.check.accept(None)
+        assert application.desk.rig.chain == check.outcome.chain
         assert check.state.is_accepted
 
         # The preamp was turned: the trim makes up for it, in one step.
@@ -153,16 +161,16 @@ def test_a_check_is_computed_accepted_and_compared_with_later_ones(studio: Studi
         check.stop_run()
         (change,) = check.state.changes
         assert (change.code, change.gain_db) == ("gain_changed", pytest.approx(6, abs=0.3))
-        trims = [slot for slot in studio.rig.chain if slot.stage == "trim"]
+        trims = [slot for slot in application.desk.rig.chain if slot.stage == "trim"]
         before = trims[0].settings.gain_db if trims else 0.0
-        await studio.check.make_up(change.gain_db)
-        trim = next(slot for slot in studio.rig.chain if slot.stage == "trim")
+        await application.check.make_up(change.gain_db)
+        trim = next(slot for slot in application.desk.rig.chain if slot.stage == "trim")
         assert trim.settings.gain_db == pytest.approx(before + change.gain_db, abs=0.1)
         assert check.state.changes == []
-        await desk_of(studio).close()
+        await desk_of(application).close()
 
     asyncio.run(story())
-    kept = sound_checks.load_check(studio._db)
+    kept = sound_checks.load_check(application.store.connection)
     assert kept is not None
     assert set(kept.figures) == {"room", "low", "usual", "big"}
 

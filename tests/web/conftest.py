@@ -1,4 +1,4 @@
-"""A studio without processes."""
+"""A application without processes."""
 
 from collections.abc import Iterator
 from pathlib import Path
@@ -10,32 +10,34 @@ from goshawk.engine.spawn import Spawned
 from goshawk.observer.desk import Desk
 from goshawk.store.database import open_database
 from goshawk.timeline.memory import Memory
-from goshawk.web.studio import Studio
+from goshawk.web.application import Application
 from tests.web.silent import ObserverBeside, SilentEngine
 
 
-def make_studio(folder: Path) -> Studio:
+def make_application(folder: Path) -> Application:
     nobody: Any = None
     memory = Memory.local()
-    studio = Studio(folder, open_database(folder / "goshawk.db"), Spawned(nobody, nobody, memory))
-    studio.engine = SilentEngine(memory)  # type: ignore[assignment]
-    studio.observer = ObserverBeside(
-        memory, studio._begin, studio._wanted, studio._on_said, studio._save
-    )  # type: ignore[assignment]
-    return studio
+    clients: Any = {
+        "engine_client": SilentEngine,
+        # It reads the engine's memory, which has no name here.
+        "observer_client": lambda name, *others: ObserverBeside(memory, *others),
+    }
+    return Application(
+        folder, open_database(folder / "goshawk.db"), Spawned(nobody, nobody, memory), **clients
+    )
 
 
-def desk_of(studio: Studio) -> Desk:
+def desk_of(application: Application) -> Desk:
     """The observer's side."""
-    desk = studio.observer.desk  # type: ignore[attr-defined]
+    desk = application.observer.desk  # type: ignore[attr-defined]
     assert isinstance(desk, Desk)
     return desk
 
 
 @pytest.fixture
-def studio(tmp_path: Path) -> Iterator[Studio]:
-    studio = make_studio(tmp_path)
-    yield studio
-    desk_of(studio).looper.close()
-    studio.work.clear()
-    studio._db.close()
+def application(tmp_path: Path) -> Iterator[Application]:
+    application = make_application(tmp_path)
+    yield application
+    desk_of(application).looper.close()
+    application.work.clear()
+    application.store.connection.close()

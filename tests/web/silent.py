@@ -1,15 +1,15 @@
 """What stands in for the audio process and for the observer's process."""
 
-from collections.abc import Callable
 from typing import Any
 
+from goshawk.bus import Bus
 from goshawk.core.rig import Rig
+from goshawk.engine.spawn import Spawned
 from goshawk.links import packed
 from goshawk.observer import requests
 from goshawk.observer.desk import Desk
-from goshawk.observer.wanted import Begin, Wanted
+from goshawk.observer.wanted import Wanted
 from goshawk.timeline.memory import Memory
-from goshawk.wanted import WantedSender
 
 
 class SilentEngine:
@@ -20,10 +20,10 @@ class SilentEngine:
     plan_number = 1
     frame_now = 0
 
-    def __init__(self, memory: Memory) -> None:
-        self.memory = memory
+    def __init__(self, rig: Rig, bus: Bus, spawned: Spawned | None) -> None:
+        self.memory = spawned.memory if spawned else Memory.local()
         self.told: list[tuple[Any, ...]] = []
-        self.rig: Rig | None = None
+        self.rig: Rig | None = rig
 
     def apply(self, rig: Rig) -> None:
         self.rig = rig
@@ -40,34 +40,24 @@ def _over_the_link(message: Any, to: Any) -> Any:
 class ObserverBeside:
     """Stands in for the observer's client: its desk in the same process, spoken to in the same messages."""
 
-    def __init__(
-        self,
-        memory: Memory,
-        make_begin: Callable[[Wanted], Begin],
-        make_wanted: Callable[[int], Wanted],
-        heard: Callable[[requests.FromObserver], None],
-        save: Callable[[requests.ToSave], Any],
-    ) -> None:
+    def __init__(self, memory: Memory, document: Any, keeper: Any, bus: Bus) -> None:
         async def asked(what: requests.ToSave) -> None:
             ask = _over_the_link(requests.AskToSave(1, what), requests._from_observer)
-            await save(ask.what)
+            await keeper.save(ask.what)
 
-        self._wanted = WantedSender(make_wanted)
+        self._wanted = document.sender
         self.desk = Desk(
             memory,
-            make_begin(self._wanted.begin()),
-            lambda message: heard(_over_the_link(message, requests._from_observer)),
+            document.begin(self._wanted.begin()),
+            lambda message: bus.publish(_over_the_link(message, requests._from_observer)),
             asked,
         )
         self._wanted.connect(self._send)
+        self._wanted.confirm(self._wanted.number)
 
     def _send(self, wanted: Wanted) -> None:
         self.desk.follow(_over_the_link(wanted, requests._to_observer))
         self._wanted.confirm(wanted.number)
-
-    def changed(self) -> None:
-        self._wanted.changed()
-        self._wanted.flush()
 
     async def ask(self, what: requests.Request) -> Any:
         value = await self.desk.handle(

@@ -17,9 +17,9 @@ from goshawk.timeline.sound import SoundWriter
 from goshawk.web import streams
 from goshawk.web.access import MOST_HEARING, MOST_TOKENS
 from goshawk.web.app import create_app
+from goshawk.web.application import Application
 from goshawk.web.streams import StreamFormat, StreamListener, in_time, stream
-from goshawk.web.studio import Studio
-from tests.web.conftest import make_studio
+from tests.web.conftest import make_application
 from tests.web.test_api import PAGE
 
 HEAD_BYTES = 44
@@ -29,12 +29,12 @@ POINT = "listen:viewers"
 class Feed:
     """What the audio process writes, and a program that reads it."""
 
-    def __init__(self, studio: Studio, kind: StreamFormat) -> None:
-        self.studio = studio
-        self.writer = SoundWriter(studio.engine.memory)
+    def __init__(self, application: Application, kind: StreamFormat) -> None:
+        self.application = application
+        self.writer = SoundWriter(application.engine.memory)
         self.writer.offer([POINT])
         self.end = asyncio.Event()
-        self.pieces: AsyncIterator[bytes] = stream(studio.points, "viewers", kind, self.end)
+        self.pieces: AsyncIterator[bytes] = stream(application.points, "viewers", kind, self.end)
         self.got = b""
 
     async def open(self) -> None:
@@ -46,7 +46,7 @@ class Feed:
             block = sound[start : start + 256]
             self.writer.write(POINT, block, 0)
             self.writer.finish(len(block))
-            self.studio.points.pass_on_once()
+            self.application.points.pass_on_once()
 
     async def read(self) -> None:
         self.got += await anext(self.pieces)
@@ -66,9 +66,9 @@ def samples_of(wav: bytes) -> np.ndarray:
     return np.frombuffer(wav[HEAD_BYTES:], "<f4").reshape(-1, 2)
 
 
-def test_a_stream_is_the_sound_frame_by_frame_and_keeps_time(studio: Studio) -> None:
+def test_a_stream_is_the_sound_frame_by_frame_and_keeps_time(application: Application) -> None:
     async def story() -> None:
-        feed = Feed(studio, "wav")
+        feed = Feed(application, "wav")
         await feed.open()
         feed.write(numbered(0, 2560))
         await feed.read()
@@ -83,14 +83,14 @@ def test_a_stream_is_the_sound_frame_by_frame_and_keeps_time(studio: Studio) -> 
         expected = numbered(0, 9920)
         expected[2560:7360] = 0.0
         np.testing.assert_array_equal(samples_of(feed.got), expected)
-        assert studio.points._listeners == set(), "nobody listens any more"
+        assert application.points._listeners == set(), "nobody listens any more"
 
     asyncio.run(story())
 
 
-def test_a_program_that_goes_while_it_waits_leaves_nothing_behind(studio: Studio) -> None:
+def test_a_program_that_goes_while_it_waits_leaves_nothing_behind(application: Application) -> None:
     async def story() -> None:
-        feed = Feed(studio, "wav")
+        feed = Feed(application, "wav")
         await feed.open()
         before = asyncio.all_tasks()
         reading = asyncio.create_task(feed.read())
@@ -102,7 +102,7 @@ def test_a_program_that_goes_while_it_waits_leaves_nothing_behind(studio: Studio
         await asyncio.sleep(0)
         # What waits for the stream's end is gone too.
         assert asyncio.all_tasks() < before
-        assert studio.points._listeners == set()
+        assert application.points._listeners == set()
 
     asyncio.run(story())
 
@@ -124,14 +124,14 @@ def test_a_program_that_does_not_take_its_sound_loses_what_is_old_and_keeps_time
 
 @pytest.mark.parametrize(("kind", "off_db"), [("flac", -120.0), ("ogg", -25.0)])
 def test_another_program_decodes_what_is_compressed(
-    studio: Studio, kind: StreamFormat, off_db: float
+    application: Application, kind: StreamFormat, off_db: float
 ) -> None:
     """FFmpeg is the judge; Opus is no exact copy, and needs its time."""
     n = np.arange(3 * 48_000)
     tone = (0.25 * np.sin(2 * np.pi * 440 * n / 48_000)).astype(np.float32)[:, None].repeat(2, 1)
 
     async def all_of_it() -> bytes:
-        feed = Feed(studio, kind)
+        feed = Feed(application, kind)
         await feed.open()
 
         async def read() -> None:
@@ -161,8 +161,8 @@ def test_another_program_decodes_what_is_compressed(
 
 def test_tokens_open_are_kept_and_taken_back(tmp_path: Path) -> None:
     async def story() -> None:
-        studio = make_studio(tmp_path)
-        access = studio.access
+        application = make_application(tmp_path)
+        access = application.access
         token_id, token = await access.make("Broadcast")
         with access.hearing(token) as end:
             assert [(one.name, one.hearing) for one in access.listed()] == [("Broadcast", 1)]
@@ -174,9 +174,9 @@ def test_tokens_open_are_kept_and_taken_back(tmp_path: Path) -> None:
         assert token.encode() not in b"".join(
             path.read_bytes() for path in tmp_path.glob("goshawk.db*")
         )
-        studio._db.close()
+        application.store.connection.close()
 
-        again = make_studio(tmp_path)
+        again = make_application(tmp_path)
         with again.access.hearing(token) as end:
             await again.access.take_back(token_id)
             assert end.is_set(), "who hears by it hears no more"
@@ -185,20 +185,20 @@ def test_tokens_open_are_kept_and_taken_back(tmp_path: Path) -> None:
         with pytest.raises(NotFound):
             await again.access.take_back(token_id)
         assert again.access.listed() == []
-        again._db.close()
+        again.store.connection.close()
 
     asyncio.run(story())
 
 
-def test_what_cannot_be_saved_is_shut_all_the_same(studio: Studio) -> None:
+def test_what_cannot_be_saved_is_shut_all_the_same(application: Application) -> None:
     async def story() -> None:
-        access = studio.access
+        access = application.access
         token_id, token = await access.make("Player")
 
         async def full_disk(work: object) -> None:
             raise StoreUnusable("The disk is full.")
 
-        has_room, access._in_store = access._in_store, full_disk
+        has_room, application.store.do = application.store.do, full_disk
         with pytest.raises(StoreUnusable):
             await access.make("Another")
         assert [one.name for one in access.listed()] == ["Player"]
@@ -208,7 +208,7 @@ def test_what_cannot_be_saved_is_shut_all_the_same(studio: Studio) -> None:
                 await access.take_back(token_id)
             assert end.is_set()
         # It stays shut whatever is saved afterwards, and can be taken back again.
-        access._in_store = has_room
+        application.store.do = has_room
         await access.make("Another")
         with pytest.raises(NotAllowed), access.hearing(token):
             pass
@@ -219,16 +219,16 @@ def test_what_cannot_be_saved_is_shut_all_the_same(studio: Studio) -> None:
     asyncio.run(story())
 
 
-def test_a_token_that_is_taken_back_ends_its_event_stream(studio: Studio) -> None:
+def test_a_token_that_is_taken_back_ends_its_event_stream(application: Application) -> None:
     """It went on for as long as the program listened."""
 
     async def story() -> None:
-        token_id, token = await studio.access.make("key pad")
-        told = asyncio.create_task(studio.told.tell_on())
-        with studio.access.hearing(token) as end:
-            events = studio.told.events(end)
+        token_id, token = await application.access.make("key pad")
+        told = asyncio.create_task(application.other_programs.tell_on())
+        with application.access.hearing(token) as end:
+            events = application.other_programs.events(end)
             assert (await anext(events)).startswith("event: watch")
-            await studio.access.take_back(token_id)
+            await application.access.take_back(token_id)
             with pytest.raises(StopAsyncIteration):
                 async with asyncio.timeout(5.0):
                     await anext(events)
@@ -237,9 +237,9 @@ def test_a_token_that_is_taken_back_ends_its_event_stream(studio: Studio) -> Non
     asyncio.run(story())
 
 
-def test_there_is_a_limit_to_tokens_and_to_who_hears(studio: Studio) -> None:
+def test_there_is_a_limit_to_tokens_and_to_who_hears(application: Application) -> None:
     async def story() -> None:
-        access = studio.access
+        access = application.access
         token = ""
         for number in range(MOST_TOKENS):
             _, token = await access.make(f"program {number}")
@@ -262,8 +262,8 @@ def test_there_is_a_limit_to_tokens_and_to_who_hears(studio: Studio) -> None:
 def test_neither_foreign_pages_nor_programs_without_a_token_hear(tmp_path: Path) -> None:
     app = create_app(tmp_path)
     app.router.lifespan_context = None  # type: ignore[assignment]
-    studio = make_studio(tmp_path / "own")
-    app.state.studio = studio
+    application = make_application(tmp_path / "own")
+    app.state.application = application
     client = TestClient(app, base_url="http://127.0.0.1:8610", headers=PAGE)
     made = client.post("/api/addresses", json={"name": "Broadcast"}).json()
     path, token = "/api/feeds/viewers/stream.wav", made["token"]
@@ -282,7 +282,7 @@ def test_neither_foreign_pages_nor_programs_without_a_token_hear(tmp_path: Path)
         reply = client.head(f"{path}{query}", headers=headers)
         assert reply.status_code == status, (headers, query)
     assert client.get(path).json()["detail"].startswith("This address needs a valid token")
-    assert [one.hearing for one in studio.access.listed()] == [0], "who asked has not heard"
+    assert [one.hearing for one in application.access.listed()] == [0], "who asked has not heard"
     assert client.head(f"/api/inputs/nobody/stream.wav?token={token}").status_code == 404
     assert client.head("/api/inputs/nobody/stream.wav").status_code == 401
     assert client.head(f"/api/feeds/viewers/stream.mp3?token={token}").status_code == 422
@@ -296,14 +296,14 @@ def test_neither_foreign_pages_nor_programs_without_a_token_hear(tmp_path: Path)
         assert "valid token" in closed["reason"]
     assert client.delete(f"/api/addresses/{made['id']}").status_code == 204
     assert client.head(f"{path}?token={token}").status_code == 401
-    studio._db.close()
+    application.store.connection.close()
 
 
-def test_what_a_browser_decodes_too_is_a_file_like_any_other(studio: Studio) -> None:
+def test_what_a_browser_decodes_too_is_a_file_like_any_other(application: Application) -> None:
     """Libsndfile reads an endless WAV as well."""
 
     async def story() -> bytes:
-        feed = Feed(studio, "wav")
+        feed = Feed(application, "wav")
         await feed.open()
         feed.write(numbered(0, 4800))
         await feed.read()

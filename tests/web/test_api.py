@@ -348,8 +348,8 @@ def test_a_lost_engine_comes_back_with_its_settings(client: TestClient) -> None:
     change(client, "inputs.voice.is_muted", True)
     levels_when(client, lambda levels: levels["reach"]["viewers"] == "closed")
     with link_to(client, "live") as page:
-        studio = client.app.state.studio  # type: ignore[attr-defined]
-        os.kill(studio.engine.pid, signal.SIGKILL)
+        application = client.app.state.application  # type: ignore[attr-defined]
+        os.kill(application.engine.pid, signal.SIGKILL)
         assert "started again" in next_of(page, "notice")["text"]
     levels = levels_when(client, lambda levels: levels["engine"]["restarts"] == 1)
     assert levels["reach"]["viewers"] == "closed"
@@ -631,6 +631,9 @@ def test_a_refusal_that_nobody_waits_for_any_more_is_no_error() -> None:
             raise WebSocketDisconnect(code=1006)
 
     left: list[object] = []
-    studio = SimpleNamespace(leave=left.append)
-    asyncio.run(audio(cast(Any, Gone()), cast(Any, studio)))
-    assert len(left) == 1
+    application = SimpleNamespace(
+        microphone=SimpleNamespace(leave=left.append),
+        points=SimpleNamespace(listen=lambda listener, _: left.append(listener)),
+    )
+    asyncio.run(audio(cast(Any, Gone()), cast(Any, application)))
+    assert len(left) == 2

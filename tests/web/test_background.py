@@ -23,15 +23,15 @@ from goshawk.store import sound_checks
 from goshawk.store.sound_checks import StoredTake
 from goshawk.supervisor import Supervisor
 from goshawk.units import SAMPLE_RATE_HZ
+from goshawk.web.application import Application
 from goshawk.web.routes import live
-from goshawk.web.studio import Studio
 from tests.conftest import random_sound
 from tests.material import noise
 from tests.observer.test_balance import Desk
 from tests.observer.test_tuning import give, speak, told
 from tests.situations import takes_of
 from tests.waiting import until
-from tests.web.conftest import desk_of, make_studio
+from tests.web.conftest import desk_of, make_application
 
 
 def test_what_breaks_off_is_logged_told_once_and_begun_again(
@@ -66,10 +66,10 @@ def test_what_breaks_off_is_logged_told_once_and_begun_again(
 
 @pytest.mark.parametrize("turns", range(8))
 def test_who_is_woken_and_ended_at_once_ends(
-    turns: int, studio: Studio, monkeypatch: pytest.MonkeyPatch
+    turns: int, application: Application, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """An observer once outlived the web process that was killed just after a change: it waited for this for ever."""
-    balance = desk_of(studio).balance
+    balance = desk_of(application).balance
 
     async def look(is_trying: bool) -> None: ...
 
@@ -92,10 +92,10 @@ def test_who_is_woken_and_ended_at_once_ends(
 
 
 def test_figures_go_on_when_one_of_them_fails(
-    studio: Studio, monkeypatch: pytest.MonkeyPatch
+    application: Application, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """A finding that stumbles over something unforeseen once ended all figures for good."""
-    real = desk_of(studio).figure_once
+    real = desk_of(application).figure_once
     failures = 2
 
     async def stumbling() -> None:
@@ -105,17 +105,17 @@ def test_figures_go_on_when_one_of_them_fails(
             raise KeyError("unforeseen")
         await real()
 
-    monkeypatch.setattr(desk_of(studio), "figure_once", stumbling)
+    monkeypatch.setattr(desk_of(application), "figure_once", stumbling)
     monkeypatch.setattr(supervisor_module, "FIRST_PAUSE_S", 0.001)
 
     async def story() -> None:
-        desk = Desk(studio)
-        studio.supervisor.keep("making the figures", desk_of(studio)._make_figures)
+        desk = Desk(application)
+        application.supervisor.keep("making the figures", desk_of(application)._make_figures)
         for _ in range(4):
             desk.hear(0.3)
             await asyncio.sleep(0.2)
-        await until(lambda: studio.levels is not None)
-        await studio.supervisor.close()
+        await until(lambda: application.figures.levels is not None)
+        await application.supervisor.close()
 
     asyncio.run(story())
 
@@ -138,7 +138,7 @@ class PageSocket:
 
 
 def test_a_long_computation_does_not_hold_up_the_link(
-    studio: Studio, monkeypatch: pytest.MonkeyPatch
+    application: Application, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """``suggest_ducker`` was awaited in the page's link: mute and cough waited behind it."""
     began, ends = asyncio.Event(), asyncio.Event()
@@ -147,17 +147,17 @@ def test_a_long_computation_does_not_hold_up_the_link(
         began.set()
         await ends.wait()
 
-    monkeypatch.setattr(studio.balance, "suggest_ducker", slow)
+    monkeypatch.setattr(application.balance, "suggest_ducker", slow)
     socket = PageSocket()
 
     async def story() -> None:
-        link = asyncio.create_task(live.live(cast(Any, socket), studio))
+        link = asyncio.create_task(live.live(cast(Any, socket), application))
         socket.say(type="suggest_ducker", input_id="game")
         await began.wait()
         socket.say(type="cough", is_on=True)
         socket.say(type="set", path="inputs.voice.is_muted", value=True)
-        await until(lambda: studio.rig.inputs[0].is_muted)
-        assert studio.state().is_coughing
+        await until(lambda: application.desk.rig.inputs[0].is_muted)
+        assert application.state.make().is_coughing
         ends.set()
         socket.incoming.put_nowait({"type": "websocket.disconnect"})
         await link
@@ -166,7 +166,7 @@ def test_a_long_computation_does_not_hold_up_the_link(
 
 
 def test_a_page_that_asks_faster_than_it_is_answered_is_listened_to_no_further(
-    studio: Studio, monkeypatch: pytest.MonkeyPatch
+    application: Application, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     socket, ends, asked = PageSocket(), asyncio.Event(), 0
 
@@ -175,10 +175,10 @@ def test_a_page_that_asks_faster_than_it_is_answered_is_listened_to_no_further(
         asked += 1
         await ends.wait()
 
-    monkeypatch.setattr(studio.balance, "suggest_ducker", slow)
+    monkeypatch.setattr(application.balance, "suggest_ducker", slow)
 
     async def story() -> None:
-        link = asyncio.create_task(live.live(cast(Any, socket), studio))
+        link = asyncio.create_task(live.live(cast(Any, socket), application))
         for _ in range(3 * live.MOST_AT_WORK):
             socket.say(type="suggest_ducker", input_id="game")
         await until(lambda: asked == live.MOST_AT_WORK)
@@ -214,29 +214,29 @@ def test_the_loudness_of_the_whole_costs_no_more_after_hours() -> None:
     assert cost() < 4 * short
 
 
-def test_a_loop_and_a_take_have_no_hole(studio: Studio) -> None:
+def test_a_loop_and_a_take_have_no_hole(application: Application) -> None:
     """A piece was lost on its way: what came before it is not spliced to what comes after."""
 
     async def story() -> None:
-        desk = desk_of(studio)
-        speak(studio, 3.0)
+        desk = desk_of(application)
+        speak(application, 3.0)
         assert desk.rows.raw.whole_frames == 3 * SAMPLE_RATE_HZ
-        give(studio, RAW, random_sound(1, 1.2, channels=2), gap_frames=4800)
+        give(application, RAW, random_sound(1, 1.2, channels=2), gap_frames=4800)
         assert desk.rows.raw.whole_frames == round(1.2 * SAMPLE_RATE_HZ)
-        await studio.observer.ask(LoopNew(2.0))
-        speak(studio, 1.0)
-        give(studio, RAW, random_sound(1, 1.5, channels=2), gap_frames=480)
-        assert studio.state().loop.is_recording, "it is taken again from behind the gap"
-        speak(studio, 0.6)
-        await until(lambda: studio.state().loop.is_on)
-        (path,) = told(studio, "loop")[-1]
+        await application.observer.ask(LoopNew(2.0))
+        speak(application, 1.0)
+        give(application, RAW, random_sound(1, 1.5, channels=2), gap_frames=480)
+        assert application.state.make().loop.is_recording, "it is taken again from behind the gap"
+        speak(application, 0.6)
+        await until(lambda: application.state.make().loop.is_on)
+        (path,) = told(application, "loop")[-1]
         assert len(np.load(path)) <= 2.1 * SAMPLE_RATE_HZ
 
         check = desk.sound_check
-        await studio.observer.ask(StartTake("room"))
-        speak(studio, COUNT_IN_S + 1.0)
+        await application.observer.ask(StartTake("room"))
+        speak(application, COUNT_IN_S + 1.0)
         assert check.state.recording == "room"
-        give(studio, RAW, random_sound(1, 0.1, channels=2), gap_frames=480)
+        give(application, RAW, random_sound(1, 0.1, channels=2), gap_frames=480)
         assert check.progress is not None
         assert (check.progress.begins_in_s, check.progress.elapsed_s) == (0.0, 0.1)
         assert check.progress.beginnings == 1
@@ -244,20 +244,20 @@ def test_a_loop_and_a_take_have_no_hole(studio: Studio) -> None:
     asyncio.run(story())
 
 
-def test_a_room_is_learned_anew_after_a_gap(studio: Studio) -> None:
+def test_a_room_is_learned_anew_after_a_gap(application: Application) -> None:
     async def story() -> None:
-        await studio.tuning.learn_room("suppressor")
+        await application.tuning.learn_room("suppressor")
         fan = np.repeat(noise("fan", TAKE_S + 1.0)[:, None], 2, 1).astype(np.float32) * 1e-3
-        give(studio, "before:suppressor", fan[: 3 * SAMPLE_RATE_HZ])
-        assert desk_of(studio).room.progress > 0.5
-        give(studio, "before:suppressor", fan[:480], gap_frames=96)
-        assert desk_of(studio).room.progress < 0.1
+        give(application, "before:suppressor", fan[: 3 * SAMPLE_RATE_HZ])
+        assert desk_of(application).room.progress > 0.5
+        give(application, "before:suppressor", fan[:480], gap_frames=96)
+        assert desk_of(application).room.progress < 0.1
 
     asyncio.run(story())
 
 
 def test_a_take_that_cannot_be_kept_says_so_and_leaves_nothing(
-    studio: Studio, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    application: Application, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """It once vanished without a word."""
 
@@ -268,7 +268,7 @@ def test_a_take_that_cannot_be_kept_says_so_and_leaves_nothing(
         raise StoreUnusable("The take could not be kept (the disk is full). Try again.")
 
     async def story() -> None:
-        check = desk_of(studio).sound_check
+        check = desk_of(application).sound_check
         room = takes_of("porter")["room"]
         monkeypatch.setattr(check, "_keep", full)
         await check._judge_live("room", room)
@@ -277,13 +277,13 @@ def test_a_take_that_cannot_be_kept_says_so_and_leaves_nothing(
         await check._judge_live("room", room)
         assert "No space left" in check.state.refusals["room"]
         monkeypatch.setattr(np, "save", fail)
-        speak(studio, 3.0)
+        speak(application, 3.0)
         with pytest.raises(BadInput, match="Make room on the disk"):
-            await studio.observer.ask(LoopLast(2.0))
-        assert not studio.state().loop.is_on
+            await application.observer.ask(LoopLast(2.0))
+        assert not application.state.make().loop.is_on
 
     asyncio.run(story())
-    kept = {one.file for one in sound_checks.list_takes(studio._db).values()}
+    kept = {one.file for one in sound_checks.list_takes(application.store.connection).values()}
     assert {file.name for file in (tmp_path / "takes").glob("*")} <= kept
 
 
@@ -292,84 +292,87 @@ def test_raw_voice_that_a_crash_left_is_gone_at_the_next_start(tmp_path: Path) -
         path = tmp_path / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(b"voice")
-    studio = make_studio(tmp_path)
+    application = make_application(tmp_path)
     assert not list(tmp_path.glob("**/*.npy"))
     assert not list(tmp_path.glob("**/*.wav"))
     assert not (tmp_path / "work").exists()
-    assert (studio.work.named("loop").stat().st_mode & 0o077) == 0, "for its user alone"
-    studio.work.clear()
-    studio._db.close()
+    assert (application.work.named("loop").stat().st_mode & 0o077) == 0, "for its user alone"
+    application.work.clear()
+    application.store.connection.close()
 
 
-def test_a_loop_is_measured_again_after_a_drag_and_after_a_typed_change(studio: Studio) -> None:
+def test_a_loop_is_measured_again_after_a_drag_and_after_a_typed_change(
+    application: Application,
+) -> None:
     """The comparison was with what the drag had already made heard, so that nothing seemed to have changed."""
     measured: list[Rig] = []
-    desk_of(studio).looper.measure = measured.append  # type: ignore[method-assign]
+    desk_of(application).looper.measure = measured.append  # type: ignore[method-assign]
 
     async def story() -> None:
-        speak(studio, 3.0)
-        await studio.observer.ask(LoopLast(2.0))
+        speak(application, 3.0)
+        await application.observer.ask(LoopLast(2.0))
         measured.clear()
-        desk_of(studio).looper._measured = studio.rig.chain
+        desk_of(application).looper._measured = application.desk.rig.chain
         path = "inputs.voice.chain.compressor.settings.ratio"
-        page = studio.open_page()
+        page = application.visits.open()
         for ratio in (4.0, 5.0, 6.0):
-            await studio.changes.try_together(page, {path: ratio})
+            await application.changes.try_together(page, {path: ratio})
         assert measured == [], "a drag is measured when it ends"
-        before = desk_of(studio).balance._version
-        await studio.changes.set_setting(path, 6.0)
-        assert [rig.chain for rig in measured] == [studio.rig.chain]
-        assert desk_of(studio).balance._version > before, "and so are suggestions and replay"
-        desk_of(studio).looper._measured = studio.rig.chain
-        await studio.changes.set_setting(path, 7.0)
+        before = desk_of(application).balance._version
+        await application.changes.set_setting(path, 6.0)
+        assert [rig.chain for rig in measured] == [application.desk.rig.chain]
+        assert desk_of(application).balance._version > before, "and so are suggestions and replay"
+        desk_of(application).looper._measured = application.desk.rig.chain
+        await application.changes.set_setting(path, 7.0)
         assert len(measured) == 2
 
     asyncio.run(story())
 
 
-def test_a_drag_that_ends_where_it_began_is_no_step(studio: Studio) -> None:
+def test_a_drag_that_ends_where_it_began_is_no_step(application: Application) -> None:
     async def story() -> None:
-        page = studio.open_page()
-        value = studio.rig.inputs[1].fader_db
-        await studio.changes.try_together(page, {"inputs.game.fader_db": -40.0})
-        assert not studio.state().is_saved
-        state = await studio.changes.set_setting("inputs.game.fader_db", value)
+        page = application.visits.open()
+        value = application.desk.rig.inputs[1].fader_db
+        await application.changes.try_together(page, {"inputs.game.fader_db": -40.0})
+        assert not application.state.make().is_saved
+        await application.changes.set_setting("inputs.game.fader_db", value)
+        state = application.state.make()
         assert state.is_saved
         assert not state.can_undo
-        assert studio.engine.rig.inputs[1].fader_db == value  # type: ignore[union-attr]
+        assert application.engine.rig.inputs[1].fader_db == value  # type: ignore[union-attr]
 
     asyncio.run(story())
 
 
-def test_a_replay_started_twice_is_measured_and_ends(studio: Studio) -> None:
+def test_a_replay_started_twice_is_measured_and_ends(application: Application) -> None:
     """The second took the first one's file away, and "measuring" stayed for ever."""
 
     async def story() -> None:
-        desk = Desk(studio)
+        desk = Desk(application)
         await desk.play(6.0)
         await asyncio.gather(
-            studio.observer.ask(ReplayLast(2.0)), studio.observer.ask(ReplayLast(3.0))
+            application.observer.ask(ReplayLast(2.0)), application.observer.ask(ReplayLast(3.0))
         )
-        await until(lambda: not desk_of(studio).replay.state.is_measuring)
-        state = desk_of(studio).replay.state
+        await until(lambda: not desk_of(application).replay.state.is_measuring)
+        state = desk_of(application).replay.state
         assert state.is_on
         assert state.now is not None
-        desk_of(studio).replay.stop()
-        assert not desk_of(studio).replay.state.is_measuring
-        assert list(studio.work.named("replay").iterdir()) == []
+        desk_of(application).replay.stop()
+        assert not desk_of(application).replay.state.is_measuring
+        assert list(application.work.named("replay").iterdir()) == []
 
     asyncio.run(story())
 
 
-def test_no_figure_is_given_of_a_voice_that_nobody_hears(studio: Studio) -> None:
+def test_no_figure_is_given_of_a_voice_that_nobody_hears(application: Application) -> None:
     """While a loop played, the top bar said that the voice stood 111 dB under the game."""
 
     async def story() -> None:
-        desk = Desk(studio)
+        desk = Desk(application)
         await desk.play(6.0)
-        await studio.changes.set_setting("inputs.voice.is_muted", True)
+        await application.changes.set_setting("inputs.voice.is_muted", True)
         await desk.play(14.0)
-        levels = studio.levels
+        levels = application.figures.levels
         assert isinstance(levels, Levels)
         assert levels.peaks_dbfs["voice"] is None
         assert levels.clearance_db["game"] is None

@@ -14,64 +14,64 @@ from goshawk.store import database, rigs
 from goshawk.store.database import open_database
 from goshawk.web import rig_desk
 from goshawk.web.app import create_app
-from goshawk.web.studio import Studio
+from goshawk.web.application import Application
 from tests.waiting import until
-from tests.web.conftest import make_studio
+from tests.web.conftest import make_application
 from tests.web.test_api import PAGE
-from tests.web.test_studio import all_of, taken
+from tests.web.test_application import all_of, taken
 
 
-def heard(studio: Studio) -> Rig:
+def heard(application: Application) -> Rig:
     """What the engine was told."""
-    rig = studio.engine.rig  # type: ignore[attr-defined]
+    rig = application.engine.rig  # type: ignore[attr-defined]
     assert isinstance(rig, Rig)
     return rig
 
 
-def fill_the_disk(studio: Studio, *, is_full: bool = True) -> None:
+def fill_the_disk(application: Application, *, is_full: bool = True) -> None:
     """SQLite itself refuses to grow: the same error as of a full disk."""
-    pages = studio._db.execute("PRAGMA page_count").fetchone()[0]
-    studio._db.execute(f"PRAGMA max_page_count = {pages if is_full else 10**6}")
+    pages = application.store.connection.execute("PRAGMA page_count").fetchone()[0]
+    application.store.connection.execute(f"PRAGMA max_page_count = {pages if is_full else 10**6}")
 
 
-async def mute(studio: Studio, is_muted: bool = True) -> None:
-    await studio.changes.set_setting("inputs.voice.is_muted", is_muted)
+async def mute(application: Application, is_muted: bool = True) -> None:
+    await application.changes.set_setting("inputs.voice.is_muted", is_muted)
 
 
 def test_on_a_full_disk_a_mute_is_heard_said_and_saved_later(
-    studio: Studio, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    application: Application, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(rig_desk, "SAVE_AGAIN_S", 0.02)
 
     async def story() -> None:
-        page = studio.open_page()
-        fill_the_disk(studio)
+        page = application.visits.open()
+        fill_the_disk(application)
         for path, is_shut in (("inputs.voice.is_muted", True), ("is_on_break", True)):
             with pytest.raises(StoreUnusable, match=r"is heard.*disk is full"):
-                await studio.changes.set_setting(path, is_shut)
-        assert heard(studio).inputs[0].is_muted
-        assert heard(studio).is_on_break
-        state = studio.state()
+                await application.changes.set_setting(path, is_shut)
+        assert heard(application).inputs[0].is_muted
+        assert heard(application).is_on_break
+        state = application.state.make()
         assert state.rig.is_on_break
         assert not state.is_saved
         assert "disk is full" in state.save_trouble
         # Another change goes on from what is heard, not from what was saved.
         with pytest.raises(StoreUnusable):
-            await studio.changes.set_setting("inputs.game.fader_db", -30.0)
-        assert heard(studio).inputs[0].is_muted
+            await application.changes.set_setting("inputs.game.fader_db", -30.0)
+        assert heard(application).inputs[0].is_muted
         # What is refused takes nothing of it back.
         with pytest.raises(BadSetting):
-            await studio.changes.set_setting("inputs.game.fader_db", 900.0)
-        assert heard(studio).inputs[0].is_muted
+            await application.changes.set_setting("inputs.game.fader_db", 900.0)
+        assert heard(application).inputs[0].is_muted
 
-        studio.supervisor.keep("saving again", studio.desk.save_again)
+        application.supervisor.keep("saving again", application.desk.save_again)
         await asyncio.sleep(0.1)
-        assert studio.state().save_trouble
-        await studio._in_store(lambda: fill_the_disk(studio, is_full=False))
-        await until(lambda: studio.state().is_saved)
-        assert studio.state().save_trouble == ""
+        assert application.state.make().save_trouble
+        await application.store.do(lambda _: fill_the_disk(application, is_full=False))
+        await until(lambda: application.state.make().is_saved)
+        assert application.state.make().save_trouble == ""
         assert any("is saved again" in message for message in await taken(page))
-        await studio.supervisor.close()
+        await application.supervisor.close()
 
     asyncio.run(story())
     kept = open_database(tmp_path / "goshawk.db").connection
@@ -82,146 +82,158 @@ def test_on_a_full_disk_a_mute_is_heard_said_and_saved_later(
     kept.close()
 
 
-def test_a_mute_does_not_wait_for_a_locked_disk(studio: Studio, tmp_path: Path) -> None:
+def test_a_mute_does_not_wait_for_a_locked_disk(application: Application, tmp_path: Path) -> None:
     """Other changes wait for the lock; a mute made after them is heard at once."""
     other = sqlite3.connect(tmp_path / "goshawk.db", isolation_level=None)
     other.execute("BEGIN IMMEDIATE")
 
     async def story() -> None:
-        slow = asyncio.create_task(studio.changes.set_setting("inputs.game.fader_db", -9.0))
+        slow = asyncio.create_task(application.changes.set_setting("inputs.game.fader_db", -9.0))
         await asyncio.sleep(0.05)
-        quick = asyncio.create_task(mute(studio))
+        quick = asyncio.create_task(mute(application))
         await asyncio.sleep(0)
-        assert heard(studio).inputs[0].is_muted
-        assert heard(studio).inputs[1].fader_db == -9.0
+        assert heard(application).inputs[0].is_muted
+        assert heard(application).inputs[1].fader_db == -9.0
         assert not slow.done()
         other.execute("ROLLBACK")
         await asyncio.gather(slow, quick)
 
     asyncio.run(story())
-    assert studio.state().is_saved
-    assert rigs.load_active_rig(studio._db).rig == studio.rig
+    assert application.state.make().is_saved
+    assert rigs.load_active_rig(application.store.connection).rig == application.desk.rig
     other.close()
 
 
-def test_what_could_not_be_saved_is_the_step_that_undo_takes_back(studio: Studio) -> None:
+def test_what_could_not_be_saved_is_the_step_that_undo_takes_back(application: Application) -> None:
     async def story() -> None:
-        await mute(studio)
-        fill_the_disk(studio)
+        await mute(application)
+        fill_the_disk(application)
         with pytest.raises(StoreUnusable):
-            await mute(studio, False)
-        assert not heard(studio).inputs[0].is_muted
-        await studio.changes.step(-1)
-        assert heard(studio).inputs[0].is_muted, "as it is saved"
-        assert studio.state().is_saved
+            await mute(application, False)
+        assert not heard(application).inputs[0].is_muted
+        await application.changes.step(-1)
+        assert heard(application).inputs[0].is_muted, "as it is saved"
+        assert application.state.make().is_saved
 
     asyncio.run(story())
 
 
 @pytest.mark.parametrize("is_saved_later", [False, True])
 def test_undo_takes_back_one_step_and_never_opens_what_an_earlier_one_shut(
-    studio: Studio, monkeypatch: pytest.MonkeyPatch, is_saved_later: bool
+    application: Application, monkeypatch: pytest.MonkeyPatch, is_saved_later: bool
 ) -> None:
     """On a full disk one undo once took back the break and the mute before it."""
     monkeypatch.setattr(rig_desk, "SAVE_AGAIN_S", 0.02)
 
     async def story() -> None:
-        await mute(studio, False)
-        fill_the_disk(studio)
+        await mute(application, False)
+        fill_the_disk(application)
         with pytest.raises(StoreUnusable):
-            await mute(studio)
+            await mute(application)
         with pytest.raises(StoreUnusable):
-            await studio.changes.set_setting("is_on_break", True)
-        assert not studio.state().can_redo
+            await application.changes.set_setting("is_on_break", True)
+        assert not application.state.make().can_redo
         if is_saved_later:
-            fill_the_disk(studio, is_full=False)
-            studio.supervisor.keep("saving again", studio.desk.save_again)
-            await until(lambda: studio.state().is_saved)
+            fill_the_disk(application, is_full=False)
+            application.supervisor.keep("saving again", application.desk.save_again)
+            await until(lambda: application.state.make().is_saved)
         else:
-            await studio.changes.step(+1)
-        assert heard(studio).is_on_break
-        await studio.changes.step(-1)
-        assert not heard(studio).is_on_break
-        assert heard(studio).inputs[0].is_muted
-        await studio.changes.step(-1)
-        assert not heard(studio).inputs[0].is_muted
-        assert studio.state().is_saved
-        await studio.supervisor.close()
+            await application.changes.step(+1)
+        assert heard(application).is_on_break
+        await application.changes.step(-1)
+        assert not heard(application).is_on_break
+        assert heard(application).inputs[0].is_muted
+        await application.changes.step(-1)
+        assert not heard(application).inputs[0].is_muted
+        assert application.state.make().is_saved
+        await application.supervisor.close()
 
     asyncio.run(story())
 
 
-def test_undo_takes_back_a_step_also_in_the_moment_in_which_it_is_saved(studio: Studio) -> None:
+def test_undo_takes_back_a_step_also_in_the_moment_in_which_it_is_saved(
+    application: Application,
+) -> None:
     """An unmute is on the disk, and the desk has not noted it yet: it is shut all the same, and that is saved."""
 
     async def story() -> None:
-        await mute(studio)
-        in_store = studio.desk._in_store
+        await mute(application)
+        in_store = application.store.do
 
         async def undone_meanwhile(work: Any) -> Any:
             found = await in_store(work)
-            studio.desk._in_store = in_store
-            undo.append(asyncio.create_task(studio.changes.step(-1)))
-            await until(lambda: not studio.desk._unsaved)
+            application.store.do = in_store
+            undo.append(asyncio.create_task(application.changes.step(-1)))
+            await until(lambda: not application.desk._unsaved)
             return found
 
         undo: list[Any] = []
-        studio.desk._in_store = undone_meanwhile
-        await mute(studio, False)
+        application.store.do = undone_meanwhile
+        await mute(application, False)
         await asyncio.gather(*undo)
-        assert heard(studio).inputs[0].is_muted
-        assert studio.state().is_saved
+        assert heard(application).inputs[0].is_muted
+        assert application.state.make().is_saved
 
     asyncio.run(story())
-    assert rigs.load_active_rig(studio._db).rig.inputs[0].is_muted
+    assert rigs.load_active_rig(application.store.connection).rig.inputs[0].is_muted
 
 
-def test_a_step_that_cannot_be_read_moves_nothing(studio: Studio) -> None:
+def test_a_step_that_cannot_be_read_moves_nothing(application: Application) -> None:
     async def story() -> None:
-        await studio.changes.set_setting("inputs.game.fader_db", -9.0)
-        await studio.changes.set_setting("inputs.game.fader_db", -10.0)
-        studio._db.execute("UPDATE revisions SET document = '{\"ver' WHERE number = 2")
+        await application.changes.set_setting("inputs.game.fader_db", -9.0)
+        await application.changes.set_setting("inputs.game.fader_db", -10.0)
+        application.store.connection.execute(
+            "UPDATE revisions SET document = '{\"ver' WHERE number = 2"
+        )
         with pytest.raises(StoreUnusable, match="Everything stays as it is"):
-            await studio.changes.step(-1)
-        assert studio.rig.inputs[1].fader_db == -10.0
+            await application.changes.step(-1)
+        assert application.desk.rig.inputs[1].fader_db == -10.0
 
     asyncio.run(story())
-    assert rigs.load_active_rig(studio._db).rig.inputs[1].fader_db == -10.0
+    assert rigs.load_active_rig(application.store.connection).rig.inputs[1].fader_db == -10.0
 
 
-def test_changes_made_while_a_step_is_taken_are_not_mixed_up(studio: Studio) -> None:
+def test_changes_made_while_a_step_is_taken_are_not_mixed_up(application: Application) -> None:
     async def story() -> None:
         for db in range(-20, -10):
-            await studio.changes.set_setting("inputs.game.fader_db", float(db))
+            await application.changes.set_setting("inputs.game.fader_db", float(db))
         await asyncio.gather(
-            studio.changes.step(-1),
-            studio.changes.set_setting("inputs.music.fader_db", -33.0),
-            studio.changes.step(-1),
-            mute(studio),
-            studio.changes.step(-1),
+            application.changes.step(-1),
+            application.changes.set_setting("inputs.music.fader_db", -33.0),
+            application.changes.step(-1),
+            mute(application),
+            application.changes.step(-1),
         )
-        assert studio.state().is_saved
+        assert application.state.make().is_saved
 
     asyncio.run(story())
-    assert rigs.load_active_rig(studio._db).rig == studio.rig == heard(studio)
+    assert (
+        rigs.load_active_rig(application.store.connection).rig
+        == application.desk.rig
+        == heard(application)
+    )
 
 
-def test_a_request_that_is_given_up_leaves_nothing_half_done(studio: Studio) -> None:
+def test_a_request_that_is_given_up_leaves_nothing_half_done(application: Application) -> None:
     """Its client is gone while the disk is written: what was begun is finished, and the next change fits onto it."""
 
     async def story() -> None:
         for number in range(12):
             asked = asyncio.create_task(
-                studio.changes.set_setting("inputs.game.fader_db", -20.0 - number)
+                application.changes.set_setting("inputs.game.fader_db", -20.0 - number)
             )
             await asyncio.sleep(0.001 * (number % 4))
             asked.cancel()
-        await mute(studio)
-        await until(lambda: studio.state().is_saved)
-        assert studio.state().save_trouble == ""
+        await mute(application)
+        await until(lambda: application.state.make().is_saved)
+        assert application.state.make().save_trouble == ""
 
     asyncio.run(story())
-    assert rigs.load_active_rig(studio._db).rig == studio.rig == heard(studio)
+    assert (
+        rigs.load_active_rig(application.store.connection).rig
+        == application.desk.rig
+        == heard(application)
+    )
 
 
 def test_over_the_interface_a_locked_database_is_said_and_nothing_is_500(
@@ -258,7 +270,7 @@ def test_what_was_wrong_at_the_start_is_said_in_every_window(tmp_path: Path) -> 
     rigs.save_change(connection, Rig(name="Later"), "name")
     connection.execute("UPDATE revisions SET document = 'torn' WHERE number = 2")
     connection.close()
-    studio = make_studio(tmp_path)
-    assert studio.rig == Rig()
-    assert any("cannot be read" in message for message in all_of(studio.open_page()))
-    studio._db.close()
+    application = make_application(tmp_path)
+    assert application.desk.rig == Rig()
+    assert any("cannot be read" in message for message in all_of(application.visits.open()))
+    application.store.connection.close()

@@ -5706,10 +5706,10 @@ export interface components {
             waits_for: string;
         };
         /**
-         * Silence
+         * SilenceAsked
          * @description What is to be silent, or not: what is left out stays as it is. A cough ends after ten seconds unless it is asked for again.
          */
-        Silence: {
+        SilenceAsked: {
             /**
              * Cough
              * @description All voices, for a moment.
@@ -8564,7 +8564,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Silence"];
+                "application/json": components["schemas"]["SilenceAsked"];
             };
         };
         responses: {

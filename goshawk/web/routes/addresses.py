@@ -14,10 +14,10 @@ from goshawk.core.routing import FeedName
 from goshawk.core.settings import PLAIN_TEXT
 from goshawk.errors import GoshawkError, NotFound
 from goshawk.web.access import credential_of
-from goshawk.web.dependencies import StudioDep
+from goshawk.web.application import Application
+from goshawk.web.dependencies import ApplicationDep
 from goshawk.web.points import Listener
 from goshawk.web.streams import MEDIA_TYPES, StreamFormat, stream
-from goshawk.web.studio import Studio
 
 router = APIRouter(tags=["addresses"])
 LONGEST_TOKEN = 200
@@ -40,60 +40,64 @@ class MadeAddress(BaseModel):
 
 
 @router.post("/api/addresses", status_code=201)
-async def make_address(studio: StudioDep, wanted: NewAddress) -> MadeAddress:
+async def make_address(application: ApplicationDep, wanted: NewAddress) -> MadeAddress:
     """Make a token by which a program may hear any feed or input."""
-    token_id, token = await studio.access.make(wanted.name)
+    token_id, token = await application.access.make(wanted.name)
     return MadeAddress(id=token_id, token=token)
 
 
 @router.delete("/api/addresses/{token_id}", status_code=204)
-async def take_address_back(studio: StudioDep, token_id: str) -> None:
+async def take_address_back(application: ApplicationDep, token_id: str) -> None:
     """Take a token back. Whoever hears by it hears no more."""
-    await studio.access.take_back(token_id)
+    await application.access.take_back(token_id)
 
 
 @router.head("/api/feeds/{feed}/stream.{kind}", include_in_schema=False)
 @router.get("/api/feeds/{feed}/stream.{kind}", response_class=StreamingResponse)
 async def stream_feed(
-    request: Request, studio: StudioDep, feed: FeedName, kind: StreamFormat, token: Token = None
+    request: Request,
+    application: ApplicationDep,
+    feed: FeedName,
+    kind: StreamFormat,
+    token: Token = None,
 ) -> StreamingResponse:
     """A feed as an endless file: WAV (float32), FLAC or Ogg Opus, 48 kHz, stereo."""
-    return await _streamed(request, studio, feed, kind, token)
+    return await _streamed(request, application, feed, kind, token)
 
 
 @router.head("/api/inputs/{input_id}/stream.{kind}", include_in_schema=False)
 @router.get("/api/inputs/{input_id}/stream.{kind}", response_class=StreamingResponse)
 async def stream_input(
     request: Request,
-    studio: StudioDep,
+    application: ApplicationDep,
     input_id: Annotated[str, Path(pattern=r"^[a-z0-9_]{1,40}$")],
     kind: StreamFormat,
     token: Token = None,
 ) -> StreamingResponse:
     """An input behind its chain, ahead of its fader, as an endless file."""
-    return await _streamed(request, studio, f"input:{input_id}", kind, token)
+    return await _streamed(request, application, f"input:{input_id}", kind, token)
 
 
-def _point_of(studio: Studio, what: str) -> str:
+def _point_of(application: Application, what: str) -> str:
     """A feed's name, or ``input:`` and an input's id. Raises NotFound."""
     kind, _, input_id = what.partition(":")
-    if kind == "input" and all(one.id != input_id for one in studio.rig.inputs):
+    if kind == "input" and all(one.id != input_id for one in application.desk.rig.inputs):
         raise NotFound("There is no such input.")
     return what
 
 
 async def _streamed(
-    request: Request, studio: Studio, what: str, kind: StreamFormat, token: str | None
+    request: Request, application: Application, what: str, kind: StreamFormat, token: str | None
 ) -> StreamingResponse:
     credential = credential_of(request.headers, token)
-    studio.access.require(credential)
-    point = _point_of(studio, what)
-    await studio.access.note(credential)
+    application.access.require(credential)
+    point = _point_of(application, what)
+    await application.access.note(credential)
 
     async def until_the_end() -> AsyncIterator[bytes]:
         # Who is gone before the first piece has never heard.
-        with studio.access.hearing(credential) as end:
-            async with aclosing(stream(studio.points, point, kind, end)) as pieces:
+        with application.access.hearing(credential) as end:
+            async with aclosing(stream(application.points, point, kind, end)) as pieces:
                 async for piece in pieces:
                     yield piece
 
@@ -110,7 +114,7 @@ async def _nothing() -> AsyncIterator[bytes]:
 @router.websocket("/api/listen")
 async def listen(
     socket: WebSocket,
-    studio: StudioDep,
+    application: ApplicationDep,
     what: Annotated[str, Query(pattern=rf"^({FEED_PATTERN}|input:[a-z0-9_]{{1,40}})$")],
     token: Annotated[str, Query(max_length=LONGEST_TOKEN)] = "",
 ) -> None:
@@ -118,9 +122,9 @@ async def listen(
     await socket.accept()
     listener = Listener()
     try:
-        with studio.access.hearing(token) as end:
-            await studio.access.note(token)
-            studio.points.listen(listener, _point_of(studio, what))
+        with application.access.hearing(token) as end:
+            await application.access.note(token)
+            application.points.listen(listener, _point_of(application, what))
             with contextlib.suppress(WebSocketDisconnect, RuntimeError):
                 await listener.send_to(socket.send_bytes, end)
         await socket.close(1000)
@@ -129,4 +133,4 @@ async def listen(
     except RuntimeError:
         return  # It is gone already.
     finally:
-        studio.points.listen(listener, None)
+        application.points.listen(listener, None)

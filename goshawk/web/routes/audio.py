@@ -14,9 +14,9 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from goshawk.core.feeds import FEED_PATTERN
 from goshawk.devices.browser import RATES_HZ
 from goshawk.page_messages.live import Refusal
-from goshawk.web.dependencies import StudioDep
+from goshawk.web.application import Application
+from goshawk.web.dependencies import ApplicationDep
 from goshawk.web.points import Listener
-from goshawk.web.studio import Studio
 
 router = APIRouter()
 LARGEST_TEXT = 4096
@@ -48,7 +48,7 @@ class AudioRequest(BaseModel):
 
 
 @router.websocket("/api/audio")
-async def audio(socket: WebSocket, studio: StudioDep) -> None:
+async def audio(socket: WebSocket, application: ApplicationDep) -> None:
     """Serve one page's sound until it is gone."""
     await socket.accept()
     listener = Listener()
@@ -64,7 +64,7 @@ async def audio(socket: WebSocket, studio: StudioDep) -> None:
                 if request is None:
                     await _refuse(socket, "The message was not understood. Reload the page.")
                     continue
-                microphone = _follow(studio, listener, request)
+                microphone = _follow(application, listener, request)
             elif microphone is None:
                 await _refuse(socket, "Say the microphone's rate and channels before its sound.")
             else:
@@ -77,10 +77,13 @@ async def audio(socket: WebSocket, studio: StudioDep) -> None:
                         f"{LARGEST_SOUND_BYTES} bytes a message.",
                     )
                     continue
-                studio.microphone.push(listener, microphone.rate_hz, microphone.channels, samples)
+                application.microphone.push(
+                    listener, microphone.rate_hz, microphone.channels, samples
+                )
     finally:
         sending.cancel()
-        studio.leave(listener)
+        application.points.listen(listener, None)
+        application.microphone.leave(listener)
 
 
 def _request(text: str) -> AudioRequest | None:
@@ -92,12 +95,14 @@ def _request(text: str) -> AudioRequest | None:
         return None
 
 
-def _follow(studio: Studio, listener: Listener, request: AudioRequest) -> GivenMicrophone | None:
-    studio.points.listen(listener, request.hear if request.listen else None)
+def _follow(
+    application: Application, listener: Listener, request: AudioRequest
+) -> GivenMicrophone | None:
+    application.points.listen(listener, request.hear if request.listen else None)
     if request.microphone:
-        studio.microphone.claim(listener)
+        application.microphone.claim(listener)
     else:
-        studio.microphone.release(listener)
+        application.microphone.release(listener)
     return request.microphone
 
 

@@ -11,10 +11,10 @@ from pydantic import TypeAdapter, ValidationError
 
 from goshawk.errors import BadSetting, GoshawkError
 from goshawk.page_messages.live import FromPage, Refusal
+from goshawk.web.application import Application
 from goshawk.web.commands import obey
-from goshawk.web.dependencies import StudioDep
-from goshawk.web.pages import LivePage
-from goshawk.web.studio import Studio
+from goshawk.web.dependencies import ApplicationDep
+from goshawk.web.live_page import LivePage
 
 log = logging.getLogger(__name__)
 router = APIRouter()
@@ -24,11 +24,11 @@ _from_page: TypeAdapter[FromPage] = TypeAdapter(FromPage)
 
 
 @router.websocket("/api/live")
-async def live(socket: WebSocket, studio: StudioDep) -> None:
+async def live(socket: WebSocket, application: ApplicationDep) -> None:
     """Speak with one page until it is gone. Messages are taken up in their order, but none waits for another to be
     finished: a mute is not held up by what computes or waits for the disk."""
     await socket.accept()
-    page = studio.open_page()
+    page = application.visits.open()
     sending = asyncio.create_task(_send(socket, page))
     at_work: set[asyncio.Task[None]] = set()
 
@@ -37,25 +37,25 @@ async def live(socket: WebSocket, studio: StudioDep) -> None:
         at_work.add(task)
         task.add_done_callback(at_work.discard)
 
-    begin(studio.tell_opening(page))
+    begin(application.visits.tell_opening(page))
     try:
         while True:
             message = await socket.receive()
             if message["type"] == "websocket.disconnect":
                 return
-            begin(_answer(studio, page, message.get("text")))
+            begin(_answer(application, page, message.get("text")))
             if len(at_work) >= MOST_AT_WORK:
                 await asyncio.wait(at_work, return_when=asyncio.FIRST_COMPLETED)
     finally:
         sending.cancel()
-        studio.close_page(page)
+        application.visits.close(page)
 
 
-async def _answer(studio: Studio, page: LivePage, text: str | None) -> None:
-    refusal = await _obey(studio, page, text)
+async def _answer(application: Application, page: LivePage, text: str | None) -> None:
+    refusal = await _obey(application, page, text)
     if refusal:
         page.tell(refusal.model_dump_json())
-        page.tell(studio.state().model_dump_json())
+        page.tell(application.state.make().model_dump_json())
 
 
 async def _send(socket: WebSocket, page: LivePage) -> None:
@@ -64,7 +64,7 @@ async def _send(socket: WebSocket, page: LivePage) -> None:
             await socket.send_text(await page.next())
 
 
-async def _obey(studio: Studio, page: LivePage, text: str | None) -> Refusal | None:
+async def _obey(application: Application, page: LivePage, text: str | None) -> Refusal | None:
     """Do what a message asks; what is wrong with it, if it cannot be done."""
     if text is None or len(text) > LARGEST_MESSAGE:
         return Refusal(
@@ -80,7 +80,7 @@ async def _obey(studio: Studio, page: LivePage, text: str | None) -> Refusal | N
             text=f"The message was not understood: {first['msg']}. Reload the page.",
         )
     try:
-        await obey(studio, page, asked)
+        await obey(application, page, asked)
     except GoshawkError as error:
         field = error.field if isinstance(error, BadSetting) else ""
         return Refusal(code=error.code, text=str(error), field=field)

@@ -25,7 +25,7 @@ from goshawk.errors import BadInput, NotFound
 from goshawk.page_messages.recording import RecordingState
 from goshawk.store.recordings.folder import read_peaks
 from goshawk.store.recordings.shelf import KeptRecording, Shelf
-from goshawk.web.dependencies import StudioDep
+from goshawk.web.dependencies import ApplicationDep
 from goshawk.web.hand_over import HandOver
 
 router = APIRouter(prefix="/api/recordings", tags=["recordings"])
@@ -119,8 +119,8 @@ async def _beside(work: Awaitable[T]) -> T:
         ) from None
 
 
-async def _detail(studio: Any, recording_id: str) -> RecordingDetail:
-    path, document = await _beside(studio.record.kept.load(recording_id))
+async def _detail(application: Any, recording_id: str) -> RecordingDetail:
+    path, document = await _beside(application.record.kept.load(recording_id))
     return _as_detail(str(path), path.name, document)
 
 
@@ -145,107 +145,111 @@ def _as_detail(folder: str, title: str, one: Recording) -> RecordingDetail:
 
 
 @router.post("", status_code=201)
-async def start_recording(studio: StudioDep) -> RecordingState:
+async def start_recording(application: ApplicationDep) -> RecordingState:
     """Record the chosen tracks from now on."""
-    return await studio.record.start()
+    return await application.record.start()
 
 
 @router.get("/current")
-async def current(studio: StudioDep) -> RecordingState:
+async def current(application: ApplicationDep) -> RecordingState:
     """How recording goes."""
-    return studio.record.state
+    return application.record.state
 
 
 @router.post("/current/stop")
-async def stop_recording(studio: StudioDep) -> RecordingState:
+async def stop_recording(application: ApplicationDep) -> RecordingState:
     """Record no more; all up to this moment is written."""
-    return await studio.record.stop()
+    return await application.record.stop()
 
 
 @router.post("/current/marks", status_code=201)
-async def put_mark(studio: StudioDep, mark: NewMark | None = None) -> Mark:
+async def put_mark(application: ApplicationDep, mark: NewMark | None = None) -> Mark:
     """Put a mark at this moment."""
-    return await studio.record.mark(mark.name if mark else "")
+    return await application.record.mark(mark.name if mark else "")
 
 
 @router.patch("/current/marks/{number}", status_code=204)
-async def change_running_mark(number: int, change: MarkChange, studio: StudioDep) -> None:
+async def change_running_mark(number: int, change: MarkChange, application: ApplicationDep) -> None:
     """Name a mark of what is being recorded, or take it away."""
-    studio.record.name_mark(number, change.name)
+    application.record.name_mark(number, change.name)
 
 
 @router.get("")
-async def list_recordings(studio: StudioDep) -> list[KeptRecording]:
+async def list_recordings(application: ApplicationDep) -> list[KeptRecording]:
     """All that are kept, the newest first."""
-    return await _beside(studio.record.kept.listed())
+    return await _beside(application.record.kept.listed())
 
 
 @router.get("/{recording_id}")
-async def read_recording(recording_id: str, studio: StudioDep) -> RecordingDetail:
+async def read_recording(recording_id: str, application: ApplicationDep) -> RecordingDetail:
     """One recording: its tracks, marks, gaps and figures."""
-    return await _detail(studio, recording_id)
+    return await _detail(application, recording_id)
 
 
 @router.patch("/{recording_id}")
 async def change_recording(
-    recording_id: str, change: RecordingChange, studio: StudioDep
+    recording_id: str, change: RecordingChange, application: ApplicationDep
 ) -> RecordingDetail:
     """Another title or note."""
-    studio.record.refuse_running(recording_id)
+    application.record.refuse_running(recording_id)
     update = change.model_dump(exclude_none=True)
     await _beside(
-        studio.record.kept.at(recording_id, lambda shelf: shelf.change(recording_id, **update))
+        application.record.kept.at(recording_id, lambda shelf: shelf.change(recording_id, **update))
     )
-    studio.record.list_changed()
-    return await _detail(studio, recording_id)
+    application.record.kept.list_changed()
+    return await _detail(application, recording_id)
 
 
 @router.delete("/{recording_id}", status_code=204)
-async def delete_recording(recording_id: str, studio: StudioDep) -> None:
+async def delete_recording(recording_id: str, application: ApplicationDep) -> None:
     """Put a recording aside; for a day it can be brought back."""
-    studio.record.refuse_running(recording_id)
-    await _beside(studio.record.kept.at(recording_id, lambda shelf: shelf.delete(recording_id)))
-    studio.record.list_changed()
+    application.record.refuse_running(recording_id)
+    await _beside(
+        application.record.kept.at(recording_id, lambda shelf: shelf.delete(recording_id))
+    )
+    application.record.kept.list_changed()
 
 
 @router.post("/{recording_id}/restore", status_code=204)
-async def restore_recording(recording_id: str, studio: StudioDep) -> None:
+async def restore_recording(recording_id: str, application: ApplicationDep) -> None:
     """Bring back what was deleted."""
-    await _beside(studio.record.kept.restore(recording_id))
-    studio.record.list_changed()
+    await _beside(application.record.kept.restore(recording_id))
+    application.record.kept.list_changed()
 
 
 @router.post("/{recording_id}/marks", status_code=201)
-async def add_mark(recording_id: str, mark: NewMark, studio: StudioDep) -> RecordingDetail:
+async def add_mark(
+    recording_id: str, mark: NewMark, application: ApplicationDep
+) -> RecordingDetail:
     """Put a mark into what is recorded."""
-    studio.record.refuse_running(recording_id)
+    application.record.refuse_running(recording_id)
     frame = round((mark.at_s or 0.0) * 48_000)
     await _beside(
-        studio.record.kept.at(
+        application.record.kept.at(
             recording_id, lambda shelf: shelf.add_mark(recording_id, frame, mark.name)
         )
     )
-    studio.record.list_changed()
-    return await _detail(studio, recording_id)
+    application.record.kept.list_changed()
+    return await _detail(application, recording_id)
 
 
 @router.patch("/{recording_id}/marks/{number}")
 async def change_mark(
-    recording_id: str, number: int, change: MarkChange, studio: StudioDep
+    recording_id: str, number: int, change: MarkChange, application: ApplicationDep
 ) -> RecordingDetail:
     """Name a mark, or take it away."""
-    studio.record.refuse_running(recording_id)
+    application.record.refuse_running(recording_id)
     await _beside(
-        studio.record.kept.at(
+        application.record.kept.at(
             recording_id, lambda shelf: shelf.name_mark(recording_id, number, change.name)
         )
     )
-    studio.record.list_changed()
-    return await _detail(studio, recording_id)
+    application.record.kept.list_changed()
+    return await _detail(application, recording_id)
 
 
 @router.get("/{recording_id}/tracks/{source}")
-async def track_file(recording_id: str, source: str, studio: StudioDep) -> FileResponse:
+async def track_file(recording_id: str, source: str, application: ApplicationDep) -> FileResponse:
     """A track's file; parts of it by ranges."""
 
     def find(shelf: Shelf) -> tuple[Path, Recording]:
@@ -255,7 +259,7 @@ async def track_file(recording_id: str, source: str, studio: StudioDep) -> FileR
             raise NotFound("That track is not there. Choose another.")
         return path / track.file, document
 
-    path, document = await _beside(studio.record.kept.at(recording_id, find))
+    path, document = await _beside(application.record.kept.at(recording_id, find))
     kind = {"flac": "audio/flac", "wav": "audio/wav", "opus": "audio/ogg"}[document.file_format]
     return FileResponse(path, media_type=kind, filename=path.name)
 
@@ -263,7 +267,7 @@ async def track_file(recording_id: str, source: str, studio: StudioDep) -> FileR
 @router.get("/{recording_id}/peaks")
 async def peaks(
     recording_id: str,
-    studio: StudioDep,
+    application: ApplicationDep,
     from_s: Annotated[float, Query(ge=0.0, le=LONGEST_S)] = 0.0,
     to_s: Annotated[float | None, Query(ge=0.0, le=LONGEST_S)] = None,
     points: Annotated[int, Query(ge=1, le=MOST_POINTS)] = 800,
@@ -272,7 +276,7 @@ async def peaks(
 
     def work(shelf: Shelf) -> Overview:
         path, document = shelf.load(recording_id)
-        running = studio.record.state
+        running = application.record.state
         seconds = running.seconds if running.id == recording_id else document.seconds
         end_s = seconds if to_s is None else min(to_s, seconds)
         first, end = round(from_s * 48_000), max(round(from_s * 48_000), round(end_s * 48_000))
@@ -284,54 +288,54 @@ async def peaks(
             peaks=[[round(float(value), 4) for value in row] for row in rows],
         )
 
-    return await _beside(studio.record.kept.at(recording_id, work))
+    return await _beside(application.record.kept.at(recording_id, work))
 
 
 @router.get("/{recording_id}/listen")
 async def listen(
     recording_id: str,
-    studio: StudioDep,
+    application: ApplicationDep,
     way: Literal["came", "was", "now"] = "was",
     source: Annotated[str, Query(max_length=60)] = "",
     from_s: Annotated[float, Query(ge=0.0, le=LONGEST_S)] = 0.0,
     seconds: Annotated[float, Query(gt=0.0, le=30.0)] = 10.0,
 ) -> FileResponse:
     """A piece as WAV: as it came, as viewers got it, or through the chain as it is now, equally loud; or one track alone."""
-    path = await studio.record.heard_piece(recording_id, way, source, from_s, seconds)
+    path = await application.record.heard_piece(recording_id, way, source, from_s, seconds)
     return FileResponse(path, media_type="audio/wav", headers={"Cache-Control": "no-store"})
 
 
 @router.post("/{recording_id}/use", status_code=204)
-async def use_piece(recording_id: str, piece: Piece, studio: StudioDep) -> None:
+async def use_piece(recording_id: str, piece: Piece, application: ApplicationDep) -> None:
     """A piece as a take of the sound check, as the loop in Chain, or as the replay in Balance."""
-    await studio.record.use(recording_id, piece.use, piece.kind, piece.from_s, piece.to_s)
+    await application.record.use(recording_id, piece.use, piece.kind, piece.from_s, piece.to_s)
 
 
 @router.post("/{recording_id}/hand-over", status_code=202)
-async def hand_over(recording_id: str, wish: HandOverWish, studio: StudioDep) -> HandOver:
+async def hand_over(recording_id: str, wish: HandOverWish, application: ApplicationDep) -> HandOver:
     """Have the files made; ``GET`` says how far it is."""
-    path, document = await _beside(studio.record.kept.load(recording_id))
-    return await studio.record.hand_over.begin(
+    path, document = await _beside(application.record.kept.load(recording_id))
+    return await application.record.hand_over.begin(
         path, document, wish.what, wish.file_format, wish.from_s, wish.to_s
     )
 
 
 @router.get("/{recording_id}/hand-over")
-async def hand_over_state(recording_id: str, studio: StudioDep) -> HandOver:
+async def hand_over_state(recording_id: str, application: ApplicationDep) -> HandOver:
     """How far the files are."""
-    return studio.record.hand_over.state
+    return application.record.hand_over.state
 
 
 @router.delete("/{recording_id}/hand-over", status_code=204)
-async def break_off_hand_over(recording_id: str, studio: StudioDep) -> None:
+async def break_off_hand_over(recording_id: str, application: ApplicationDep) -> None:
     """Break it off, or throw away what was made."""
-    await studio.record.hand_over.clear()
+    await application.record.hand_over.clear()
 
 
 @router.get("/{recording_id}/hand-over/zip")
-async def hand_over_zip(recording_id: str, studio: StudioDep) -> StreamingResponse:
+async def hand_over_zip(recording_id: str, application: ApplicationDep) -> StreamingResponse:
     """All the files that were made, in one."""
-    name, size, chunks = studio.record.hand_over.zipped()
+    name, size, chunks = application.record.hand_over.zipped()
     return StreamingResponse(
         chunks,
         media_type="application/zip",

@@ -15,7 +15,7 @@ from goshawk.devices.catalog import FAULT_LIST, FaultInfo
 from goshawk.errors import BadSetting
 from goshawk.page_messages.live import LevelsNow, State
 from goshawk.system.peers import is_of_another
-from goshawk.web.dependencies import StudioDep
+from goshawk.web.dependencies import ApplicationDep
 from goshawk.web.guard import is_own_page
 
 router = APIRouter(prefix="/api", tags=["rig"])
@@ -30,18 +30,18 @@ class Change(BaseModel):
 
 
 @router.get("/state")
-async def read_state(studio: StudioDep) -> State:
+async def read_state(application: ApplicationDep) -> State:
     """Everything that is set."""
-    return studio.state()
+    return application.state.make()
 
 
 @router.get("/levels", response_model=LevelsNow | None)
-async def read_levels(studio: StudioDep) -> Response:
+async def read_levels(application: ApplicationDep) -> Response:
     """The newest figures; null until the engine plays."""
-    text = studio.levels_text
+    text = application.figures.text
     if text is None:
         return Response("null", media_type="application/json")
-    reach = json.dumps(studio.lamps.reach)
+    reach = json.dumps(application.lamps.reach)
     return Response(f'{text[:-1]},"reach":{reach}}}', media_type="application/json")
 
 
@@ -79,23 +79,26 @@ async def read_schema() -> SettingsSchema:
 
 
 @router.patch("/rig")
-async def change_setting(change: Change, request: Request, studio: StudioDep) -> State:
+async def change_setting(change: Change, request: Request, application: ApplicationDep) -> State:
     """Change and save one setting. A folder for recordings has to be there, and the user's own; the page may name any."""
     if change.path == FOLDER and change.value and not is_own_page(request.headers):
         check_folder(str(change.value))
-    return await studio.changes.set_setting(change.path, change.value)
+    await application.changes.set_setting(change.path, change.value)
+    return application.state.make()
 
 
 @router.post("/rig/undo")
-async def undo(studio: StudioDep) -> State:
+async def undo(application: ApplicationDep) -> State:
     """One step back."""
-    return await studio.changes.step(-1)
+    await application.changes.step(-1)
+    return application.state.make()
 
 
 @router.post("/rig/redo")
-async def redo(studio: StudioDep) -> State:
+async def redo(application: ApplicationDep) -> State:
     """One step forward again."""
-    return await studio.changes.step(+1)
+    await application.changes.step(+1)
+    return application.state.make()
 
 
 class NewInput(BaseModel):
@@ -106,15 +109,17 @@ class NewInput(BaseModel):
 
 
 @router.post("/inputs", status_code=201)
-async def add_input(new: NewInput, studio: StudioDep) -> State:
+async def add_input(new: NewInput, application: ApplicationDep) -> State:
     """One more input, heard by nobody yet."""
-    return await studio.changes.add_input(new.role)
+    await application.changes.add_input(new.role)
+    return application.state.make()
 
 
 @router.delete("/inputs/{input_id}")
-async def remove_input(input_id: str, studio: StudioDep) -> State:
+async def remove_input(input_id: str, application: ApplicationDep) -> State:
     """Take an input away; undo brings it back."""
-    return await studio.changes.remove_input(input_id)
+    await application.changes.remove_input(input_id)
+    return application.state.make()
 
 
 class NewOutput(BaseModel):
@@ -126,15 +131,17 @@ class NewOutput(BaseModel):
 
 
 @router.post("/outputs", status_code=201)
-async def add_output(new: NewOutput, studio: StudioDep) -> State:
+async def add_output(new: NewOutput, application: ApplicationDep) -> State:
     """One more place where a feed, or an input, leaves."""
-    return await studio.changes.add_output(new.source, new.device)
+    await application.changes.add_output(new.source, new.device)
+    return application.state.make()
 
 
 @router.delete("/outputs/{output_id}")
-async def remove_output(output_id: str, studio: StudioDep) -> State:
+async def remove_output(output_id: str, application: ApplicationDep) -> State:
     """Take an output away; undo brings it back."""
-    return await studio.changes.remove_output(output_id)
+    await application.changes.remove_output(output_id)
+    return application.state.make()
 
 
 class Devices(BaseModel):
@@ -146,9 +153,9 @@ class Devices(BaseModel):
 
 
 @router.get("/devices")
-async def read_devices(studio: StudioDep) -> Devices:
+async def read_devices(application: ApplicationDep) -> Devices:
     """The devices there are, those of the computer as they were seen last; programs, and virtual devices."""
-    state = studio.state()
+    state = application.state.make()
     return Devices(inputs=state.devices, outputs=state.output_devices, computer=state.computer)
 
 
@@ -161,6 +168,6 @@ class DeviceFault(BaseModel):
 
 
 @router.post("/devices/{device}/faults", status_code=204)
-async def make_fault(device: str, asked: DeviceFault, studio: StudioDep) -> None:
+async def make_fault(device: str, asked: DeviceFault, application: ApplicationDep) -> None:
     """Make something go wrong with a stand-in device, or mend it."""
-    studio.fault(device, asked.fault, asked.value)
+    application.devices.fault(device, asked.fault, asked.value)

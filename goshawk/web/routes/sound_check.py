@@ -12,8 +12,8 @@ from goshawk.core.settings import PLAIN_TEXT
 from goshawk.observer import requests
 from goshawk.page_messages.live import State
 from goshawk.page_messages.sound_check import SoundCheckState
-from goshawk.web.dependencies import StudioDep
-from goshawk.web.studio import Studio
+from goshawk.web.application import Application
+from goshawk.web.dependencies import ApplicationDep
 from goshawk.web.uploads import received_file
 
 router = APIRouter(prefix="/api/sound-check", tags=["sound check"])
@@ -34,83 +34,87 @@ class TrimBy(BaseModel):
     gain_db: float
 
 
-async def _standing(studio: Studio, wish: requests.Request, status_code: int = 200) -> Response:
+async def _standing(
+    application: Application, wish: requests.Request, status_code: int = 200
+) -> Response:
     """What is done, and how the sound check stands then."""
-    text = await studio.check.do(wish)
+    text = await application.check.do(wish)
     return Response(text, status_code, media_type="application/json")
 
 
 @router.get("", response_model=SoundCheckState)
-async def state(studio: StudioDep) -> Response:
+async def state(application: ApplicationDep) -> Response:
     """How it stands; the live link says every change."""
-    return await _standing(studio, requests.CheckState())
+    return await _standing(application, requests.CheckState())
 
 
 @router.post("/takes/{kind}", status_code=202, response_model=SoundCheckState)
-async def start_take(kind: TakeKind, studio: StudioDep) -> Response:
+async def start_take(kind: TakeKind, application: ApplicationDep) -> Response:
     """Count in, then record a take from the microphone."""
-    return await _standing(studio, requests.StartTake(kind), 202)
+    return await _standing(application, requests.StartTake(kind), 202)
 
 
 @router.post("/round", status_code=202, response_model=SoundCheckState)
-async def start_round(studio: StudioDep) -> Response:
+async def start_round(application: ApplicationDep) -> Response:
     """Record the room and the three voices, one after the other."""
-    return await _standing(studio, requests.StartTake(""), 202)
+    return await _standing(application, requests.StartTake(""), 202)
 
 
 @router.delete("/recording", status_code=204)
-async def cancel_take(studio: StudioDep) -> None:
+async def cancel_take(application: ApplicationDep) -> None:
     """Break off the take that is being made."""
-    await studio.observer.ask(requests.CancelTake())
+    await application.observer.ask(requests.CancelTake())
 
 
 @router.put("/takes/{kind}", response_model=SoundCheckState)
 async def give_take(
     kind: TakeKind,
     request: Request,
-    studio: StudioDep,
+    application: ApplicationDep,
     name: Annotated[str, Query(min_length=1, max_length=200), PLAIN_TEXT],
 ) -> Response:
     """Give a WAV, FLAC or OGG file as the request's body."""
     async with received_file(
-        request, studio.work, name, LARGEST_BYTES, "200 MB. Fifteen seconds will do."
+        request, application.work, name, LARGEST_BYTES, "200 MB. Fifteen seconds will do."
     ) as path:
-        return await _standing(studio, requests.GiveTake(kind, str(path), name))
+        return await _standing(application, requests.GiveTake(kind, str(path), name))
 
 
 @router.delete("/takes/{kind}", status_code=204)
-async def remove_take(kind: TakeKind, studio: StudioDep) -> None:
+async def remove_take(kind: TakeKind, application: ApplicationDep) -> None:
     """Forget a take."""
-    await studio.observer.ask(requests.RemoveTake(kind))
+    await application.observer.ask(requests.RemoveTake(kind))
 
 
 @router.post("/run", status_code=202, response_model=SoundCheckState)
-async def run(wish: Wish, studio: StudioDep) -> Response:
+async def run(wish: Wish, application: ApplicationDep) -> Response:
     """Compute a chain from the takes. What the rig says of targets goes before what is wished."""
-    return await _standing(studio, requests.RunCheck(wish.model_dump_json().encode()), 202)
+    return await _standing(application, requests.RunCheck(wish.model_dump_json().encode()), 202)
 
 
 @router.delete("/run", status_code=204)
-async def stop_run(studio: StudioDep) -> None:
+async def stop_run(application: ApplicationDep) -> None:
     """Give up the computation."""
-    await studio.observer.ask(requests.StopCheck())
+    await application.observer.ask(requests.StopCheck())
 
 
 @router.post("/accept")
-async def accept(what: Accept, studio: StudioDep) -> State:
+async def accept(what: Accept, application: ApplicationDep) -> State:
     """Take the suggested chain over, or some of its stages; undo brings the old one back."""
-    return await studio.check.accept(what.stages)
+    await application.check.accept(what.stages)
+    return application.state.make()
 
 
 @router.post("/make-up")
-async def make_up(what: TrimBy, studio: StudioDep) -> State:
+async def make_up(what: TrimBy, application: ApplicationDep) -> State:
     """Let the trim make up for a gain or a distance that changed since the kept check."""
-    return await studio.check.make_up(what.gain_db)
+    await application.check.make_up(what.gain_db)
+    return application.state.make()
 
 
 @router.get("/sound/{serial}/{kind}/{side}")
 async def sound(
-    serial: int, kind: TakeKind, side: Literal["before", "after"], studio: StudioDep
+    serial: int, kind: TakeKind, side: Literal["before", "after"], application: ApplicationDep
 ) -> FileResponse:
     """A take as WAV, raw or behind the suggested chain, both equally loud."""
-    return FileResponse(studio.check.sound(serial, kind, side), media_type="audio/wav")
+    return FileResponse(application.check.sound(serial, kind, side), media_type="audio/wav")

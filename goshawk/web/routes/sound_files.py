@@ -6,7 +6,7 @@ from fastapi import APIRouter, Query, Request
 
 from goshawk.core.settings import PLAIN_TEXT
 from goshawk.core.sound_file_info import StoredSoundFile
-from goshawk.web.dependencies import StudioDep
+from goshawk.web.dependencies import ApplicationDep
 from goshawk.web.uploads import received_file
 
 router = APIRouter(prefix="/api/sound-files", tags=["sound files"])
@@ -18,23 +18,23 @@ LARGEST_BYTES = 1_400_000_000
 @router.post("", status_code=201)
 async def add_sound_file(
     request: Request,
-    studio: StudioDep,
+    application: ApplicationDep,
     name: Annotated[str, Query(min_length=1, max_length=200), PLAIN_TEXT],
 ) -> StoredSoundFile:
     """Give a WAV, FLAC or OGG file as the request's body. It is checked and kept at 48 kHz."""
     async with received_file(
-        request, studio.work, name, LARGEST_BYTES, "1.4 GB. Cut it, and give a part."
+        request, application.work, name, LARGEST_BYTES, "1.4 GB. Cut it, and give a part."
     ) as path:
-        return await studio.add_file(path, name)
+        return await application.files.add(path, name)
 
 
 @router.delete("/{file_id}", status_code=204)
-async def remove_sound_file(file_id: str, studio: StudioDep) -> None:
+async def remove_sound_file(file_id: str, application: ApplicationDep) -> None:
     """Forget a file and its samples."""
-    await studio.remove_file(file_id)
+    await application.changes.remove_file(file_id)
 
 
 @router.post("/replay", status_code=204)
-async def replay(studio: StudioDep) -> None:
+async def replay(application: ApplicationDep) -> None:
     """Play the chosen file from its beginning."""
-    studio.files.replay()
+    application.files.replay()

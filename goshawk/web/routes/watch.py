@@ -27,10 +27,10 @@ from goshawk.observer import requests
 from goshawk.page_messages.watch import WatchState
 from goshawk.store.evenings.evenings import KeptEvening
 from goshawk.web.access import credential_of
-from goshawk.web.dependencies import StudioDep
+from goshawk.web.dependencies import ApplicationDep
+from goshawk.web.other_programs import SilenceAsked, WatchFacts
 from goshawk.web.report_page import page_of, rows_of
 from goshawk.web.routes.addresses import Token
-from goshawk.web.told import Silence, WatchFacts
 
 router = APIRouter(prefix="/api", tags=["watch"])
 MOST_POINTS = 4000
@@ -55,25 +55,27 @@ class EveningReport(BaseModel):
 
 
 @router.get("/watch")
-async def read_watch(request: Request, studio: StudioDep, token: Token = None) -> WatchFacts:
+async def read_watch(
+    request: Request, application: ApplicationDep, token: Token = None
+) -> WatchFacts:
     """How it stands now. Programs need a token (Wiring, Addresses)."""
-    studio.access.check(credential_of(request.headers, token))
-    return studio.told.facts
+    application.access.check(credential_of(request.headers, token))
+    return application.other_programs.facts
 
 
 @router.get("/watch/events", response_class=StreamingResponse)
 async def stream_watch(
-    request: Request, studio: StudioDep, token: Token = None
+    request: Request, application: ApplicationDep, token: Token = None
 ) -> StreamingResponse:
     """Server-sent events named ``watch``, each with what ``GET /api/watch`` says, whenever it is another. Programs need a
     token."""
     credential = credential_of(request.headers, token)
-    studio.access.require(credential)
-    studio.told.check_room()
+    application.access.require(credential)
+    application.other_programs.check_room()
 
     async def events() -> AsyncIterator[str]:
-        with studio.access.hearing(credential) as end:
-            async for text in studio.told.events(end):
+        with application.access.hearing(credential) as end:
+            async for text in application.other_programs.events(end):
                 yield text
 
     return StreamingResponse(
@@ -83,53 +85,53 @@ async def stream_watch(
 
 @router.post("/silence")
 async def be_silent(
-    request: Request, studio: StudioDep, asked: Silence, token: Token = None
+    request: Request, application: ApplicationDep, asked: SilenceAsked, token: Token = None
 ) -> WatchFacts:
     """Mute, break or cough, or the end of it. Programs need a token."""
-    studio.access.check(credential_of(request.headers, token))
-    await studio.told.silence(asked)
-    return studio.told.facts
+    application.access.check(credential_of(request.headers, token))
+    await application.other_programs.silence(asked)
+    return application.other_programs.facts
 
 
 @router.post("/watch/begin")
-async def begin_watch(studio: StudioDep) -> WatchState:
+async def begin_watch(application: ApplicationDep) -> WatchState:
     """Go on air: begin an evening, and its recording if the rig says so."""
-    await studio.evening.begin()
-    return studio.watch.state
+    await application.on_air.begin()
+    return application.broadcasts.state
 
 
 @router.post("/watch/end")
-async def end_watch(studio: StudioDep) -> WatchState:
+async def end_watch(application: ApplicationDep) -> WatchState:
     """End the evening; its report is made."""
-    await studio.evening.end()
-    return studio.watch.state
+    await application.on_air.end()
+    return application.broadcasts.state
 
 
 @router.get("/watch/listen")
 async def listen_to_moment(
-    studio: StudioDep,
+    application: ApplicationDep,
     way: HeardAs = "was",
     from_s: Annotated[float, Query(ge=0.0, le=1e6)] = 0.0,
     seconds: Annotated[float, Query(gt=0.0, le=30.0)] = 10.0,
 ) -> FileResponse:
     """A piece of the last minutes on air as WAV, for what is not recorded: ``from_s`` is a second of the evening."""
-    path = await studio.record.heard_again.piece(
+    path = await application.record.heard_again.piece(
         lambda target: requests.HearMoment(way, from_s, seconds, target)
     )
     return FileResponse(path, media_type="audio/wav", headers={"Cache-Control": "no-store"})
 
 
 @router.get("/evenings")
-async def list_evenings(studio: StudioDep) -> list[KeptEvening]:
+async def list_evenings(application: ApplicationDep) -> list[KeptEvening]:
     """All evenings, the newest first."""
-    return await studio.watch.listed()
+    return await application.broadcasts.listed()
 
 
 @router.get("/evenings/{evening_id}")
-async def read_evening(studio: StudioDep, evening_id: str) -> EveningReport:
+async def read_evening(application: ApplicationDep, evening_id: str) -> EveningReport:
     """The report of an evening; of the one under way, so far."""
-    evening, history = await studio.watch.load(evening_id)
-    found = await studio.watch.differences(evening)
+    evening, history = await application.broadcasts.load(evening_id)
+    found = await application.broadcasts.differences(evening)
     return EveningReport(
         evening=evening,
         shares=shares_of(history),
@@ -140,46 +142,48 @@ async def read_evening(studio: StudioDep, evening_id: str) -> EveningReport:
 
 
 @router.patch("/evenings/{evening_id}")
-async def change_evening(studio: StudioDep, evening_id: str, change: EveningChange) -> Evening:
+async def change_evening(
+    application: ApplicationDep, evening_id: str, change: EveningChange
+) -> Evening:
     """Another title or note."""
-    return await studio.watch.change(evening_id, change.title, change.note)
+    return await application.broadcasts.change(evening_id, change.title, change.note)
 
 
 @router.delete("/evenings/{evening_id}", status_code=204)
-async def remove_evening(studio: StudioDep, evening_id: str) -> None:
+async def remove_evening(application: ApplicationDep, evening_id: str) -> None:
     """Delete an evening; for a day it can be brought back. Its recording stays."""
-    await studio.watch.remove(evening_id)
+    await application.broadcasts.remove(evening_id)
 
 
 @router.post("/evenings/{evening_id}/restore", status_code=204)
-async def restore_evening(studio: StudioDep, evening_id: str) -> None:
+async def restore_evening(application: ApplicationDep, evening_id: str) -> None:
     """Bring back what was deleted."""
-    await studio.watch.restore(evening_id)
+    await application.broadcasts.restore(evening_id)
 
 
 @router.get("/evenings/{evening_id}/lanes")
 async def read_lanes(
-    studio: StudioDep,
+    application: ApplicationDep,
     evening_id: str,
     points: Annotated[int, Query(ge=1, le=MOST_POINTS)] = 600,
     from_s: Annotated[float, Query(ge=0.0, le=1e6)] = 0.0,
     to_s: Annotated[float | None, Query(ge=0.0, le=1e6)] = None,
 ) -> DrawnLanes:
     """An evening's lanes, or those of a part of it, at a chosen resolution."""
-    return await studio.watch.lanes(evening_id, from_s, to_s, points)
+    return await application.broadcasts.lanes(evening_id, from_s, to_s, points)
 
 
 @router.get("/evenings/{evening_id}/report.html", response_class=HTMLResponse)
-async def report_page(studio: StudioDep, evening_id: str) -> HTMLResponse:
+async def report_page(application: ApplicationDep, evening_id: str) -> HTMLResponse:
     """The report as one page that needs nothing else, to keep or to print."""
-    evening, history = await studio.watch.load(evening_id)
+    evening, history = await application.broadcasts.load(evening_id)
     return HTMLResponse(await asyncio.to_thread(page_of, evening, history))
 
 
 @router.get("/evenings/{evening_id}/seconds.csv", response_class=StreamingResponse)
-async def report_seconds(studio: StudioDep, evening_id: str) -> StreamingResponse:
+async def report_seconds(application: ApplicationDep, evening_id: str) -> StreamingResponse:
     """Every second of an evening, as comma-separated values."""
-    evening, history = await studio.watch.load(evening_id)
+    evening, history = await application.broadcasts.load(evening_id)
 
     def lines() -> Iterator[str]:
         for row in rows_of(evening, history):

@@ -1,50 +1,50 @@
-"""An evening on air with its recording: begun together where that is wanted, gone on with after a restart, ended together."""
+"""A broadcast with its recording: begun together where that is wanted, gone on with after a restart, ended together."""
 
 import asyncio
 import contextlib
 import time
-from collections.abc import Callable
 
 from goshawk.errors import GoshawkError
 from goshawk.supervisor import Supervisor
+from goshawk.web.broadcasts import Broadcasts
+from goshawk.web.notices import Notices
 from goshawk.web.record_desk import RecordDesk
 from goshawk.web.rig_desk import RigDesk
-from goshawk.web.watch_desk import WatchDesk
 
 ENDING_TAKES_S = 30.0
 """A recording is written to its end within this, or something is wrong."""
 
 
-class Evening:
+class RecordedBroadcast:
     """What cannot be recorded is said, and holds up nothing."""
 
     def __init__(
         self,
-        watch: WatchDesk,
+        broadcasts: Broadcasts,
         record: RecordDesk,
         desk: RigDesk,
         supervisor: Supervisor,
-        notify: Callable[[str, str], None],
+        notices: Notices,
     ) -> None:
-        self._watch, self._record, self._desk = watch, record, desk
-        self._supervisor, self._notify = supervisor, notify
+        self._broadcasts, self._record, self._desk = broadcasts, record, desk
+        self._supervisor, self._notices = supervisor, notices
         self._is_recorded = False
 
     async def begin(self) -> None:
         """Go on air. Raises BadInput."""
-        await self._watch.go_on_air()
+        self._broadcasts.go_on_air()
         await self._record_it()
 
     async def open(self) -> None:
-        """After a start: an evening goes on, and so does its recording."""
-        await self._watch.open()
-        if self._watch.is_on:
-            self._record.number_marks_from(self._watch.last_mark)
+        """After a start: a broadcast goes on, and so does its recording."""
+        await self._broadcasts.open()
+        if self._broadcasts.current:
+            self._record.number_marks_from(self._broadcasts.current.last_mark)
             await self._record_it()
 
     async def end(self) -> None:
         """End it, and its recording if it was begun with it. Raises BadInput."""
-        await self._watch.go_off_air()
+        await self._broadcasts.go_off_air()
         if self._is_recorded:
             self._is_recorded = False
             with contextlib.suppress(GoshawkError):  # It has ended by itself.
@@ -64,7 +64,7 @@ class Evening:
         until = time.monotonic() + ENDING_TAKES_S
         while self._record.state.stage == "ending" and time.monotonic() < until:
             await asyncio.sleep(0.1)
-        if self._watch.is_on:
+        if self._broadcasts.is_on:
             await self._begin_recording()
 
     async def _begin_recording(self) -> None:
@@ -72,4 +72,4 @@ class Evening:
             await self._record.start()
             self._is_recorded = True
         except GoshawkError as error:
-            self._notify(f"You are on air, but it is not recorded. {error}", "trouble")
+            self._notices.trouble(f"You are on air, but it is not recorded. {error}")

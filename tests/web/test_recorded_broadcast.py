@@ -1,13 +1,14 @@
 """An evening and its recording: what begins and ends together, and what a disk that takes nothing holds up."""
 
 import asyncio
+from types import SimpleNamespace
 from typing import Any
 
 from goshawk.core.rig import Rig, changed
 from goshawk.errors import BadInput
 from goshawk.page_messages.recording import RecordingState
 from goshawk.supervisor import Supervisor
-from goshawk.web.evening import Evening
+from goshawk.web.recorded_broadcast import RecordedBroadcast
 from tests.waiting import until
 
 
@@ -23,11 +24,12 @@ class Stage:
         self.done: list[str] = []
         desks: Any = self
         self.supervisor = Supervisor(self.said.append)
-        self.evening = Evening(
-            desks, desks, desks, self.supervisor, lambda text, _: self.said.append(text)
-        )
+        self.evening = RecordedBroadcast(desks, desks, desks, self.supervisor, desks)
 
-    async def go_on_air(self) -> None:
+    def trouble(self, text: str) -> None:
+        self.said.append(text)
+
+    def go_on_air(self) -> None:
         if self.is_on:
             raise BadInput("You are on air already.")
         self.is_on = True
@@ -48,7 +50,9 @@ class Stage:
         self.done.append("stop")
         self.show("ending")
 
-    last_mark = 0
+    @property
+    def current(self) -> Any:
+        return SimpleNamespace(last_mark=0) if self.is_on else None
 
     def number_marks_from(self, number: int) -> None: ...
 

@@ -1,4 +1,4 @@
-"""The evening's desk alone: clocks that jump, a disk that takes nothing, an observer that is lost, an evening that was cut."""
+"""Broadcasts alone: clocks that jump, a disk that takes nothing, an observer that is lost, an evening that was cut."""
 
 import asyncio
 import json
@@ -8,22 +8,26 @@ from typing import Any
 
 import pytest
 
+from goshawk.bus import Bus
 from goshawk.core.rig import Rig, changed
 from goshawk.core.rules.health.event import Event
 from goshawk.core.watch.report import Anchor, Evening, SettingsChange, changes_in_words
 from goshawk.core.watch.second import History, Second
 from goshawk.errors import BadInput, StoreUnusable
 from goshawk.observer import requests
-from goshawk.observer.wanted import OnAir
+from goshawk.observer.client import ObserverGone
+from goshawk.observer.wanted import OnAir, Resumed
 from goshawk.page_messages.recording import RecordFacts, RecordingState
 from goshawk.recorder.wanted import WantedMark
 from goshawk.store.evenings import evenings
-from goshawk.supervisor import Supervisor
 from goshawk.timeline.memory import TEST_CLOCK
-from goshawk.web import watch_desk
+from goshawk.web import broadcast, broadcasts
+from goshawk.web.broadcasts import Broadcasts
 from goshawk.web.colors import DAYLIGHT
+from goshawk.web.evening_store import EveningStore
+from goshawk.web.events import MarksChanged, Notified, RecordingShown, RigSet
+from goshawk.web.notices import Notices
 from goshawk.web.report_page import page_of, rows_of
-from goshawk.web.watch_desk import WatchDesk
 
 
 class Now(datetime):
@@ -37,28 +41,37 @@ class Now(datetime):
 
 
 class Desk:
+    """The broadcasts alone: the rig, the engine, the recorder and the observer's document as far as they need them."""
+
     def __init__(self, folder: Path) -> None:
         self.said: list[str] = []
         self.aloud: list[str] = []
         self.wanted: list[OnAir | None] = []
-        self.recording = RecordingState()
-        self.frame = 0
+        self.resumed: Resumed | None = None
         facts = RecordFacts(
             folder="", default_folder="", preview="", preview_trouble="", free_s=None, offered=[],
             chosen=[], changes=0, silent=[],
         )  # fmt: skip
-        self.desk = WatchDesk(
-            folder,
-            Rig,
-            lambda: self.wanted.append(self.desk.on_air),
-            lambda: self.frame,
-            Supervisor(self.said.append),
-            lambda text: None,
-            lambda text, level: self.said.append(text),
-            lambda: (self.recording, facts),
-            self.aloud.append,
-            lambda: None,
-        )
+        self.state, self.facts, self.set = RecordingState(), facts, Rig()
+        self.frame_now = 0
+        self.bus = Bus()
+        self.bus.subscribe(Notified, lambda one: self.said.append(one.text))
+        other: Any = self
+        notices = Notices(self.bus)
+        self.desk = Broadcasts(EveningStore(folder), other, other, other, other, self.bus, notices)
+
+    def say_aloud(self, name: str, gain: float) -> None:
+        self.aloud.append(name)
+
+    def be_on_air(self, on_air: OnAir | None) -> None:
+        self.wanted.append(on_air)
+
+    def record(self, recording_id: str = "", first_frame: int = 0) -> None:
+        """A recording is under way, or none."""
+        self.state = RecordingState()
+        if recording_id:
+            self.state = RecordingState(stage="running", id=recording_id, first_frame=first_frame)
+        self.bus.publish(RecordingShown(self.state))
 
     def second(self, number: int, *events: Event, aloud: str = "") -> None:
         packed = json.dumps({"number": number, "values": {"speech": 0.5, "viewers": 1.0}}).encode()
@@ -67,14 +80,15 @@ class Desk:
 
     def hear(self, at_s: float, *what: Any, **more: Any) -> None:
         """What the observer says of the broadcast at a second of it."""
-        on_air = self.desk.on_air
-        self.frame = (on_air.began_frame if on_air else 0) + round(at_s * 48_000)
-        self.desk.hear(requests.Watched(self.desk.state.evening, at_s, *what, **more))
+        current = self.desk.current
+        self.frame_now = (current.began_frame if current else 0) + round(at_s * 48_000)
+        self.bus.publish(requests.Watched(self.desk.state.evening, at_s, *what, **more))
 
 
 @pytest.fixture
 def clock(monkeypatch: pytest.MonkeyPatch) -> type[Now]:
-    monkeypatch.setattr(watch_desk, "datetime", Now)
+    for module in (broadcast, broadcasts):
+        monkeypatch.setattr(module, "datetime", Now)
     Now.ahead = timedelta()
     return Now
 
@@ -93,9 +107,9 @@ def test_a_clock_that_jumps_is_an_event_and_moves_nothing(tmp_path: Path, clock:
     async def evening() -> None:
         desk = Desk(tmp_path)
         await desk.desk.open()
-        await desk.desk.go_on_air()
+        desk.desk.go_on_air()
         with pytest.raises(BadInput, match="already"):
-            await desk.desk.go_on_air()
+            desk.desk.go_on_air()
         # The sound's time is what it is: here it runs with the computer's.
         desk.hear(0.05)
         clock.ahead = timedelta(
@@ -111,8 +125,8 @@ def test_a_clock_that_jumps_is_an_event_and_moves_nothing(tmp_path: Path, clock:
         ]
         assert desk.desk.state.told is None, "it is over"
         desk.second(3)
-        ended = await desk.desk.go_off_air()
-        assert ended.stage == "off"
+        await desk.desk.go_off_air()
+        assert desk.desk.state.stage == "off"
         (kept,) = await desk.desk.listed()
         found, _ = await desk.desk.load(kept.id)
         assert [one.at_s for one in found.anchors][:3] == [0.0, 0.1, 0.15]
@@ -127,7 +141,7 @@ def test_a_disk_that_takes_nothing_is_told_and_what_waited_is_kept_later(
     async def evening() -> None:
         desk = Desk(tmp_path)
         await desk.desk.open()
-        await desk.desk.go_on_air()
+        desk.desk.go_on_air()
         write = evenings.write
 
         def full(*given: Any) -> None:
@@ -159,8 +173,8 @@ def test_what_lasts_ends_with_the_observer_and_is_watched_again(
     async def evening() -> None:
         desk = Desk(tmp_path)
         await desk.desk.open()
-        assert desk.desk.on_air is desk.desk.resumed is None
-        await desk.desk.go_on_air()
+        assert desk.wanted == []
+        desk.desk.go_on_air()
         assert desk.wanted == [OnAir(desk.desk.state.evening, 0)]
         desk.second(5, event(), aloud="clips")
         assert desk.aloud == ["clips"]
@@ -169,13 +183,13 @@ def test_what_lasts_ends_with_the_observer_and_is_watched_again(
         assert desk.desk.state.told is None
         desk.second(6, event())  # the observer may not have heard of it yet
         assert desk.desk.state.told is None
-        desk.desk.follow_rig(Rig(), changed(Rig(), "is_on_break", True))
-        desk.desk.lose_observer()
+        desk.bus.publish(RigSet(Rig(), changed(Rig(), "is_on_break", True)))
+        desk.bus.publish(ObserverGone())
         (one,) = desk.desk.state.events
         assert one.ended_s == 7.0
-        assert desk.desk.resumed
-        assert desk.desk.resumed.last_event == 1
-        assert desk.desk.on_air == OnAir(desk.desk.state.evening, 0, dismissed=(1,))
+        assert desk.resumed
+        assert desk.resumed.last_event == 1
+        assert desk.wanted[-1] == OnAir(desk.desk.state.evening, 0, dismissed=(1,))
         await desk.desk.go_off_air()
         (kept,) = await desk.desk.listed()
         found, _ = await desk.desk.load(kept.id)
@@ -191,24 +205,24 @@ def test_an_ended_broadcast_is_watched_no_more_and_what_comes_late_of_it_is_drop
     """The observer once watched on for ever; a late second of two hours stretched the next broadcast to two hours."""
     monkeypatch.setenv(TEST_CLOCK, "on")
 
-    async def broadcasts() -> None:
+    async def story() -> None:
         desk = Desk(tmp_path)
         await desk.desk.open()
-        await desk.desk.go_on_air()
+        desk.desk.go_on_air()
         first = desk.desk.state.evening
         desk.second(7200)
         await desk.desk.go_off_air()
         assert desk.wanted[-1] is None
-        await desk.desk.go_on_air()
+        desk.desk.go_on_air()
         late = json.dumps({"number": 7201, "values": {"speech": 0.5}}).encode()
-        desk.desk.hear(requests.Watched(first, 7202.0, late))
+        desk.bus.publish(requests.Watched(first, 7202.0, late))
         desk.second(2)
         await desk.desk.go_off_air()
         (kept, _) = await desk.desk.listed()
         assert kept.seconds == 3.0
         await desk.desk.close()
 
-    asyncio.run(broadcasts())
+    asyncio.run(story())
 
 
 def test_marks_and_recordings_are_the_broadcasts_whatever_becomes_of_a_recording(
@@ -217,22 +231,22 @@ def test_marks_and_recordings_are_the_broadcasts_whatever_becomes_of_a_recording
     """Stopped before the broadcast's end, a recording took its marks with it; only the last one was known afterwards."""
     monkeypatch.setenv(TEST_CLOCK, "on")
 
-    async def broadcast() -> None:
+    async def story() -> None:
         desk = Desk(tmp_path)
-        desk.frame = 480_000  # The timeline began ten seconds before.
+        desk.frame_now = 480_000  # The timeline began ten seconds before.
         await desk.desk.open()
-        await desk.desk.go_on_air()
-        desk.recording = RecordingState(stage="running", id="aaaa", first_frame=480_000 - 48_000)
+        desk.desk.go_on_air()
+        desk.record("aaaa", 480_000 - 48_000)
         desk.second(0)
-        first = [WantedMark(1, 480_000 + 24_000, "early"), WantedMark(2, 480_000 + 48_000, "wrong")]
-        desk.desk.follow_marks(1, first)
-        desk.desk.follow_marks(1, first[:1])
-        desk.recording = RecordingState()  # It was stopped.
+        first = (WantedMark(1, 480_000 + 24_000, "early"), WantedMark(2, 480_000 + 48_000, "wrong"))
+        desk.bus.publish(MarksChanged(1, first))
+        desk.bus.publish(MarksChanged(1, first[:1]))
+        desk.record()  # It was stopped.
         desk.second(1)
-        desk.recording = RecordingState(stage="running", id="bbbb", first_frame=480_000 + 96_000)
+        desk.record("bbbb", 480_000 + 96_000)
         desk.second(2)
-        desk.desk.follow_marks(2, [WantedMark(3, 480_000 + 120_000, "late")])
-        desk.recording = RecordingState()
+        desk.bus.publish(MarksChanged(2, (WantedMark(3, 480_000 + 120_000, "late"),)))
+        desk.record()
         await desk.desk.go_off_air()
         (kept,) = await desk.desk.listed()
         found, _ = await desk.desk.load(kept.id)
@@ -244,7 +258,7 @@ def test_marks_and_recordings_are_the_broadcasts_whatever_becomes_of_a_recording
         assert found.recording == "bbbb"
         await desk.desk.close()
 
-    asyncio.run(broadcast())
+    asyncio.run(story())
 
 
 def test_an_evening_that_was_cut_goes_on_soon_and_is_closed_later(
@@ -253,7 +267,7 @@ def test_an_evening_that_was_cut_goes_on_soon_and_is_closed_later(
     async def cut() -> str:
         desk = Desk(tmp_path)
         await desk.desk.open()
-        await desk.desk.go_on_air()
+        desk.desk.go_on_air()
         for n in range(20):
             desk.second(n, *([event()] if n == 3 else []))
         await desk.desk.close()
@@ -264,7 +278,7 @@ def test_an_evening_that_was_cut_goes_on_soon_and_is_closed_later(
         desk = Desk(tmp_path)
         await desk.desk.open()
         assert desk.desk.state.stage == "on_air"
-        again, known = desk.desk.on_air, desk.desk.resumed
+        again, known = desk.wanted[-1], desk.resumed
         assert again
         assert known
         assert (again.id, known.broadcast, known.last_event) == (identity, identity, 1)
@@ -300,13 +314,14 @@ def test_a_database_that_cannot_be_opened_is_told_and_one_may_be_on_air_all_the_
         desk = Desk(tmp_path)
         await desk.desk.open()
         assert any("cannot be used" in text for text in desk.said)
-        await desk.desk.go_on_air()
+        desk.desk.go_on_air()
         desk.second(1)
         with pytest.raises(StoreUnusable):
             await flushed(desk)
         with pytest.raises(StoreUnusable):
             await desk.desk.listed()
-        assert (await desk.desk.go_off_air()).stage == "off"
+        await desk.desk.go_off_air()
+        assert desk.desk.state.stage == "off"
         await desk.desk.close()
 
     asyncio.run(evening())

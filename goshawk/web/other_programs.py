@@ -1,21 +1,26 @@
-"""What other programs on this computer are told of an evening, and the silence they may ask for: a lamp, a key pad. (It is given the
-whole studio: what it tells is a little of everything.)"""
+"""What other programs on this computer are told of an evening, and the silence they may ask for: a lamp, a key pad."""
 
 import asyncio
 import json
 from collections.abc import AsyncIterator
 from datetime import datetime
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
+from goshawk.bus import Bus
 from goshawk.core.routing import FeedName
 from goshawk.core.rules.health.event import Event
 from goshawk.errors import BadInput
-from goshawk.web.pages import LivePage
-
-if TYPE_CHECKING:
-    from goshawk.web.studio import Studio
+from goshawk.web.broadcasts import Broadcasts
+from goshawk.web.changes import Changes
+from goshawk.web.cough_key import CoughKey
+from goshawk.web.events import WatchShown
+from goshawk.web.lamps import Lamps
+from goshawk.web.live_page import LivePage
+from goshawk.web.newest_figures import NewestFigures
+from goshawk.web.record_desk import RecordDesk
+from goshawk.web.rig_desk import RigDesk
 
 MOST_LISTENING = 16
 EVERY_S = 0.5
@@ -42,7 +47,7 @@ class WatchFacts(BaseModel):
     told: Event | None
 
 
-class Silence(BaseModel):
+class SilenceAsked(BaseModel):
     """What is to be silent, or not: what is left out stays as it is. A cough ends after ten seconds unless it is asked for again."""
 
     model_config = ConfigDict(extra="forbid")
@@ -51,36 +56,51 @@ class Silence(BaseModel):
     cough: bool | None = Field(None, description="All voices, for a moment.")
 
 
-class Told:
+class OtherPrograms:
     """Whoever listens gets the newest facts whenever they are others; who is slow misses some, and none waits."""
 
-    def __init__(self, studio: "Studio") -> None:
-        self._studio = studio
+    def __init__(
+        self,
+        broadcasts: Broadcasts,
+        desk: RigDesk,
+        changes: Changes,
+        record: RecordDesk,
+        figures: NewestFigures,
+        lamps: Lamps,
+        cough_key: CoughKey,
+        bus: Bus,
+    ) -> None:
+        self._broadcasts, self._desk, self._changes = broadcasts, desk, changes
+        self._record, self._figures = record, figures
+        self._lamps, self._cough_key = lamps, cough_key
         self._wake: set[asyncio.Event] = set()
         self._is_over = False
         self._holder = LivePage()
         self._cough_ends: asyncio.TimerHandle | None = None
+        bus.subscribe(WatchShown, self._follow)
 
     @property
     def facts(self) -> WatchFacts:
         """How it stands now."""
-        studio = self._studio
-        state, rig = studio.watch.state, studio.rig
-        levels: dict[str, Any] = json.loads(studio.levels_text or "{}")
+        state, rig = self._broadcasts.state, self._desk.rig
+        levels: dict[str, Any] = json.loads(self._figures.text or "{}")
         return WatchFacts(
             is_on_air=state.stage == "on_air",
             started_utc=state.started_utc,
             seconds=state.seconds,
-            reach=studio.lamps.reach,
+            reach=self._lamps.reach,
             is_muted=rig.voice is None or rig.voice.is_muted,
             is_on_break=rig.is_on_break,
-            is_coughing=studio.is_coughing,
-            is_recording=studio.record.state.stage == "running",
+            is_coughing=self._cough_key.is_held,
+            is_recording=self._record.state.stage == "running",
             clearance_db=levels.get("clearance_db", {}),
             voice_peaks_dbfs=levels.get("peaks_dbfs", {}).get(rig.chained),
             loudness_lufs=levels.get("short_term_lufs"),
             told=state.told,
         )
+
+    def _follow(self, _: WatchShown) -> None:
+        self.changed()
 
     def changed(self) -> None:
         """Something is another: whoever listens looks anew."""
@@ -124,13 +144,12 @@ class Told:
         finally:
             self._wake.discard(wake)
 
-    async def silence(self, asked: Silence) -> None:
+    async def silence(self, asked: SilenceAsked) -> None:
         """Mute, break or cough. Raises BadInput, StoreUnusable: what could not be saved is silent all the same."""
-        studio = self._studio
         if asked.cough is not None:
             self._cough(asked.cough)
         changes: dict[str, Any] = {}
-        voice = studio.rig.voice
+        voice = self._desk.rig.voice
         if asked.mute is not None:
             if voice is None:
                 raise BadInput("There is no main voice to mute. Choose one in Wiring.")
@@ -138,14 +157,14 @@ class Told:
         if asked.on_break is not None:
             changes["is_on_break"] = asked.on_break
         if changes:
-            await studio.changes.set_together(changes)
+            await self._changes.set_together(changes)
         self.changed()
 
     def _cough(self, is_on: bool) -> None:
         if self._cough_ends:
             self._cough_ends.cancel()
             self._cough_ends = None
-        self._studio.cough(self._holder, is_on)
+        self._cough_key.hold(self._holder, is_on)
         if is_on:
             loop = asyncio.get_running_loop()
             self._cough_ends = loop.call_later(COUGH_HOLDS_S, self._cough, False)
