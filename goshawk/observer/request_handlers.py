@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING, Any, get_args
 from pydantic import TypeAdapter
 
 from goshawk.core.chain_slots import Chain
-from goshawk.core.graph.comparison import Heard
 from goshawk.core.masking.ducking import suggested_ducker
 from goshawk.core.measure.levels import SPEECH
 from goshawk.core.measure.take import TakeFigures, TakeKind
@@ -17,7 +16,7 @@ from goshawk.core.rules.sound_check.advice import Wish as CheckWish
 from goshawk.core.watch_settings import HeardAs
 from goshawk.drives import named, on_drive
 from goshawk.errors import BadInput
-from goshawk.observer import requests
+from goshawk.observer import passed_on, requests
 from goshawk.observer.balance import with_holds
 from goshawk.observer.listen_back import (
     ListenBack,
@@ -26,7 +25,10 @@ from goshawk.observer.listen_back import (
     pieces_for_replay,
     way_of,
 )
+from goshawk.page_messages.balance import ReplayHear, ReplayLast, ReplayStop
+from goshawk.page_messages.chain import LoopHear, LoopLast, LoopNew, LoopStop
 from goshawk.page_messages.live import History
+from goshawk.page_messages.wiring import MeasureGain
 from goshawk.units import SAMPLE_RATE_HZ
 
 if TYPE_CHECKING:
@@ -45,12 +47,7 @@ class RequestHandlers:
     def __init__(self, desk: "Desk") -> None:
         self._desk = desk
         self._handlers: dict[type, Callable[[Any], Any]] = {
-            requests.LoopLast: self._loop_last,
-            requests.LoopNew: lambda request: self._desk.looper.record(request.seconds),
-            requests.LoopStop: lambda request: self._desk.looper.stop(),
-            requests.LoopHear: lambda request: self._desk.looper.hear(
-                _one_of(Heard, request.heard)
-            ),
+            requests.PassedOn: self._obey,
             requests.StartTake: self._start_take,
             requests.CancelTake: lambda request: self._desk.sound_check.cancel(),
             requests.GiveTake: lambda request: self._desk.sound_check.give(
@@ -63,14 +60,8 @@ class RequestHandlers:
             requests.StopCheck: lambda request: self._desk.sound_check.stop_run(),
             requests.Outcome: self._outcome,
             requests.CheckState: lambda request: self._desk.sound_check.state.model_dump_json(),
-            requests.ReplayLast: self._replay_last,
-            requests.ReplayStop: lambda request: self._desk.replay.stop(),
-            requests.ReplayHear: lambda request: self._desk.replay.hear(
-                "before" if request.heard == "before" else "now"
-            ),
             requests.ToTarget: self._to_target,
-            requests.SuggestDucker: self._suggest_ducker,
-            requests.MeasureGain: self._measure_gain,
+            requests.ComputeDucker: self._compute_ducker,
             requests.Badness: self._badness,
             requests.Opening: lambda request: self._opening(),
             requests.CatchUp: self._catch_up,
@@ -140,14 +131,32 @@ class RequestHandlers:
         )
         return found.model_dump_json().encode()
 
-    async def _loop_last(self, request: requests.LoopLast) -> None:
-        await self._desk.looper.start(request.seconds)
+    async def _obey(self, request: requests.PassedOn) -> None:
+        looper, replay = self._desk.looper, self._desk.replay
+        match passed_on.read(request):
+            case LoopLast(seconds=seconds):
+                await looper.start(seconds)
+            case LoopNew(seconds=seconds):
+                looper.record(seconds)
+            case LoopStop():
+                looper.stop()
+            case LoopHear(heard=heard):
+                looper.hear(heard)
+            case ReplayLast(seconds=seconds):
+                await self._replay_last(seconds)
+            case ReplayStop():
+                replay.stop()
+            case ReplayHear(heard=heard_under):
+                replay.hear(heard_under)
+            case MeasureGain(is_on=is_on):
+                check = self._desk.figures.gain_check
+                (check.start if is_on else check.stop)()
 
-    async def _replay_last(self, request: requests.ReplayLast) -> None:
+    async def _replay_last(self, seconds: float) -> None:
         if self._desk.looper.state.is_on or self._desk.looper.state.is_recording:
             self._desk.looper.stop()
         await self._desk.replay.start(
-            self._desk.rows.recorded(self._desk.rig_set, request.seconds), self._desk.rig_set
+            self._desk.rows.recorded(self._desk.rig_set, seconds), self._desk.rig_set
         )
 
     def _start_take(self, request: requests.StartTake) -> None:
@@ -184,7 +193,7 @@ class RequestHandlers:
             )
         return [changes, sentence]
 
-    async def _suggest_ducker(self, request: requests.SuggestDucker) -> bytes:
+    async def _compute_ducker(self, request: requests.ComputeDucker) -> bytes:
         rig = self._desk.rig_set
         one = rig.input(request.input_id)
         if one is None or one.id == rig.chained:
@@ -197,10 +206,6 @@ class RequestHandlers:
         settings = await asyncio.to_thread(suggested_ducker, rig, heard, one)
         packed: bytes = settings.model_dump_json().encode()
         return packed
-
-    def _measure_gain(self, request: requests.MeasureGain) -> None:
-        check = self._desk.figures.gain_check
-        (check.start if request.is_on else check.stop)()
 
     def _badness(self, request: requests.Badness) -> float | None:
         findings = self._desk.figures.levels.findings if self._desk.figures.levels else []

@@ -14,26 +14,10 @@ from goshawk.links import next_body
 from goshawk.observer.wanted import Begin, Learning, Wanted
 
 
-class LoopLast(msgspec.Struct, tag=True):
-    """Loop the last seconds of the microphone."""
+class PassedOn(msgspec.Struct, tag=True):
+    """A page's message (JSON) that the observer itself obeys; see ``passed_on.py``."""
 
-    seconds: float
-
-
-class LoopNew(msgspec.Struct, tag=True):
-    """Take the next seconds of the microphone, then loop them."""
-
-    seconds: float
-
-
-class LoopStop(msgspec.Struct, tag=True):
-    """The microphone again."""
-
-
-class LoopHear(msgspec.Struct, tag=True):
-    """The loop through the chain, raw, or through chain B."""
-
-    heard: str
+    message: bytes
 
 
 class StartTake(msgspec.Struct, tag=True):
@@ -78,38 +62,16 @@ class CheckState(msgspec.Struct, tag=True):
     """How the sound check stands, as JSON."""
 
 
-class ReplayLast(msgspec.Struct, tag=True):
-    """Replay the last seconds of all inputs."""
-
-    seconds: float
-
-
-class ReplayStop(msgspec.Struct, tag=True):
-    """The devices again."""
-
-
-class ReplayHear(msgspec.Struct, tag=True):
-    """The replay under the balance of now, or of when it was begun."""
-
-    heard: str
-
-
 class ToTarget(msgspec.Struct, tag=True):
     """Which trims (by their paths) bring one input, or all (""), to the target, and the sentence that says so."""
 
     input_id: str
 
 
-class SuggestDucker(msgspec.Struct, tag=True):
+class ComputeDucker(msgspec.Struct, tag=True):
     """The settings (JSON) of an input's ducker, from what was measured."""
 
     input_id: str
-
-
-class MeasureGain(msgspec.Struct, tag=True):
-    """Start the guided minute, or break it off."""
-
-    is_on: bool
 
 
 class Badness(msgspec.Struct, tag=True):
@@ -171,10 +133,8 @@ class CatchUp(msgspec.Struct, tag=True):
 
 
 Request = (
-    LoopLast | LoopNew | LoopStop | LoopHear | StartTake
-    | CancelTake | GiveTake | RemoveTake | RunCheck | StopCheck | Outcome | CheckState
-    | ReplayLast | ReplayStop | ReplayHear | ToTarget | SuggestDucker
-    | MeasureGain | Badness | Opening | CatchUp
+    PassedOn | StartTake | CancelTake | GiveTake | RemoveTake | RunCheck | StopCheck | Outcome | CheckState
+    | ToTarget | ComputeDucker | Badness | Opening | CatchUp
     | HearRecording | LoopRecording | ReplayRecording | MeasureRecording | HearMoment
 )  # fmt: skip
 
@@ -184,8 +144,7 @@ LIMITS_S: dict[type, float] = {
     HearRecording: 90.0,
     LoopRecording: 90.0,
     ReplayRecording: 90.0,
-    ReplayLast: 60.0,
-    LoopLast: 60.0,
+    PassedOn: 60.0,
     MeasureRecording: 1800.0,
     CatchUp: 600.0,
 }

@@ -44,7 +44,7 @@ class BalanceDesk:
 
     async def suggest_ducker(self, input_id: str) -> None:
         """Set an input's ducker from what was measured. Raises BadInput if too little was."""
-        found = await self._observer.ask(requests.SuggestDucker(input_id))
+        found = await self._observer.ask(requests.ComputeDucker(input_id))
         settings = DuckerSettings.model_validate_json(found)
         one = self._desk.set.input(input_id)
         if one is None:

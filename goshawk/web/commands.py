@@ -6,6 +6,7 @@ from typing import Any
 
 from goshawk.errors import BadSetting
 from goshawk.observer import requests
+from goshawk.observer.passed_on import ForObserver, passed_on
 from goshawk.page_messages import balance, chain, recording, settings, watch, wiring
 from goshawk.page_messages.live import FromPage
 from goshawk.web.application import Application
@@ -21,6 +22,10 @@ async def _try(application: Application, page: LivePage, values: dict[str, Any])
 async def _dismiss(application: Application, page: LivePage, asked: settings.Dismiss) -> None:
     badness = await application.observer.ask(requests.Badness(asked.key))
     await application.changes.dismiss(asked.key, badness)
+
+
+async def _pass_on(application: Application, page: LivePage, asked: ForObserver) -> None:
+    await application.observer.ask(passed_on(asked))
 
 
 Command = Callable[[Application, LivePage, Any], Awaitable[Any] | None]
@@ -49,7 +54,7 @@ COMMANDS: dict[type, Command] = {
     wiring.WatchDevices: lambda s, page, m: s.visits.look(page, "devices", m.is_on),
     wiring.MeasureDelay: lambda s, *_: s.devices.measure_delay(),
     wiring.FindBuffer: lambda s, _, m: s.buffer_search.find(m.is_on),
-    wiring.MeasureGain: lambda s, _, m: s.observer.ask(requests.MeasureGain(m.is_on)),
+    wiring.MeasureGain: _pass_on,
     wiring.Fault: lambda s, _, m: s.devices.fault(m.device, m.fault, m.value),
     chain.AddStage: lambda s, _, m: s.changes.add_stage(m.input_id, m.stage, m.after),
     chain.CopyStage: lambda s, _, m: s.changes.copy_stage(m.stage_id),
@@ -60,10 +65,10 @@ COMMANDS: dict[type, Command] = {
     chain.MeasureInsert: lambda s, _, m: s.tuning.measure_insert(m.stage_id),
     chain.LearnRoom: lambda s, _, m: s.tuning.learn_room(m.stage_id),
     chain.ForgetRoom: lambda s, _, m: s.tuning.forget_room(m.stage_id),
-    chain.LoopLast: lambda s, _, m: s.observer.ask(requests.LoopLast(m.seconds)),
-    chain.LoopNew: lambda s, _, m: s.observer.ask(requests.LoopNew(m.seconds)),
-    chain.LoopStop: lambda s, *_: s.observer.ask(requests.LoopStop()),
-    chain.LoopHear: lambda s, _, m: s.observer.ask(requests.LoopHear(m.heard)),
+    chain.LoopLast: _pass_on,
+    chain.LoopNew: _pass_on,
+    chain.LoopStop: _pass_on,
+    chain.LoopHear: _pass_on,
     chain.KeepOther: lambda s, _, m: s.tuning.keep_other(m.preset_id),
     chain.SwapOther: lambda s, *_: s.tuning.swap_other(),
     balance.WatchBalance: lambda s, page, m: s.visits.look(page, "balance", m.is_on),
@@ -71,9 +76,9 @@ COMMANDS: dict[type, Command] = {
     balance.SuggestDucker: lambda s, _, m: s.balance.suggest_ducker(m.input_id),
     balance.ChooseTargets: lambda s, _, m: s.changes.choose_targets(m.set_id),
     balance.CountAnew: lambda s, *_: s.balance.count_anew(),
-    balance.ReplayLast: lambda s, _, m: s.observer.ask(requests.ReplayLast(m.seconds)),
-    balance.ReplayStop: lambda s, *_: s.observer.ask(requests.ReplayStop()),
-    balance.ReplayHear: lambda s, _, m: s.observer.ask(requests.ReplayHear(m.heard)),
+    balance.ReplayLast: _pass_on,
+    balance.ReplayStop: _pass_on,
+    balance.ReplayHear: _pass_on,
     recording.LookAtRecord: lambda s, page, m: s.visits.look(page, "record", m.is_on),
     recording.StartRecording: lambda s, *_: s.record.start(),
     recording.StopRecording: lambda s, *_: s.record.stop(),

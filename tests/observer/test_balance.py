@@ -15,8 +15,8 @@ from goshawk.core.routing import InputSettings
 from goshawk.engine.plan import Plan
 from goshawk.errors import BadInput, NotFound
 from goshawk.observer.balance import without_holds
+from goshawk.observer.passed_on import ReplayHear, ReplayLast, passed_on
 from goshawk.observer.replay import compared
-from goshawk.observer.requests import ReplayHear, ReplayLast
 from goshawk.page_messages.balance import BalanceState
 from goshawk.page_messages.live import Levels
 from goshawk.web.application import Application
@@ -217,11 +217,13 @@ def test_recorded_inputs_are_replayed_and_both_balances_compared(
     async def story() -> None:
         desk = Desk(application)
         with pytest.raises(BadInput, match="not yet enough sound"):
-            await application.observer.ask(ReplayLast(5.0))
+            await application.observer.ask(passed_on(ReplayLast(type="replay_last", seconds=5.0)))
         with pytest.raises(BadInput, match="Nothing is replayed"):
-            await application.observer.ask(ReplayHear("before"))
+            await application.observer.ask(
+                passed_on(ReplayHear(type="replay_hear", heard="before"))
+            )
         await desk.play(8.0)
-        await application.observer.ask(ReplayLast(5.0))
+        await application.observer.ask(passed_on(ReplayLast(type="replay_last", seconds=5.0)))
         path, names = told(application, "replay")[-1]
         assert np.load(path).shape[0] == len(names) == 4
         desk.obey(replay=str(path), replay_names=tuple(names))
@@ -236,7 +238,7 @@ def test_recorded_inputs_are_replayed_and_both_balances_compared(
         assert state.now is not None
         moved = (state.now.clearance_db["game"] or 0) - (state.before.clearance_db["game"] or 0)
         assert moved == pytest.approx(12.0, abs=0.5)
-        await application.observer.ask(ReplayHear("before"))
+        await application.observer.ask(passed_on(ReplayHear(type="replay_hear", heard="before")))
         assert application.engine.rig is not None
         assert application.engine.rig.inputs[1].fader_db == -8.0, "what was, for the ears"
         assert application.desk.rig.inputs[1].fader_db == -20.0, "and what is, as it is set"

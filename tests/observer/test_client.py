@@ -15,6 +15,7 @@ from goshawk.errors import BadInput, ObserverLost, ObserverSilent
 from goshawk.links import put
 from goshawk.observer import requests
 from goshawk.observer.client import ObserverClient, ObserverGone
+from goshawk.observer.passed_on import LoopLast, passed_on
 from goshawk.observer.wanted import Begin, Shown, Wanted
 from goshawk.timeline.memory import Memory
 from goshawk.wanted import WantedSender
@@ -143,7 +144,7 @@ def test_it_answers_is_lost_and_comes_back_with_what_was_set(tmp_path: Path) -> 
         assert os.getpriority(os.PRIO_PROCESS, first) > 0, "the sound on air goes first"
         assert '"recording":null' in await client.ask(requests.CheckState())
         with pytest.raises(BadInput, match="seconds of the microphone"):
-            await client.ask(requests.LoopLast(5.0))
+            await client.ask(passed_on(LoopLast(type="loop_last", seconds=5.0)))
         # What is asked of one that is killed is answered with an error, and another takes over.
         os.kill(first, signal.SIGSTOP)
         open_question = asyncio.create_task(client.ask(requests.CheckState()))

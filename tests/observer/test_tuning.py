@@ -15,7 +15,7 @@ from goshawk.core.starting_points import STARTING_POINTS
 from goshawk.engine.plan import Plan
 from goshawk.errors import BadInput, BadSetting, NotFound
 from goshawk.observer.desk import Desk
-from goshawk.observer.requests import LoopHear, LoopLast, LoopNew, LoopStop
+from goshawk.observer.passed_on import LoopHear, LoopLast, LoopNew, LoopStop, passed_on
 from goshawk.observer.room_taker import QUIET_AFTER_S
 from goshawk.observer.stage_figures import StageCosts
 from goshawk.page_messages.chain import Spectra
@@ -69,9 +69,9 @@ def run_in_loop(work: Any) -> Any:
 def test_the_last_seconds_are_looped_and_brought_to_one_loudness(application: Application) -> None:
     async def story() -> None:
         with pytest.raises(BadInput, match="not yet 1 seconds"):
-            await application.observer.ask(LoopLast(5))
+            await application.observer.ask(passed_on(LoopLast(type="loop_last", seconds=5)))
         speak(application, 3.0)
-        await application.observer.ask(LoopLast(2.0))
+        await application.observer.ask(passed_on(LoopLast(type="loop_last", seconds=2.0)))
         state = application.state.make().loop
         assert (state.is_on, state.heard, state.duration_s) == (True, "chain", 2.0)
         (path,) = told(application, "loop")[-1]
@@ -80,23 +80,23 @@ def test_the_last_seconds_are_looped_and_brought_to_one_loudness(application: Ap
         await until(lambda: application.state.make().loop.gains_db)
         gains = application.state.make().loop.gains_db
         assert set(gains) == {"chain", "raw", "other"}
-        await application.observer.ask(LoopHear("raw"))
+        await application.observer.ask(passed_on(LoopHear(type="loop_hear", heard="raw")))
         heard, gain_db, other = told(application, "compare")[-1]
         assert heard == "raw"
         assert gain_db == pytest.approx(gains["raw"], abs=0.06)
         assert other == STARTING_POINTS["start_whisper"].chain
-        await application.observer.ask(LoopStop())
+        await application.observer.ask(passed_on(LoopStop(type="loop_stop")))
         assert told(application, "loop")[-1] == (None,)
         assert not application.state.make().loop.is_on
         with pytest.raises(BadInput, match="no loop"):
-            await application.observer.ask(LoopHear("raw"))
+            await application.observer.ask(passed_on(LoopHear(type="loop_hear", heard="raw")))
 
     run_in_loop(story)
 
 
 def test_a_new_phrase_is_taken_and_then_looped(application: Application) -> None:
     async def story() -> None:
-        await application.observer.ask(LoopNew(1.5))
+        await application.observer.ask(passed_on(LoopNew(type="loop_new", seconds=1.5)))
         assert application.state.make().loop.is_recording
         speak(application, 1.0)
         assert application.state.make().loop.is_recording
@@ -113,11 +113,11 @@ def test_another_microphone_ends_the_loop_and_is_not_mixed_with_it(
 ) -> None:
     async def story() -> None:
         speak(application, 2.0)
-        await application.observer.ask(LoopLast(5.0))
+        await application.observer.ask(passed_on(LoopLast(type="loop_last", seconds=5.0)))
         await application.changes.set_setting("inputs.voice.device", "laptop")
         assert not application.state.make().loop.is_on
         with pytest.raises(BadInput, match="not yet"):
-            await application.observer.ask(LoopLast(5.0))
+            await application.observer.ask(passed_on(LoopLast(type="loop_last", seconds=5.0)))
 
     run_in_loop(story)
 

@@ -16,7 +16,8 @@ from goshawk.core.observed.balance_meter import BalanceMeter
 from goshawk.core.rig import Rig
 from goshawk.errors import BadInput, StoreUnusable
 from goshawk.observer import balance as balance_module
-from goshawk.observer.requests import LoopLast, LoopNew, ReplayLast, StartTake
+from goshawk.observer.passed_on import LoopLast, LoopNew, ReplayLast, passed_on
+from goshawk.observer.requests import StartTake
 from goshawk.observer.sound_check import COUNT_IN_S
 from goshawk.page_messages.live import Levels
 from goshawk.store import sound_checks
@@ -223,7 +224,7 @@ def test_a_loop_and_a_take_have_no_hole(application: Application) -> None:
         assert desk.rows.raw.whole_frames == 3 * SAMPLE_RATE_HZ
         give(application, RAW, random_sound(1, 1.2, channels=2), gap_frames=4800)
         assert desk.rows.raw.whole_frames == round(1.2 * SAMPLE_RATE_HZ)
-        await application.observer.ask(LoopNew(2.0))
+        await application.observer.ask(passed_on(LoopNew(type="loop_new", seconds=2.0)))
         speak(application, 1.0)
         give(application, RAW, random_sound(1, 1.5, channels=2), gap_frames=480)
         assert application.state.make().loop.is_recording, "it is taken again from behind the gap"
@@ -279,7 +280,7 @@ def test_a_take_that_cannot_be_kept_says_so_and_leaves_nothing(
         monkeypatch.setattr(np, "save", fail)
         speak(application, 3.0)
         with pytest.raises(BadInput, match="Make room on the disk"):
-            await application.observer.ask(LoopLast(2.0))
+            await application.observer.ask(passed_on(LoopLast(type="loop_last", seconds=2.0)))
         assert not application.state.make().loop.is_on
 
     asyncio.run(story())
@@ -310,7 +311,7 @@ def test_a_loop_is_measured_again_after_a_drag_and_after_a_typed_change(
 
     async def story() -> None:
         speak(application, 3.0)
-        await application.observer.ask(LoopLast(2.0))
+        await application.observer.ask(passed_on(LoopLast(type="loop_last", seconds=2.0)))
         measured.clear()
         desk_of(application).looper._measured = application.desk.rig.chain
         path = "inputs.voice.chain.compressor.settings.ratio"
@@ -351,7 +352,8 @@ def test_a_replay_started_twice_is_measured_and_ends(application: Application) -
         desk = Desk(application)
         await desk.play(6.0)
         await asyncio.gather(
-            application.observer.ask(ReplayLast(2.0)), application.observer.ask(ReplayLast(3.0))
+            application.observer.ask(passed_on(ReplayLast(type="replay_last", seconds=2.0))),
+            application.observer.ask(passed_on(ReplayLast(type="replay_last", seconds=3.0))),
         )
         await until(lambda: not desk_of(application).replay.state.is_measuring)
         state = desk_of(application).replay.state
