@@ -6,7 +6,7 @@ from goshawk.core.observed.reach import VoicesNow
 from goshawk.core.rig import Rig
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
-from goshawk.observer.wanted import Wanted
+from goshawk.observer.wanted import ObserverWanted
 from goshawk.timeline.memory import SESSION, Memory
 from goshawk.timeline.readings import EngineReading, ReadingsWriter
 from goshawk.timeline.sound import SoundWriter
@@ -24,9 +24,9 @@ def engine_reading(**given: float) -> EngineReading:
     return EngineReading(**{**usual, **more, **given})
 
 
-def wanted_for(rig: Rig, **more: Any) -> Wanted:
+def wanted_for(rig: Rig, **more: Any) -> ObserverWanted:
     """What is wanted of an observer: a rig that is heard, and what is given."""
-    return Wanted(**{"number": 1, "rig": rig.model_dump_json().encode(), **more})
+    return ObserverWanted(**{"number": 1, "rig": rig.model_dump_json().encode(), **more})
 
 
 class Playing:

@@ -17,7 +17,7 @@ from goshawk.core.rendering import render
 from goshawk.core.rig import Rig, changed_together
 from goshawk.core.routing import FEEDS
 from goshawk.core.stage import Block, Floats
-from goshawk.core.steps import Program
+from goshawk.core.steps import StepProgram
 from goshawk.devices.attic import Interface, Room
 from goshawk.timeline.memory import Memory
 from goshawk.timeline.sound import SoundWriter
@@ -78,7 +78,7 @@ def _run_balance(sound: Block) -> dict[str, Any]:
     strips, written = np.zeros(blocks), np.zeros(blocks)
     writer = SoundWriter(Memory.local())
     writer.offer([*kept_sounds(rig), *FEEDS])
-    written_by = Program()
+    written_by = StepProgram()
     for i in range(blocks):
         block = sound[i * BALANCE_FRAMES : (i + 1) * BALANCE_FRAMES]
         mixer.process(dict.fromkeys(("attic", "game", "player", "call"), block), BALANCE_FRAMES)

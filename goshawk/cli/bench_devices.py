@@ -21,7 +21,7 @@ from goshawk.devices.endpoint import Endpoint
 from goshawk.devices.opener import Opener
 from goshawk.devices.sound_server.control import SoundServer
 from goshawk.engine.client import EngineClient
-from goshawk.timeline.readings import Readings, ReadingsReader
+from goshawk.timeline.readings import EngineReadings, ReadingsReader
 from goshawk.units import SAMPLE_RATE_HZ
 
 SETTLES_S = 4.0
@@ -57,7 +57,7 @@ def _signal() -> np.ndarray[Any, Any]:
     return wave.astype(np.float32)
 
 
-class _Recorder:
+class _DeviceRecorder:
     """What a device gives, with the time of each frame; times of all pieces together, so that one late piece says little."""
 
     def __init__(self, device: str) -> None:
@@ -96,14 +96,17 @@ async def _trial(
     virtual = {one.key: one for one in server.state().virtual}
     monitor = virtual[_LOUDSPEAKERS].device
     player = Endpoint.of("out", monitor.removesuffix(".monitor"), 256, 100.0)
-    recorders = [_Recorder(monitor), _Recorder(f"server:{virtual[microphone_key('viewers')].name}")]
+    recorders = [
+        _DeviceRecorder(monitor),
+        _DeviceRecorder(f"server:{virtual[microphone_key('viewers')].name}"),
+    ]
     opener = Opener()
     engine = EngineClient(rig, Bus())
     engine.know_computer({key: one.device for key, one in virtual.items()}, [], 0)
     await engine.start()
     reader = ReadingsReader(engine.memory)
-    newest: Readings | None = None
-    before: Readings | None = None
+    newest: EngineReadings | None = None
+    before: EngineReadings | None = None
     try:
         opener.want([player, *(one.endpoint for one in recorders)])
         began = time.monotonic()
@@ -153,7 +156,7 @@ async def _trial(
     }
 
 
-def _dropouts(readings: Readings | None) -> int:
+def _dropouts(readings: EngineReadings | None) -> int:
     if readings is None:
         return 0
     came = readings.devices.get(_LOUDSPEAKERS, {}).get("dropouts", 0)

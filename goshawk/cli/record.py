@@ -17,7 +17,7 @@ from goshawk.engine.client import EngineClient, ForUser
 from goshawk.errors import BadInput, RecorderLost
 from goshawk.recorder import messages
 from goshawk.recorder.client import RecorderClient
-from goshawk.recorder.wanted import Recorded, Wanted
+from goshawk.recorder.wanted import Recorded, RecorderWanted
 from goshawk.store.recordings.names import new_id
 from goshawk.system.desktop import on_end_asked
 from goshawk.units import SAMPLE_RATE_HZ
@@ -71,9 +71,11 @@ async def record(
     )
     ends: list[int] = []
 
-    def wanted(number: int) -> Wanted:
+    def wanted(number: int) -> RecorderWanted:
         end = ends[0] if ends else None
-        return Wanted(number=number, recorded=msgspec.structs.replace(recorded, end_frame=end))
+        return RecorderWanted(
+            number=number, recorded=msgspec.structs.replace(recorded, end_frame=end)
+        )
 
     found: list[Path] = []
 

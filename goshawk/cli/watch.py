@@ -4,19 +4,19 @@ from pathlib import Path
 
 from goshawk.core.watch.replayed import came_sources, evening_of
 from goshawk.core.watch.report import Evening, shares_of
-from goshawk.core.watch.second import History
+from goshawk.core.watch.second import BroadcastHistory
 from goshawk.store.recordings.folder import load_document
 from goshawk.store.recordings.reading import pieces_of
 
 
-def report_of(folder: Path) -> tuple[Evening, History]:
+def report_of(folder: Path) -> tuple[Evening, BroadcastHistory]:
     """Raises BadRecording."""
     recording = load_document(folder)
     pieces = pieces_of(folder, recording, came_sources(recording), 0, recording.frames)
     return evening_of(recording, pieces)
 
 
-def lines_of(evening: Evening, history: History) -> list[str]:
+def lines_of(evening: Evening, history: BroadcastHistory) -> list[str]:
     """The report in words."""
 
     def figure(name: str, value: float | None, unit: str, digits: int = 1) -> str:

@@ -223,10 +223,10 @@ class PackedBlock:
         self._words[:] = _words([block])
 
 
-class Program:
+class StepProgram:
     """Steps in order, run by one call. ``group`` says what the time of those that follow counts for."""
 
-    def __init__(self, before: "Program | None" = None) -> None:
+    def __init__(self, before: "StepProgram | None" = None) -> None:
         """``before``: the one in whose place this comes, for the same blocks."""
         self._known = before.packed if before else {}
         self.packed: dict[int, PackedBlock] = {}
@@ -254,7 +254,7 @@ class Program:
                 self.packed[key] = known if known and is_same else PackedBlock(block)
         return self.packed[key].at
 
-    def finish(self) -> "Program":
+    def finish(self) -> "StepProgram":
         """All steps are there."""
         self._known = {}
         self._group_names = list(dict.fromkeys(self._groups))

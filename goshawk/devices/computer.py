@@ -45,7 +45,7 @@ def buffer_ms(rig: Rig) -> float:
     return least if grants_realtime() else max(least, CAUTIOUS_BUFFER_MS)
 
 
-class Computer:
+class ComputerStreams:
     """Streams by what they are for."""
 
     def __init__(self) -> None:

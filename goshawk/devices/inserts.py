@@ -12,9 +12,9 @@ from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.insert import LONGEST_WAY_MS, Insert, InsertSettings
 from goshawk.core.measure.click import ClickListener, make_click
 from goshawk.core.stage import CLEAN, Block, Floats, Glide
-from goshawk.core.steps import Integers, Program, Step, copying
+from goshawk.core.steps import Integers, Step, StepProgram, copying
 from goshawk.devices.catalog import PROCESSOR
-from goshawk.devices.computer import Computer
+from goshawk.devices.computer import ComputerStreams
 from goshawk.devices.outlets import send
 from goshawk.units import db_to_linear, frames_to_ms, ms_to_frames
 
@@ -63,19 +63,19 @@ class _Way:
 class Inserts:
     """All inserts of the mixer. ``before`` is run before each block passes, ``after`` behind it."""
 
-    def __init__(self, max_frames: int, computer: Computer) -> None:
+    def __init__(self, max_frames: int, computer: ComputerStreams) -> None:
         self._max_frames = max_frames
         self._computer = computer
         self._probe = make_click(db_to_linear(PROBE_DBFS))
         self._ways: dict[str, _Way] = {}
-        self._coming = Program().finish()
-        self._going = Program().finish()
+        self._coming = StepProgram().finish()
+        self._going = StepProgram().finish()
         self._measured: list[tuple[str, float | None]] = []
 
     def arrange(self, inserts: list[tuple[str, Insert, Floats]]) -> None:
         """The mixer has other inserts, or their devices are others."""
         before, self._ways = self._ways, {}
-        self._coming, self._going = Program(self._coming), Program(self._going)
+        self._coming, self._going = StepProgram(self._coming), StepProgram(self._going)
         for stage_id, stage, may_leave in inserts:
             way = before.get(stage_id)
             if way is None or way.stage is not stage or way.may_leave is not may_leave:
@@ -165,7 +165,7 @@ class Inserts:
 def warm_up_inserts(max_frames: int) -> None:
     """Have all code compiled, or loaded, that an insert may need later."""
     unit = InsertSettings(sends_to=PROCESSOR, comes_from=PROCESSOR)
-    inserts = Inserts(max_frames, Computer())
+    inserts = Inserts(max_frames, ComputerStreams())
     inserts.arrange([("unit", Insert(unit, 1, max_frames), np.ones(1))])
     inserts.measure("unit")
     for _ in range(2):

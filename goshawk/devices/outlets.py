@@ -13,7 +13,7 @@ from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.frame_ring import Ring
 from goshawk.core.routing import LONGEST_OUTPUT_DELAY_MS, OutputSettings
 from goshawk.core.stage import Block, Floats, Glide, glide, greatest, is_gliding
-from goshawk.core.steps import Integers, Program, Step
+from goshawk.core.steps import Integers, Step, StepProgram
 from goshawk.devices.endpoint import Endpoint
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS, db_to_linear, linear_to_db, ms_to_frames
 
@@ -123,7 +123,7 @@ class Outlet:
         """It goes to a stand-in from now on, or nowhere."""
         self.endpoint = self.follower = None
 
-    def add_to(self, program: Program, leaving: Leaving, total: Block | None) -> None:
+    def add_to(self, program: StepProgram, leaving: Leaving, total: Block | None) -> None:
         """Its way out, to a device or into the ``total`` that a stand-in gets."""
         source, may_leave = leaving(self.settings.source)
         g, o = self._gain, self._open
@@ -187,7 +187,7 @@ class Outlets:
         """What each stand-in gets after every block, shape (max_frames, 2)."""
         self.version = 0
         """Another one whenever they have to be arranged anew."""
-        self._program = Program().finish()
+        self._program = StepProgram().finish()
 
     def apply(
         self,
@@ -215,7 +215,7 @@ class Outlets:
 
     def arrange(self, leaving: Leaving) -> None:
         """Where everything that leaves is to be found has changed."""
-        self._program = program = Program(self._program)
+        self._program = program = StepProgram(self._program)
         for total in self.sums.values():
             program.add(total, Step(_nothing))
         for outlet in self.outlets.values():
@@ -270,7 +270,7 @@ def warm_up_outlets(max_frames: int) -> None:
     outlet = Outlet(everything, max_frames)
     outlet.follow(Endpoint.of("out", "server:x", 256, 20.0), now_ns)
     block = np.zeros((max_frames, 2), np.float32)
-    program = Program()
+    program = StepProgram()
     outlet.add_to(program, lambda source: (block, np.ones(1)), block)
     program.finish()
     Follower(Ring(), SAMPLE_RATE_HZ, 20.0, now_ns, is_output=False).step.load()

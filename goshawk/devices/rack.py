@@ -10,14 +10,14 @@ from goshawk.core.device_readings import DeviceReading
 from goshawk.core.measure.click import make_click
 from goshawk.core.rig import Rig
 from goshawk.core.stage import Block
-from goshawk.core.steps import Program, Step
+from goshawk.core.steps import Step, StepProgram
 from goshawk.devices.attic import Interface, Laptop, Room
 from goshawk.devices.base import LoopSource, SilentSource, Source
 from goshawk.devices.browser import TARGET_AGE_MS, BrowserMicrophone
 from goshawk.devices.call_service import CallService
 from goshawk.devices.capture import Capture
 from goshawk.devices.catalog import DEVICES, INPUT_DEVICES, checked_fault
-from goshawk.devices.computer import Computer
+from goshawk.devices.computer import ComputerStreams
 from goshawk.devices.encoder import Encoder
 from goshawk.devices.file import FileSource
 from goshawk.devices.port import Port
@@ -75,9 +75,9 @@ class Rack:
         self._frames = 0
         self.is_watched = False
         self._mono = {name: np.zeros((max_frames, 1), np.float32) for name in sources}
-        self.computer = Computer()
+        self.computer = ComputerStreams()
         self._made_for: frozenset[str] | None = None
-        self._program = Program().finish()
+        self._program = StepProgram().finish()
         self._by_hand: list[str] = []
 
     def apply(self, rig: Rig) -> None:
@@ -169,7 +169,7 @@ class Rack:
             name for name in self._ports if name in wanted or (is_captured and name in _PLAYED)
         ]
         self._is_room_heard = any(name in wanted for name in _IN_THE_ROOM)
-        self._program, self._by_hand = Program(self._program), []
+        self._program, self._by_hand = StepProgram(self._program), []
         if self._is_room_heard:
             self._program.add(self._room.whole_air, *self._room.steps())
         for name in self._read:

@@ -252,11 +252,11 @@ class EngineClient:
 
     def measure_insert(self, stage_id: str) -> None:
         """Measure how long the way of an insert takes."""
-        self._once(messages.MeasureInsert(stage_id))
+        self._once(messages.SendInsertClick(stage_id))
 
     def fault(self, device: str, fault: str, value: float | None) -> None:
         """Make something go wrong with a stand-in. The names were checked before."""
-        self._once(messages.Fault(device, fault, value))
+        self._once(messages.MakeFault(device, fault, value))
 
     async def hurry(self, seconds: float) -> None:
         """Let so much sound pass as fast as the machine allows (for tests, see ``process.TEST_CLOCK``)."""

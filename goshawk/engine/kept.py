@@ -26,7 +26,7 @@ def _keep(
         out[n, 1] = np.float32(block[n, last] * now[0])
 
 
-class KeptSound:
+class SoundCopy:
     """Copies a sound into a block of its own, shape (max_frames, 2), without a click where it is shut or opened."""
 
     def __init__(self, max_frames: int) -> None:

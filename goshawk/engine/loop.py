@@ -16,7 +16,7 @@ from goshawk.core.observed.reach import voices_now
 from goshawk.core.rig import BlockFrames, Rig, changed_together
 from goshawk.core.routing import FEEDS, CallServiceSettings, FeedName
 from goshawk.core.stage import Block, Floats, Glide, glide
-from goshawk.core.steps import Program
+from goshawk.core.steps import StepProgram
 from goshawk.core.who_hears import replay_gain
 from goshawk.devices.catalog import STAND_IN_OUTPUTS
 from goshawk.devices.inserts import Inserts, warm_up_inserts
@@ -24,10 +24,10 @@ from goshawk.devices.outlets import Outlets, warm_up_outlets
 from goshawk.devices.rack import Rack
 from goshawk.engine.aloud import Aloud
 from goshawk.engine.click import ClickTrial
-from goshawk.engine.kept import KeptSound
+from goshawk.engine.kept import SoundCopy
 from goshawk.engine.plan import BAND, LISTEN, TAKEN, Plan
 from goshawk.engine.plan_maker import MAX_FRAMES, Made, make
-from goshawk.timeline.readings import EngineReading, Readings
+from goshawk.timeline.readings import EngineReading, EngineReadings
 from goshawk.timeline.sound import SoundWriter
 from goshawk.units import frames_to_ms
 
@@ -55,13 +55,13 @@ class AudioLoop:
         self._inserts_version = (-1, -1)
         self._bands: dict[str, BandAlone] = {}
         self._takens: dict[str, TakenAlone] = {}
-        self._kept: dict[str, KeptSound] = {}
+        self._kept: dict[str, SoundCopy] = {}
         self._frames_now = 0
         self._rehearsal = np.zeros((MAX_FRAMES, 2), np.float32)
         self._silence = np.zeros((MAX_FRAMES, 2), np.float32)
         self._yours = np.zeros((MAX_FRAMES, 2), np.float32)
         self._rehearsal_gain = Glide(1)
-        self._publishing = Program().finish()
+        self._publishing = StepProgram().finish()
         self._publishing_version = (-1, -1)
         self._written_singly: list[str] = []
         self.plan = Plan(rig=plan.rig)
@@ -151,7 +151,7 @@ class AudioLoop:
         takens = [point for point in plan.points if point.startswith(f"{TAKEN}:")]
         self._takens = {name: self._takens.get(name) or TakenAlone(MAX_FRAMES) for name in takens}
         tracks = [point for point in plan.points if point.startswith(f"{KEPT}:")]
-        self._kept = {name: self._kept.get(name) or KeptSound(MAX_FRAMES) for name in tracks}
+        self._kept = {name: self._kept.get(name) or SoundCopy(MAX_FRAMES) for name in tracks}
         return made.trouble
 
     def _lead_out(self, plan: Plan) -> None:
@@ -174,7 +174,7 @@ class AudioLoop:
         warm_up_stages()
         warm_up_outlets(MAX_FRAMES)
         warm_up_inserts(MAX_FRAMES)
-        KeptSound(64).step(np.ones(1)).load()
+        SoundCopy(64).step(np.ones(1)).load()
         Aloud.warm_up(self._mixer.feed("you", 64))
         self.rack.browser.push(44_100, np.zeros((8000, 2), np.float32))
         self.send_click()
@@ -311,7 +311,7 @@ class AudioLoop:
 
     def _arrange(self, writer: SoundWriter) -> None:
         """How each sound is written: by one program, but for what has to be made first."""
-        self._publishing = Program()
+        self._publishing = StepProgram()
         self._written_singly = []
         for name in writer.names:
             kept = self._kept.get(name)
@@ -343,7 +343,7 @@ class AudioLoop:
             for feed in FEEDS
         }
 
-    def take_readings(self, engine: EngineReading) -> Readings:
+    def take_readings(self, engine: EngineReading) -> EngineReadings:
         """The mixer's readings, how the devices do, the delays, and a delay that was measured."""
         mixed = self._mixer.take_readings()
         mixed.end_frame += self._first_frame
@@ -351,7 +351,7 @@ class AudioLoop:
         self.inserts.look()
         outputs = self.outlets.readings()
         playing = {name for name, one in outputs.items() if one["state"] == "playing"}
-        return Readings(
+        return EngineReadings(
             **{name: getattr(mixed, name) for name in mixed.__struct_fields__},
             plan=self.plan.number,
             session=self._session,

@@ -49,7 +49,7 @@ class Click(msgspec.Struct, tag=True):
     """Send a click through, to measure the delay."""
 
 
-class Fault(msgspec.Struct, tag=True):
+class MakeFault(msgspec.Struct, tag=True):
     """Make something go wrong with a stand-in."""
 
     device: str
@@ -57,7 +57,7 @@ class Fault(msgspec.Struct, tag=True):
     value: float | None
 
 
-class MeasureInsert(msgspec.Struct, tag=True):
+class SendInsertClick(msgspec.Struct, tag=True):
     """Send a click out by an insert, to measure how long the way out and back takes."""
 
     stage_id: str
@@ -111,8 +111,8 @@ ToEngine = (
     | Microphone
     | MicrophoneStopped
     | Click
-    | Fault
-    | MeasureInsert
+    | MakeFault
+    | SendInsertClick
     | SayAloud
     | Hurry
     | Quit

@@ -239,9 +239,9 @@ class AudioProcess:
                     self._loop.send_click()
                 case messages.SayAloud(name, gain):
                     self._loop.aloud.say(name, gain)
-                case messages.MeasureInsert(stage_id):
+                case messages.SendInsertClick(stage_id):
                     self._loop.inserts.measure(stage_id)
-                case messages.Fault(device, fault, value):
+                case messages.MakeFault(device, fault, value):
                     self._loop.rack.fault(device, fault, value)
                 case messages.Hurry(frames) if os.environ.get(TEST_CLOCK):
                     self._clock.hurried_frames = frames

@@ -15,7 +15,7 @@ from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import held_step
 from goshawk.observer.replay import Replay
 from goshawk.page_messages.balance import BalanceLevels, BalanceState, IndexPoint
-from goshawk.timeline.readings import Readings
+from goshawk.timeline.readings import EngineReadings
 
 LOOK_EVERY_S = 4.0
 LOOK_UNWATCHED_EVERY_S = 20.0
@@ -29,7 +29,7 @@ INDEX_S = 10
 been heard anew: soon where little is kept yet."""
 
 
-class BalanceDesk:
+class BalanceMeasuring:
     """Owns what is measured of the balance, and what is tried on it."""
 
     def __init__(
@@ -81,7 +81,7 @@ class BalanceDesk:
         self.meter.forget()
         self.rows.forget()
 
-    def push(self, readings: Readings, rig: Rig) -> bool:
+    def push(self, readings: EngineReadings, rig: Rig) -> bool:
         """Take what the engine says; True if figures are due."""
         self._rig = rig
         second = self.meter.push(readings, rig)

@@ -12,7 +12,7 @@ from goshawk.bus import Bus
 from goshawk.errors import GoshawkError, ObserverLost, ObserverSilent, StoreUnusable
 from goshawk.links import put
 from goshawk.observer import requests
-from goshawk.observer.wanted import Begin, Wanted
+from goshawk.observer.wanted import Begin, ObserverWanted
 from goshawk.silence import Silence
 from goshawk.system.ending import see_end
 from goshawk.system.processes import start_process
@@ -37,9 +37,9 @@ class ObserverGone:
 class Document(Protocol):
     """What is wanted of the observer."""
 
-    sender: WantedSender[Wanted]
+    sender: WantedSender[ObserverWanted]
 
-    def begin(self, wanted: Wanted) -> Begin:
+    def begin(self, wanted: ObserverWanted) -> Begin:
         """The first message to one that is started."""
 
 
@@ -144,7 +144,7 @@ class ObserverClient:
 
     def _hear(self, message: requests.FromObserver) -> None:
         match message:
-            case requests.Alive(number):
+            case requests.ObserverAlive(number):
                 self._silence.heard()
                 self._wanted.confirm(number)
             case requests.Answer():

@@ -21,14 +21,14 @@ from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS
 from goshawk.core.rules.sound_check.since import drift_of
 from goshawk.observer import requests
-from goshawk.observer.balance import BalanceDesk
+from goshawk.observer.balance import BalanceMeasuring
 from goshawk.observer.drift import Drift
 from goshawk.observer.figures import (
     LEVELS_EVERY_S,
     LEVELS_UNSEEN_EVERY_S,
     SLOW_EVERY_S,
     SLOW_UNSEEN_EVERY_S,
-    Figures,
+    LiveFigures,
     compared_sounds,
     levels_of,
 )
@@ -39,14 +39,14 @@ from goshawk.observer.request_handlers import RequestHandlers
 from goshawk.observer.room_taker import RoomTaker
 from goshawk.observer.sound_check import SoundCheck
 from goshawk.observer.stage_spectra import StageSpectra
-from goshawk.observer.wanted import Begin, Resumed, Shown, Wanted
+from goshawk.observer.wanted import Begin, ObserverWanted, Resumed, Shown
 from goshawk.observer.watching import Watching
 from goshawk.page_messages.live import Levels
 from goshawk.store.sound_checks import KeptCheck, StoredTake
 from goshawk.store.work_folder import WorkFolder
 from goshawk.supervisor import Supervisor
 from goshawk.timeline.memory import Memory
-from goshawk.timeline.readings import Readings, ReadingsReader
+from goshawk.timeline.readings import EngineReadings, ReadingsReader
 from goshawk.timeline.sound import SoundReader
 from goshawk.units import SAMPLE_RATE_HZ
 
@@ -91,8 +91,8 @@ class Desk:
         self.rig_set = Rig.model_validate_json(wanted.rig_set) if wanted.rig_set else self.rig
         self.shown = Shown()
         self.rows = RowKeeper()
-        self.figures = Figures(self.rows)
-        self.newest: Readings | None = None
+        self.figures = LiveFigures(self.rows)
+        self.newest: EngineReadings | None = None
         self.heard_frame = 0
         self._figures_due = asyncio.Event()
         self._every_s = LEVELS_EVERY_S
@@ -110,7 +110,7 @@ class Desk:
             self.supervisor,
         )
         self.replay = Replay(self._play_replay, self._tell_balance, folder.named, self.supervisor)
-        self.balance = BalanceDesk(self.rows, self.replay, self._hold, self._tell_balance)
+        self.balance = BalanceMeasuring(self.rows, self.replay, self._hold, self._tell_balance)
         self.room = RoomTaker(
             lambda learning, room, refusal: self._say(
                 requests.RoomLearned(
@@ -166,7 +166,7 @@ class Desk:
 
     # --- what the web process says ----------------------------------------------------------------
 
-    def follow(self, wanted: Wanted) -> None:
+    def follow(self, wanted: ObserverWanted) -> None:
         """Another document of what is wanted: only what is another in it is done, and it is confirmed."""
         before, self.wanted = self.wanted, wanted
         if (wanted.rig, wanted.rig_set, wanted.computer) != (
@@ -197,9 +197,9 @@ class Desk:
         self._confirm()
 
     def _confirm(self) -> None:
-        self._say(requests.Alive(self.wanted.number))
+        self._say(requests.ObserverAlive(self.wanted.number))
 
-    def _follow_rig(self, wanted: Wanted) -> None:
+    def _follow_rig(self, wanted: ObserverWanted) -> None:
         """Another rig is heard, or set, or the computer has other devices."""
         before = self.rig
         self.rig = Rig.model_validate_json(wanted.rig)
@@ -224,7 +224,7 @@ class Desk:
         if held != held_db:
             self.balance.set_held(held)
 
-    def _follow_looks(self, wanted: Wanted, before: Wanted | None = None) -> None:
+    def _follow_looks(self, wanted: ObserverWanted, before: ObserverWanted | None = None) -> None:
         """What pages look at, chain B, and the room that is learned."""
         was_balance, self.shown = self.shown.is_balance, wanted.shown
         self.figures.every_s = self._seen(LEVELS_EVERY_S, LEVELS_UNSEEN_EVERY_S)
@@ -239,7 +239,7 @@ class Desk:
             self.looper.measure(self.rig_set)
         self.room.follow(wanted.learning)
 
-    def _follow_broadcast(self, wanted: Wanted, resumed: Resumed | None = None) -> None:
+    def _follow_broadcast(self, wanted: ObserverWanted, resumed: Resumed | None = None) -> None:
         """The broadcast that is watched over begins, goes on or ends."""
         on_air = wanted.on_air
         if self.watching.broadcast != (on_air.id if on_air else ""):
@@ -377,7 +377,7 @@ class Desk:
                 self.sound_check.push(frame, picked(samples, self.rig.voice.channels))
         self.rows.push(name, frame, samples)
 
-    def _take(self, readings: Readings) -> None:
+    def _take(self, readings: EngineReadings) -> None:
         if self.newest and self.newest.session != readings.session:
             self.figures.forget_all()
             self.balance.forget()

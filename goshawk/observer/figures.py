@@ -44,7 +44,7 @@ from goshawk.page_messages.wiring import (
     LedgerEntry,
     OutputStatus,
 )
-from goshawk.timeline.readings import Readings
+from goshawk.timeline.readings import EngineReadings
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS
 
 LEVELS_EVERY_S = 0.1
@@ -94,7 +94,7 @@ def all_known(computer: Computer, rig: Rig) -> Known:
     return {**DEVICES, **{one.id: one for one in input_devices(computer, rig)}}
 
 
-class Figures:
+class LiveFigures:
     """Windows over the readings of one engine, and the figures and findings made from them. ``rows`` hold what the
     inputs' devices gave lately."""
 
@@ -150,7 +150,7 @@ class Figures:
         """A device was made to go wrong: what was measured before says nothing of it."""
         self._forget_sound()
 
-    def push(self, readings: Readings, rig: Rig) -> bool:
+    def push(self, readings: EngineReadings, rig: Rig) -> bool:
         """Take what the engine says; True if new figures are due (see ``snapshot``)."""
         wiring = (
             rig.devices,
@@ -232,7 +232,7 @@ class Figures:
         seen.push(now, count)
         return count - seen.oldest
 
-    def _devices(self, readings: Readings) -> dict[str, DeviceStatus]:
+    def _devices(self, readings: EngineReadings) -> dict[str, DeviceStatus]:
         statuses = {}
         for name, status in readings.devices.items():
             recent = self._recent_dropouts(name, status["dropouts"], readings.end_frame)
@@ -245,7 +245,7 @@ class Figures:
 
     def snapshot(
         self,
-        readings: Readings,
+        readings: EngineReadings,
         rig: Rig,
         lost: int = 0,
         every_s: float = LEVELS_EVERY_S,

@@ -12,7 +12,7 @@ from goshawk.errors import GoshawkError, ObserverLost, StoreUnusable
 from goshawk.links import put
 from goshawk.observer import requests
 from goshawk.observer.desk import Desk
-from goshawk.observer.wanted import Begin, Wanted
+from goshawk.observer.wanted import Begin, ObserverWanted
 from goshawk.system.scheduling import give_way
 from goshawk.timeline.memory import HURRIED_PLACE, TEST_CLOCK, Memory
 
@@ -97,7 +97,7 @@ async def _serve(end: socket.socket, memory: Memory) -> None:
     try:
         while True:
             match message := await requests.next_to_observer(reader):
-                case Wanted():
+                case ObserverWanted():
                     desk.follow(message)
                 case requests.Ask(number):
                     task = desk.supervisor.once("what was asked for", _answer(desk, link, message))

@@ -58,7 +58,7 @@ class RequestHandlers:
                 CheckWish.model_validate_json(request.wish)
             ),
             requests.StopCheck: lambda request: self._desk.sound_check.stop_run(),
-            requests.Outcome: self._outcome,
+            requests.CheckOutcome: self._outcome,
             requests.CheckState: lambda request: self._desk.sound_check.state.model_dump_json(),
             requests.ToTarget: self._to_target,
             requests.ComputeDucker: self._compute_ducker,
@@ -170,7 +170,7 @@ class RequestHandlers:
         else:
             self._desk.sound_check.start_round()
 
-    def _outcome(self, request: requests.Outcome) -> list[bytes]:
+    def _outcome(self, request: requests.CheckOutcome) -> list[bytes]:
         outcome = self._desk.sound_check.outcome
         chain = outcome.chain if outcome else ()
         return [_chain.dump_json(chain), _figures.dump_json(self._desk.sound_check.figures)]

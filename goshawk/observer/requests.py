@@ -11,7 +11,7 @@ import msgspec
 
 from goshawk.errors import BadSetting, GoshawkError, ObserverLost
 from goshawk.links import next_body
-from goshawk.observer.wanted import Begin, Learning, Wanted
+from goshawk.observer.wanted import Begin, Learning, ObserverWanted
 
 
 class PassedOn(msgspec.Struct, tag=True):
@@ -54,7 +54,7 @@ class StopCheck(msgspec.Struct, tag=True):
     """Give up what is being computed."""
 
 
-class Outcome(msgspec.Struct, tag=True):
+class CheckOutcome(msgspec.Struct, tag=True):
     """The chain that was computed and the figures of all takes, both as JSON; an empty chain if there is none."""
 
 
@@ -133,7 +133,7 @@ class CatchUp(msgspec.Struct, tag=True):
 
 
 Request = (
-    PassedOn | StartTake | CancelTake | GiveTake | RemoveTake | RunCheck | StopCheck | Outcome | CheckState
+    PassedOn | StartTake | CancelTake | GiveTake | RemoveTake | RunCheck | StopCheck | CheckOutcome | CheckState
     | ToTarget | ComputeDucker | Badness | Opening | CatchUp
     | HearRecording | LoopRecording | ReplayRecording | MeasureRecording | HearMoment
 )  # fmt: skip
@@ -266,7 +266,7 @@ class RoomLearned(msgspec.Struct, tag=True):
     refusal: str = ""
 
 
-class Alive(msgspec.Struct, tag=True):
+class ObserverAlive(msgspec.Struct, tag=True):
     """It goes on taking in the sound and making figures; ``wanted`` is the document that it follows."""
 
     wanted: int
@@ -291,7 +291,7 @@ class Before(msgspec.Struct, tag=True):
     items: bytes
 
 
-ToObserver = Begin | Wanted | Ask | Cancel | Answer
+ToObserver = Begin | ObserverWanted | Ask | Cancel | Answer
 FromObserver = (
     ToPages
     | Notify
@@ -301,7 +301,7 @@ FromObserver = (
     | Hold
     | UnderWay
     | RoomLearned
-    | Alive
+    | ObserverAlive
     | Watched
     | Before
     | AskToSave

@@ -41,7 +41,7 @@ class Shown(msgspec.Struct, frozen=True):
     has_pages: bool = False
 
 
-class Wanted(msgspec.Struct, frozen=True, kw_only=True, tag=True):
+class ObserverWanted(msgspec.Struct, frozen=True, kw_only=True, tag=True):
     """All of it. ``rig`` is heard; ``rig_set`` is what is set, where that is another (while somebody drags)."""
 
     number: int
@@ -79,5 +79,5 @@ class Begin(msgspec.Struct, tag=True):
     takes_folder: str
     work_folder: str
     takes: bytes
-    wanted: Wanted
+    wanted: ObserverWanted
     resumed: Resumed | None = None

@@ -40,12 +40,12 @@ from goshawk.core.watch.gathered import (
 from goshawk.core.watch.second import Second
 from goshawk.observer import requests
 from goshawk.observer.balance import with_holds
-from goshawk.observer.figures import Figures
+from goshawk.observer.figures import LiveFigures
 from goshawk.observer.wanted import OnAir, Resumed
 from goshawk.page_messages.live import Levels
 from goshawk.store.sound_checks import KeptCheck
 from goshawk.supervisor import Supervisor
-from goshawk.timeline.readings import Readings
+from goshawk.timeline.readings import EngineReadings
 from goshawk.units import SAMPLE_RATE_HZ
 
 METER_EVERY_S = 5
@@ -77,7 +77,7 @@ class Watching:
         heard: Callable[[Rig, float], HeardInputs | None],
         voice: Callable[[float], Any],
         held_db: Callable[[], dict[str, float]],
-        figures: Figures,
+        figures: LiveFigures,
         supervisor: Supervisor,
     ) -> None:
         self._say, self._heard, self._voice, self._held_db = say, heard, voice, held_db
@@ -164,7 +164,7 @@ class Watching:
             packed = event.model_dump_json().encode()
             self._say(requests.Watched(self.broadcast, self._maker.now_s, events=[packed]))
 
-    def push(self, readings: Readings, rig: Rig) -> None:
+    def push(self, readings: EngineReadings, rig: Rig) -> None:
         """Take what the engine says."""
         if self._on_air is None:
             return
@@ -215,7 +215,7 @@ class Watching:
         }
         return json.dumps(found, separators=(",", ":")).encode()
 
-    def _devices(self, readings: Readings, rig: Rig) -> dict[str, DeviceMoment]:
+    def _devices(self, readings: EngineReadings, rig: Rig) -> dict[str, DeviceMoment]:
         found: dict[str, DeviceMoment] = {}
         more: dict[str, int] = {}
         for one in rig.inputs:

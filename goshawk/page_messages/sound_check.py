@@ -4,7 +4,7 @@ from typing import Literal
 
 from goshawk.core.measure.take import TakeFigures, TakeKind
 from goshawk.core.rules.sound_check.advice import Wish
-from goshawk.core.rules.sound_check.since import Change
+from goshawk.core.rules.sound_check.since import ChangeSinceCheck
 from goshawk.core.sound_check import Outcome
 from goshawk.page_messages.base import FromServerModel
 
@@ -51,4 +51,4 @@ class SoundCheckState(FromServerModel):
     is_accepted: bool
     heard: int
     kept_at: float | None
-    changes: list[Change]
+    changes: list[ChangeSinceCheck]

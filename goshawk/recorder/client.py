@@ -8,7 +8,7 @@ from collections.abc import Awaitable, Callable
 
 from goshawk.links import put
 from goshawk.recorder import messages
-from goshawk.recorder.wanted import Wanted
+from goshawk.recorder.wanted import RecorderWanted
 from goshawk.silence import Silence
 from goshawk.system.ending import see_end
 from goshawk.system.processes import start_process
@@ -37,7 +37,7 @@ class RecorderClient:
     def __init__(
         self,
         memory_name: str,
-        make_wanted: Callable[[int], Wanted],
+        make_wanted: Callable[[int], RecorderWanted],
         heard: Callable[[messages.FromRecorder], None],
         lost: Callable[[], Awaitable[bool]],
     ) -> None:
@@ -63,7 +63,7 @@ class RecorderClient:
         """Something that is wanted is another."""
         self._wanted.changed()
 
-    def tell(self, message: messages.Heard) -> None:
+    def tell(self, message: messages.RigOfPlan) -> None:
         """Say which rig a plan has; one that is started anew begins with the newest."""
         if self._writer:
             self._wanted.flush()
@@ -117,7 +117,7 @@ class RecorderClient:
                     message = await messages.next_from_recorder(reader)
                     self._silence.heard()
                     is_finished |= isinstance(message, messages.Finished)
-                    if isinstance(message, messages.Alive):
+                    if isinstance(message, messages.RecorderAlive):
                         self._wanted.confirm(message.wanted)
                         continue
                     try:
@@ -133,6 +133,6 @@ class RecorderClient:
             await see_end(self._process, WRITES_S, is_killed=self._is_given_up)
         return is_finished
 
-    def _send(self, wanted: Wanted) -> None:
+    def _send(self, wanted: RecorderWanted) -> None:
         if self._writer:
             put(self._writer, wanted)

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from goshawk.core.graph.stations import recorded_as
 from goshawk.core.measure.levels import HOP_FRAMES
-from goshawk.core.recording.aligning import Aligner, Silence
+from goshawk.core.recording.aligning import Aligner, MissingFrames
 from goshawk.core.recording.document import Track
 from goshawk.core.stage import Block
 from goshawk.timeline.memory import FRAMES, SESSION, Memory
@@ -25,7 +25,7 @@ class HeardPiece:
 
     frame: int
     sounds: list[Block]
-    missing: list[Silence]
+    missing: list[MissingFrames]
     is_new_session: bool
     """Whether another audio process had begun meanwhile."""
     joined: int = 0
@@ -127,11 +127,13 @@ class Listening:
         assert self.start is not None
         first = self.written
         sounds: list[Block] = []
-        missing: list[Silence] = []
+        missing: list[MissingFrames] = []
         for aligner in self._aligners:
             sound, silences = aligner.take(self.start + first, self.start + end)
             sounds.append(sound)
-            missing += [Silence(one.source, one.frame - self.start, one.frames) for one in silences]
+            missing += [
+                MissingFrames(one.source, one.frame - self.start, one.frames) for one in silences
+            ]
         session = int(self._memory.head[SESSION])
         is_new, self._session = session != self._session, session
         self.written = end

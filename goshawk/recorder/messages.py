@@ -6,17 +6,17 @@ import asyncio
 import msgspec
 
 from goshawk.links import next_body
-from goshawk.recorder.wanted import Wanted
+from goshawk.recorder.wanted import RecorderWanted
 
 
-class Heard(msgspec.Struct, tag=True):
+class RigOfPlan(msgspec.Struct, tag=True):
     """The rig (JSON) that is heard under a plan; empty: the same as under the plan before."""
 
     plan: int
     rig: bytes
 
 
-ToRecorder = Wanted | Heard
+ToRecorder = RecorderWanted | RigOfPlan
 
 
 class Status(msgspec.Struct, tag=True):
@@ -43,7 +43,7 @@ class Status(msgspec.Struct, tag=True):
     """Whether the disk is slower than the sound just now."""
 
 
-class Alive(msgspec.Struct, tag=True):
+class RecorderAlive(msgspec.Struct, tag=True):
     """It goes on; ``wanted`` is the document that it follows."""
 
     wanted: int
@@ -64,7 +64,7 @@ class Finished(msgspec.Struct, tag=True):
     said: str = ""
 
 
-FromRecorder = Alive | Status | Told | Finished
+FromRecorder = RecorderAlive | Status | Told | Finished
 
 _to_recorder: msgspec.msgpack.Decoder[ToRecorder] = msgspec.msgpack.Decoder(ToRecorder)
 _from_recorder: msgspec.msgpack.Decoder[FromRecorder] = msgspec.msgpack.Decoder(FromRecorder)

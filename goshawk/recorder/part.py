@@ -13,10 +13,10 @@ from goshawk.core.record_settings import TrackFormat
 from goshawk.core.recording.document import (
     MOST_CHANGES,
     MOST_GAPS,
-    Change,
     Gap,
     Mark,
     Recording,
+    RigChange,
     rigs_heard,
 )
 from goshawk.core.recording.names import folder_name
@@ -29,7 +29,7 @@ from goshawk.units import SAMPLE_RATE_HZ
 
 MakeFile = Callable[[Path, int, TrackFormat], TrackFile]
 MOST_NAMES = 50
-N = TypeVar("N", Mark, Change)
+N = TypeVar("N", Mark, RigChange)
 
 
 class Part:
@@ -123,7 +123,7 @@ class Part:
         self._change(gaps=(*gaps, gap))
         self._folder.note(gap=gap.model_dump(mode="json"))
 
-    def note_change(self, change: Change) -> None:
+    def note_change(self, change: RigChange) -> None:
         """Say from where on another rig was heard."""
         if len(self.document.changes) < MOST_CHANGES:
             self._change(changes=(*self.document.changes, change))

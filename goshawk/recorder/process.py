@@ -16,7 +16,7 @@ import socket  # noqa: E402
 from goshawk.links import put  # noqa: E402
 from goshawk.recorder import messages  # noqa: E402
 from goshawk.recorder.session import Session  # noqa: E402
-from goshawk.recorder.wanted import Wanted  # noqa: E402
+from goshawk.recorder.wanted import RecorderWanted  # noqa: E402
 from goshawk.system.scheduling import give_way  # noqa: E402
 from goshawk.timeline.memory import (  # noqa: E402
     LOGGED,
@@ -55,7 +55,7 @@ class _Recorder:
         if not (is_passing and self._writer.transport.get_write_buffer_size() > PASSING_BYTES):
             put(self._writer, message)
 
-    def follow(self, wanted: Wanted) -> None:
+    def follow(self, wanted: RecorderWanted) -> None:
         """Another document of what is wanted."""
         self._wanted = wanted.number
         if wanted.recorded is not None and self.session is None:
@@ -65,7 +65,7 @@ class _Recorder:
             self._has_work.set()
         if wanted.recorded is not None and self.session is not None:
             self.session.follow(wanted.recorded)
-        self.say(messages.Alive(wanted.number))
+        self.say(messages.RecorderAlive(wanted.number))
 
     def end(self) -> None:
         """Who wanted it is gone: what was recorded until now is written."""
@@ -76,7 +76,7 @@ class _Recorder:
     async def say_alive(self) -> None:
         """For ever."""
         while True:
-            self.say(messages.Alive(self._wanted))
+            self.say(messages.RecorderAlive(self._wanted))
             await asyncio.sleep(STATUS_EVERY_S)
 
     async def run(self) -> None:
@@ -135,9 +135,9 @@ async def _follow(reader: asyncio.StreamReader, recorder: _Recorder) -> None:
     with contextlib.suppress(EOFError, ConnectionError):
         while True:
             match message := await messages.next_to_recorder(reader):
-                case Wanted():
+                case RecorderWanted():
                     recorder.follow(message)
-                case messages.Heard():
+                case messages.RigOfPlan():
                     if recorder.session is not None:
                         recorder.session.heard(message)
 

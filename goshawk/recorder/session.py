@@ -61,7 +61,7 @@ class Session:
 
     # --- what is said to it -----------------------------------------------------------------------
 
-    def heard(self, message: messages.Heard) -> None:
+    def heard(self, message: messages.RigOfPlan) -> None:
         """The rig of a plan, if it is another than before; that it is heard, the shared memory says."""
         self._told = max(self._told, message.plan)
         if message.rig and len(self._rigs) < MOST_PLANS:

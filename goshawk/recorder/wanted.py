@@ -34,7 +34,7 @@ class Recorded(msgspec.Struct, frozen=True, kw_only=True):
     """All of them; those of a part before this one are passed over."""
 
 
-class Wanted(msgspec.Struct, frozen=True, kw_only=True, tag=True):
+class RecorderWanted(msgspec.Struct, frozen=True, kw_only=True, tag=True):
     """All of it."""
 
     number: int

@@ -13,8 +13,8 @@ from pathlib import Path
 
 import numpy as np
 
-from goshawk.core.recording.aligning import Silence, joined, missing_in_all
-from goshawk.core.recording.document import MOST_MARKS, Change, Gap, GapReason, Mark, Recording
+from goshawk.core.recording.aligning import MissingFrames, joined, missing_in_all
+from goshawk.core.recording.document import MOST_MARKS, Gap, GapReason, Mark, Recording, RigChange
 from goshawk.core.stage import Block
 from goshawk.errors import BadSetting
 from goshawk.recorder.listening import HeardPiece
@@ -53,7 +53,7 @@ class Gone:
     frames: int
 
 
-Note = Mark | Change | int
+Note = Mark | RigChange | int
 """A mark, a change, or the number of a mark that is taken away."""
 
 
@@ -286,7 +286,7 @@ class Writing:
                 if len(part.document.marks) < MOST_MARKS:
                     mark = job.model_copy(update={"frame": max(0, job.frame - part.start)})
                     part.note_mark(mark)
-            case Change():
+            case RigChange():
                 part.note_change(job.model_copy(update={"frame": max(0, job.frame - part.start)}))
             case int():
                 part.drop_mark(job)
@@ -377,7 +377,7 @@ def _rest(one: HeardPiece | Gone, start: int) -> HeardPiece | Gone | None:
     if isinstance(one, Gone):
         return Gone(one.frame + skip, one.frames - skip)
     missing = [
-        Silence(
+        MissingFrames(
             lost.source, max(lost.frame, start), lost.frame + lost.frames - max(lost.frame, start)
         )
         for lost in one.missing
@@ -392,10 +392,10 @@ def _rest(one: HeardPiece | Gone, start: int) -> HeardPiece | Gone | None:
     )
 
 
-def _reasons(piece: HeardPiece) -> list[tuple[Silence, GapReason]]:
+def _reasons(piece: HeardPiece) -> list[tuple[MissingFrames, GapReason]]:
     """Why frames of a piece are missing. What all tracks miss is one gap; what one track misses alone was never made: its way
     became shorter."""
-    by_source: dict[str, list[Silence]] = {}
+    by_source: dict[str, list[MissingFrames]] = {}
     for one in piece.missing:
         by_source.setdefault(one.source, []).append(one)
     if len(by_source) == len(piece.sounds) and (everywhere := missing_in_all(by_source.values())):

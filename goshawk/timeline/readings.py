@@ -32,7 +32,7 @@ class EngineReading(msgspec.Struct):
     """How often devices of the computer had too little or far too much, those that are open now."""
 
 
-class Readings(MixReadings, kw_only=True):
+class EngineReadings(MixReadings, kw_only=True):
     """What the graph says, and what the devices and the process around it say with it."""
 
     plan: int
@@ -67,7 +67,7 @@ def _from_bytes(code: int, data: memoryview) -> Any:
 
 _encoder = msgspec.msgpack.Encoder(enc_hook=_to_bytes)
 _decoder = msgspec.msgpack.Decoder(
-    Readings, ext_hook=_from_bytes, dec_hook=lambda kind, value: value
+    EngineReadings, ext_hook=_from_bytes, dec_hook=lambda kind, value: value
 )
 
 
@@ -82,7 +82,7 @@ class ReadingsWriter:
         """How many were ever logged."""
         return int(self._memory.head[LOGGED])
 
-    def write(self, readings: Readings) -> None:
+    def write(self, readings: EngineReadings) -> None:
         """Log one. Each lies behind a head (its length, its number) at a multiple of eight bytes, in one piece."""
         body = _encoder.encode(readings)
         head, log = self._memory.head, self._memory.log
@@ -116,10 +116,10 @@ class ReadingsReader:
         if self._place is not None:
             self._memory.places[self._place] = self._next
 
-    def read(self, at_most: int = 64) -> list[Readings]:
+    def read(self, at_most: int = 64) -> list[EngineReadings]:
         """What is new, oldest first."""
         head = self._memory.head
-        found: list[Readings] = []
+        found: list[EngineReadings] = []
         while len(found) < at_most and (end := int(head[LOGGED_BYTES])) > self._at:
             if end - self._at > LOG_BYTES - MARGIN_BYTES:
                 self._skip()

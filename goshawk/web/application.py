@@ -31,7 +31,7 @@ from goshawk.web.engine_news import EngineNews
 from goshawk.web.evening_store import EveningStore
 from goshawk.web.holds import Holds
 from goshawk.web.kept_takes import KeptTakes
-from goshawk.web.lamps import Lamps
+from goshawk.web.lamps import ReachLamps
 from goshawk.web.lost_observer import LostObserver
 from goshawk.web.microphone_claim import MicrophoneClaim
 from goshawk.web.newest_figures import NewestFigures
@@ -87,7 +87,7 @@ class Application:
         engine = self.engine = engine_client(saved.rig, bus, spawned)
         observer = self.observer = observer_client(engine.memory.name, document, takes, bus)
         figures = self.figures = NewestFigures(engine, bus)
-        lamps = self.lamps = Lamps(bus)
+        lamps = self.lamps = ReachLamps(bus)
         self.engine_news = EngineNews(engine, bus)
         points = self.points = Points(engine, document)
 

@@ -15,7 +15,7 @@ from goshawk.core.rules.health.event import Event
 from goshawk.core.rules.health.rules import RULES
 from goshawk.core.watch import second as columns
 from goshawk.core.watch.report import Anchor, Evening, RecordedPart, SettingsChange, advice
-from goshawk.core.watch.second import MINUTE_S, History, Second
+from goshawk.core.watch.second import MINUTE_S, BroadcastHistory, Second
 from goshawk.errors import NotFound
 from goshawk.observer import requests
 from goshawk.observer.wanted import OnAir, Resumed
@@ -56,7 +56,7 @@ class Broadcast:
     def __init__(self, document: Evening, began_frame: int) -> None:
         """``began_frame`` is where on the timeline its second 0 is."""
         self._document, self.began_frame = document, began_frame
-        self.history = History()
+        self.history = BroadcastHistory()
         self._events: dict[int, Event] = {}
         self._meter = b""
         self._own_events = OWN_EVENTS_FROM
@@ -84,7 +84,7 @@ class Broadcast:
 
     @classmethod
     def resumed(
-        cls, document: Evening, history: History, meter: bytes, frame: int, away_s: float
+        cls, document: Evening, history: BroadcastHistory, meter: bytes, frame: int, away_s: float
     ) -> "Broadcast":
         """Go on with one that was cut ``away_s`` ago, at a frame of another timeline."""
         seconds = cut_at(document, history)
@@ -311,12 +311,12 @@ class Broadcast:
         self._is_new = True
 
 
-def cut_at(document: Evening, history: History) -> float:
+def cut_at(document: Evening, history: BroadcastHistory) -> float:
     """How far a broadcast was, in seconds, as far as was kept."""
     return max(document.seconds, float(history.seconds))
 
 
-def closed(document: Evening, history: History) -> Evening:
+def closed(document: Evening, history: BroadcastHistory) -> Evening:
     """A broadcast that ended with the program, with its report's advice."""
     seconds = cut_at(document, history)
     over = document.model_copy(

@@ -14,7 +14,7 @@ from goshawk.core.watch import second as columns
 from goshawk.core.watch.before import Item, disk_item
 from goshawk.core.watch.lane import DrawnLanes, lanes_of
 from goshawk.core.watch.report import Differences, Evening, differences
-from goshawk.core.watch.second import History
+from goshawk.core.watch.second import BroadcastHistory
 from goshawk.engine.client import EngineClient
 from goshawk.errors import BadInput, GoshawkError, NotFound, StoreUnusable
 from goshawk.observer import requests
@@ -285,7 +285,7 @@ class Broadcasts:
     def _is_current(self, evening_id: str) -> bool:
         return self.current is not None and self.current.id == evening_id
 
-    async def load(self, evening_id: str) -> tuple[Evening, History]:
+    async def load(self, evening_id: str) -> tuple[Evening, BroadcastHistory]:
         """An evening, also the one under way. Raises NotFound, StoreUnusable."""
         if self.current is not None and self.current.id == evening_id:
             return self.current.document, self.current.history

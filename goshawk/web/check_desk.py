@@ -46,7 +46,7 @@ class CheckDesk:
         return text
 
     async def _outcome(self) -> tuple[Chain, dict[TakeKind, TakeFigures]]:
-        chain, figures = await self._observer.ask(requests.Outcome())
+        chain, figures = await self._observer.ask(requests.CheckOutcome())
         return _chain.validate_json(chain), _figures.validate_json(figures)
 
     async def accept(self, stages: list[str] | None) -> None:

@@ -7,9 +7,9 @@
 | RigSet | RigDesk | Broadcasts |
 | StateChanged | whoever owns a part of the state | Pages |
 | Notified | Notices, EngineNews, RecordDesk | Pages |
-| PageMessage | Lamps, NewestFigures | Pages |
+| PageMessage | ReachLamps, NewestFigures | Pages |
 | ComputerChanged | SoundDesk | DeviceControl, ObserverDocument, Pages |
-| EngineGone | EngineNews | Lamps, NewestFigures |
+| EngineGone | EngineNews | ReachLamps, NewestFigures |
 | RecordingShown | RecordDesk | Broadcasts, Pages |
 | MarksChanged | RecordDesk | Broadcasts |
 | WatchShown | Broadcasts | Pages, OtherPrograms |

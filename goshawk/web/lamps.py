@@ -18,7 +18,7 @@ STALE_S = 1.0
 LOOKS_EVERY_S = 0.1
 
 
-class Lamps:
+class ReachLamps:
     """Shows every page whom a microphone reaches, whenever that changes."""
 
     def __init__(self, bus: Bus, clock_s: Callable[[], float] = time.monotonic) -> None:

@@ -13,11 +13,11 @@ from goshawk.core.rig import Rig
 from goshawk.observer.wanted import (
     Begin,
     Learning,
+    ObserverWanted,
     OnAir,
     OtherChain,
     Resumed,
     Shown,
-    Wanted,
 )
 from goshawk.store.sound_checks import KeptCheck
 from goshawk.store.work_folder import WorkFolder
@@ -46,16 +46,16 @@ class ObserverDocument:
         self._learned_runs = 0
         self.other: tuple[Chain, str] | None = None
         """Chain B and its name."""
-        self._wanted = Wanted(number=0, rig=_packed(rig), kept_check=_kept(kept_check))
+        self._wanted = ObserverWanted(number=0, rig=_packed(rig), kept_check=_kept(kept_check))
         self.sender = WantedSender(self.make)
         bus.subscribe(RigHeard, self._follow_rig)
         bus.subscribe(ComputerChanged, self._follow_computer)
 
-    def make(self, number: int) -> Wanted:
+    def make(self, number: int) -> ObserverWanted:
         """The document as it is now, with the number that it gets."""
         return msgspec.structs.replace(self._wanted, number=number)
 
-    def begin(self, wanted: Wanted) -> Begin:
+    def begin(self, wanted: ObserverWanted) -> Begin:
         """The first message to an observer that is started."""
         return Begin(
             str(self._takes_folder),

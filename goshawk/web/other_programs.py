@@ -16,7 +16,7 @@ from goshawk.web.broadcasts import Broadcasts
 from goshawk.web.changes import Changes
 from goshawk.web.cough_key import CoughKey
 from goshawk.web.events import WatchShown
-from goshawk.web.lamps import Lamps
+from goshawk.web.lamps import ReachLamps
 from goshawk.web.live_page import LivePage
 from goshawk.web.newest_figures import NewestFigures
 from goshawk.web.record_desk import RecordDesk
@@ -66,7 +66,7 @@ class OtherPrograms:
         changes: Changes,
         record: RecordDesk,
         figures: NewestFigures,
-        lamps: Lamps,
+        lamps: ReachLamps,
         cough_key: CoughKey,
         bus: Bus,
     ) -> None:

@@ -9,7 +9,7 @@ from goshawk.observer.client import ObserverClient
 from goshawk.web.broadcasts import Broadcasts
 from goshawk.web.cough_key import CoughKey
 from goshawk.web.device_control import DeviceControl
-from goshawk.web.lamps import Lamps
+from goshawk.web.lamps import ReachLamps
 from goshawk.web.live_page import LivePage
 from goshawk.web.observer_document import ObserverDocument
 from goshawk.web.pages import Pages, notice
@@ -29,7 +29,7 @@ class PageVisits:
         start_notices: list[str],
         pages: Pages,
         state: WindowState,
-        lamps: Lamps,
+        lamps: ReachLamps,
         desk: RigDesk,
         record: RecordDesk,
         broadcasts: Broadcasts,

@@ -24,7 +24,7 @@ from goshawk.observer.client import ObserverClient
 from goshawk.page_messages.recording import RecordFacts, RecordingState, TrackStatus
 from goshawk.recorder import messages
 from goshawk.recorder.client import RecorderClient
-from goshawk.recorder.wanted import Recorded, Wanted, WantedMark
+from goshawk.recorder.wanted import Recorded, RecorderWanted, WantedMark
 from goshawk.recorder.writing import SAFE_REST_BYTES
 from goshawk.store import recording_folders
 from goshawk.store.recordings.exporting import span_of
@@ -272,9 +272,9 @@ class RecordDesk:
             self._on_lost,
         )
 
-    def _wanted(self, number: int) -> Wanted:
+    def _wanted(self, number: int) -> RecorderWanted:
         """The document that the recorder follows."""
-        return Wanted(number=number, recorded=self._recorded)
+        return RecorderWanted(number=number, recorded=self._recorded)
 
     async def _remember(self, folder: Path) -> None:
         self._past_folders = [folder, *(one for one in self._past_folders if one != folder)]
@@ -316,7 +316,7 @@ class RecordDesk:
         rig = planned.rig
         if self._client and self._recorded:
             self._client.tell(
-                messages.Heard(planned.number, rig.model_dump_json().encode() if rig else b"")
+                messages.RigOfPlan(planned.number, rig.model_dump_json().encode() if rig else b"")
             )
             if rig and self._document:
                 inputs = {

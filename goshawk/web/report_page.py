@@ -8,7 +8,7 @@ from typing import Any
 from goshawk.core.rules.finding import minus
 from goshawk.core.watch.lane import Lane, lanes_of
 from goshawk.core.watch.report import Evening, changes_in_words, shares_of
-from goshawk.core.watch.second import History
+from goshawk.core.watch.second import BroadcastHistory
 from goshawk.units import SAMPLE_RATE_HZ
 from goshawk.web.colors import DAYLIGHT
 
@@ -71,7 +71,7 @@ def _bar(values: list[float | None], colour: str) -> str:
     return f'<svg viewBox="0 0 {WIDTH} 16" role="img" aria-hidden="true">{boxes}</svg>'
 
 
-def page_of(evening: Evening, history: History) -> str:
+def page_of(evening: Evening, history: BroadcastHistory) -> str:
     """The page, as HTML."""
     rig, figures, shares = evening.rig, evening.figures, shares_of(history)
     lanes = history.lanes(0, max(1, history.seconds), POINTS)
@@ -163,7 +163,7 @@ def _changed(evening: Evening) -> str:
     return f"<table>{lines}</table>" if lines else "<p>Nothing.</p>"
 
 
-def rows_of(evening: Evening, history: History) -> Iterator[list[Any]]:
+def rows_of(evening: Evening, history: BroadcastHistory) -> Iterator[list[Any]]:
     """Every second as a row: when it was (UTC), then what is known of it; the first row names the columns."""
     names = history.columns
     yield ["second", "utc", *names]

@@ -9,7 +9,7 @@ from goshawk.core.dsp.delay import Delay
 from goshawk.core.dsp.filter_bank import FilterBank
 from goshawk.core.dsp.side_chain import high_pass_coefficients
 from goshawk.core.stage import CLEAN
-from goshawk.core.steps import PackedBlock, Program, Step, copying, run_all
+from goshawk.core.steps import PackedBlock, Step, StepProgram, copying, run_all
 from tests.conftest import random_sound
 
 MOST_FRAMES = 256
@@ -26,8 +26,8 @@ class Graph:
         self.first = [CLEAN, bank.step(), Delay(2, 100, 37).step, copying(self.copy)]
         self.then = [Delay(1, 500, 400).step]
 
-    def program(self, before: Program | None = None) -> Program:
-        program = Program(before)
+    def program(self, before: StepProgram | None = None) -> StepProgram:
+        program = StepProgram(before)
         program.group = "first"
         program.add(self.block, *self.first)
         program.group = "then"
@@ -59,7 +59,7 @@ def test_a_program_does_what_its_steps_do_one_by_one(lengths: list[int]) -> None
 def test_a_program_follows_a_block_that_moves() -> None:
     delay = Delay(1, 10, 3)
     packed = PackedBlock(np.zeros((4, 1), np.float32))
-    program = Program()
+    program = StepProgram()
     program.add(packed, delay.step)
     program.finish()
     sound = np.arange(1, 13, dtype=np.float32)[:, None]

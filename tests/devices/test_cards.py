@@ -14,7 +14,7 @@ from goshawk.core.rig_changes import with_output
 from goshawk.devices import cards
 from goshawk.devices import opener as opener_module
 from goshawk.devices.cards import CardStreams, as_devices, list_cards
-from goshawk.devices.computer import Computer, buffer_ms
+from goshawk.devices.computer import ComputerStreams, buffer_ms
 from goshawk.devices.endpoint import Endpoint
 
 
@@ -184,7 +184,7 @@ def test_another_rate_is_taken_and_a_card_that_is_held_says_so(library: PortAudi
 
 
 def test_a_plan_opens_what_it_names_and_keeps_what_stays(monkeypatch: pytest.MonkeyPatch) -> None:
-    computer = Computer()
+    computer = ComputerStreams()
     wanted: list[list[Endpoint]] = []
     monkeypatch.setattr(computer.opener, "want", lambda those: wanted.append(list(those)))
     computer.apply(Rig(), {}, [], 0)

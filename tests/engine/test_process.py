@@ -19,7 +19,7 @@ from goshawk.engine.plan import Plan
 from goshawk.engine.process import READINGS_FRAMES, UNSEEN_READINGS_FRAMES, AudioProcess, Clock
 from goshawk.system.links import Packets, packet_pair
 from goshawk.timeline.memory import HURRIED_PLACE, LOGGED, RING_FRAMES, Memory
-from goshawk.timeline.readings import Readings, ReadingsReader
+from goshawk.timeline.readings import EngineReadings, ReadingsReader
 from goshawk.timeline.sound import MARGIN_FRAMES, Piece, SoundReader, SoundWriter
 
 T = TypeVar("T")
@@ -250,7 +250,7 @@ def test_commands_cough_fault_and_measure(time: Time, ends: Ends) -> None:
     audio = AudioProcess(theirs, memory, Plan())
     log = ReadingsReader(memory)
 
-    def readings_after(message: messages.ToEngine) -> list[Readings]:
+    def readings_after(message: messages.ToEngine) -> list[EngineReadings]:
         messages.send(ours, message)
         run_blocks(audio, 400)
         taken(ours, messages.Seen)
@@ -264,7 +264,7 @@ def test_commands_cough_fault_and_measure(time: Time, ends: Ends) -> None:
 
     assert coughing(True).gains == [0.0] * 4
     assert coughing(False).gains[0] == 1.0
-    last = readings_after(messages.Fault("game", "unplug", None))[-1]
+    last = readings_after(messages.MakeFault("game", "unplug", None))[-1]
     assert last.devices["game"]["state"] == "unplugged"
     measured = [
         said.measured_delay_ms

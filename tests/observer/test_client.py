@@ -16,7 +16,7 @@ from goshawk.links import put
 from goshawk.observer import requests
 from goshawk.observer.client import ObserverClient, ObserverGone
 from goshawk.observer.passed_on import LoopLast, passed_on
-from goshawk.observer.wanted import Begin, Shown, Wanted
+from goshawk.observer.wanted import Begin, ObserverWanted, Shown
 from goshawk.timeline.memory import Memory
 from goshawk.wanted import WantedSender
 from tests.waiting import until
@@ -29,10 +29,12 @@ class Side:
         self._folder, self._shown = folder, Shown(has_pages=has_pages)
         self.sender = WantedSender(self._make)
 
-    def _make(self, number: int) -> Wanted:
-        return Wanted(number=number, rig=Rig().model_dump_json().encode(), shown=self._shown)
+    def _make(self, number: int) -> ObserverWanted:
+        return ObserverWanted(
+            number=number, rig=Rig().model_dump_json().encode(), shown=self._shown
+        )
 
-    def begin(self, wanted: Wanted) -> Begin:
+    def begin(self, wanted: ObserverWanted) -> Begin:
         return Begin(str(self._folder / "takes"), str(self._folder / "work"), b"{}", wanted)
 
     async def save(self, what: requests.ToSave) -> None:

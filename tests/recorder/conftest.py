@@ -65,7 +65,7 @@ class Evening:
         self.session = Session(
             self.playing.memory, self.recorded, self.said.append, make, waits=waits
         )
-        self.session.heard(messages.Heard(1, b""))
+        self.session.heard(messages.RigOfPlan(1, b""))
 
     def mark(self, number: int, name: str) -> None:
         """Put a mark at this moment, or give it another name."""
@@ -76,7 +76,7 @@ class Evening:
 
     def change(self, rig: Rig) -> None:
         self.plan = self.plan.model_copy(update={"number": self.plan.number + 1, "rig": rig})
-        self.session.heard(messages.Heard(self.plan.number, rig.model_dump_json().encode()))
+        self.session.heard(messages.RigOfPlan(self.plan.number, rig.model_dump_json().encode()))
         self.playing.obey(self.plan)
 
     def pass_by(self, seconds: float) -> None:

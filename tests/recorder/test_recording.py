@@ -24,7 +24,7 @@ from goshawk.errors import BadRecording, BadSetting
 from goshawk.recorder import client as client_module
 from goshawk.recorder import messages
 from goshawk.recorder.session import Session
-from goshawk.recorder.wanted import Wanted
+from goshawk.recorder.wanted import RecorderWanted
 from goshawk.recorder.writing import MOST_WAITING_FRAMES
 from goshawk.store.recordings import folder as folder_module
 from goshawk.store.recordings.folder import load_document, read_peaks
@@ -406,7 +406,7 @@ def came_late(folder: Path, first_frame: int, seconds: float) -> Evening:
     evening.session = Session(
         evening.playing.memory, evening.recorded, evening.said.append, waits=True
     )
-    evening.session.heard(messages.Heard(1, b""))
+    evening.session.heard(messages.RigOfPlan(1, b""))
     evening.pass_by(1.0)
     return evening
 
@@ -469,7 +469,7 @@ def test_a_recorder_that_cannot_be_started_is_tried_again_and_given_up_with_a_wo
     monkeypatch.setattr(client_module, "TRY_AGAIN_S", 0.0)
 
     async def story() -> None:
-        client = client_module.RecorderClient("", Wanted, lambda said: None, lost)
+        client = client_module.RecorderClient("", RecorderWanted, lambda said: None, lost)
         client.start()
         await until(client.finished.is_set)
 

@@ -11,15 +11,15 @@ from goshawk.core.rig import Rig, changed
 from goshawk.core.rules.health.event import Event
 from goshawk.core.watch.evening_meter import EveningMeter
 from goshawk.core.watch.report import Evening, advice, differences, shares_of
-from goshawk.core.watch.second import History, Second
+from goshawk.core.watch.second import BroadcastHistory, Second
 from goshawk.errors import NotFound, StoreUnusable
 from goshawk.store.evenings import evenings
 from goshawk.store.evenings.database import evenings_path, open_evenings
 
 
-def an_evening(seconds: int = 150) -> tuple[Evening, History]:
+def an_evening(seconds: int = 150) -> tuple[Evening, BroadcastHistory]:
     """Some seconds with a gap in the middle, in which a column comes late."""
-    history, rng = History(), np.random.default_rng(1)
+    history, rng = BroadcastHistory(), np.random.default_rng(1)
     for n in range(seconds):
         if 70 <= n < 80:
             continue
@@ -174,7 +174,7 @@ def test_the_advice_says_what_to_do_first_of_what_was_most() -> None:
 def test_a_year_of_evenings_is_small(tmp_path: Path) -> None:
     """By what one hour takes: 300 evenings of four hours are 1,200 of them."""
     db: sqlite3.Connection = open_evenings(evenings_path(tmp_path)).connection
-    rng, history = np.random.default_rng(1), History()
+    rng, history = np.random.default_rng(1), BroadcastHistory()
     lately = np.array([12.0, 18.0, 4.0, -7.0, -16.0, 0.7])
     names = ("over:game", "over:music", "over:copilot", "voice_peaks", "loudness", "words")
     for n in range(3600):

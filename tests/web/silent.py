@@ -8,7 +8,7 @@ from goshawk.engine.spawn import Spawned
 from goshawk.links import packed
 from goshawk.observer import requests
 from goshawk.observer.desk import Desk
-from goshawk.observer.wanted import Wanted
+from goshawk.observer.wanted import ObserverWanted
 from goshawk.timeline.memory import Memory
 
 
@@ -55,7 +55,7 @@ class ObserverBeside:
         self._wanted.connect(self._send)
         self._wanted.confirm(self._wanted.number)
 
-    def _send(self, wanted: Wanted) -> None:
+    def _send(self, wanted: ObserverWanted) -> None:
         self.desk.follow(_over_the_link(wanted, requests._to_observer))
         self._wanted.confirm(wanted.number)
 

@@ -12,7 +12,7 @@ from goshawk.bus import Bus
 from goshawk.core.rig import Rig, changed
 from goshawk.core.rules.health.event import Event
 from goshawk.core.watch.report import Anchor, Evening, SettingsChange, changes_in_words
-from goshawk.core.watch.second import History, Second
+from goshawk.core.watch.second import BroadcastHistory, Second
 from goshawk.errors import BadInput, StoreUnusable
 from goshawk.observer import requests
 from goshawk.observer.client import ObserverGone
@@ -331,7 +331,7 @@ def test_a_report_tells_the_computers_time_also_after_it_slept_and_changes_by_th
     """CSV and page went on from the beginning; what was changed was told by its path."""
     began = datetime(2026, 11, 24, 20, 0, tzinfo=UTC)
     anchors = [Anchor(at_s=0.0, utc=began), Anchor(at_s=2.0, utc=began + timedelta(hours=2))]
-    history = History()
+    history = BroadcastHistory()
     for number in range(4):
         history.put(Second(number=number, values={"speech": 0.5}))
     changes = [SettingsChange(at_s=3.0, settings={"inputs.voice.is_muted": True})]

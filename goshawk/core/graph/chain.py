@@ -23,7 +23,7 @@ from goshawk.core.dsp.suppressor import Suppressor
 from goshawk.core.dsp.three_band import ThreeBand
 from goshawk.core.dsp.trim import Trim
 from goshawk.core.stage import CLEAN, Block, Floats, Stage
-from goshawk.core.steps import Integers, PackedBlock, Program, Step
+from goshawk.core.steps import Integers, PackedBlock, Step, StepProgram
 from goshawk.units import ms_to_frames
 
 STAGES: dict[str, Callable[..., Stage[Any]]] = {
@@ -132,7 +132,7 @@ def warm_up_stages() -> None:
     for name in STAGES:
         slot = adapter.validate_python({"id": name, "stage": name})
         place = StagePlace(slot, 1, len(block))
-        program = Program()
+        program = StepProgram()
         program.add(block, *place.steps)
         program.finish()
         program.run(len(block))
@@ -167,7 +167,7 @@ class RunningChain:
         self._places: list[StagePlace] = []
         self._duckers: list[KeyedPlace] = []
         self._packed = PackedBlock(np.zeros((max_frames, channels), np.float32))
-        self._program: Program | None = None
+        self._program: StepProgram | None = None
         self.apply(chain, make)
 
     def __iter__(self) -> Iterator[StagePlace]:
@@ -240,7 +240,7 @@ class RunningChain:
     def process(self, block: Block) -> Block:
         """Pass a block of shape (frames, channels) through all stages, in place."""
         if self._program is None:
-            self._program = Program()
+            self._program = StepProgram()
             self.add_to(self._program, self._packed)
             self._program.finish()
         self._packed.point_at(block)
@@ -251,7 +251,7 @@ class RunningChain:
         """What each stage has cost in ``process``, in cycles (see ``Program.take_cycles``)."""
         return self._program.take_cycles() if self._program else {}
 
-    def add_to(self, program: Program, block: Block | PackedBlock) -> None:
+    def add_to(self, program: StepProgram, block: Block | PackedBlock) -> None:
         """All stages, as steps of a program, on one of its blocks."""
         program.add(block, CLEAN)
         for place in self._places:

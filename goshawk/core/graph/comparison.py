@@ -12,7 +12,7 @@ from goshawk.core.compiled import kernel
 from goshawk.core.dsp.delay import Delay
 from goshawk.core.graph.chain import MakePlace, RunningChain
 from goshawk.core.stage import Block, Floats, Glide, glide
-from goshawk.core.steps import Program, Step, copying
+from goshawk.core.steps import Step, StepProgram, copying
 from goshawk.units import db_to_linear
 
 Heard = Literal["chain", "raw", "other"]
@@ -56,7 +56,7 @@ class Comparison:
         gain = db_to_linear(gain_db)
         self._glide.set(*(gain if heard == one else 0.0 for one in ("chain", "raw", "other")))
 
-    def keep_raw(self, program: Program, voice: Block, latency_frames: int) -> None:
+    def keep_raw(self, program: StepProgram, voice: Block, latency_frames: int) -> None:
         """Ahead of the chain, which has this latency: remember the voice, and run it through the other chain."""
         self._delay.set_frames(latency_frames)
         program.add(voice, copying(self._raw), copying(self._other_sound))
@@ -64,7 +64,7 @@ class Comparison:
         if self._other:
             self._other.add_to(program, self._other_sound)
 
-    def put(self, program: Program, voice: Block) -> None:
+    def put(self, program: StepProgram, voice: Block) -> None:
         """Behind the chain: what is to be heard, in its place."""
         g = self._glide
         program.add(

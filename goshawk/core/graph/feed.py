@@ -10,7 +10,7 @@ from goshawk.core.graph.chain import StagePlace
 from goshawk.core.measure.levels import HopMeter
 from goshawk.core.routing import LONGEST_FEED_DELAY_MS, FeedSettings
 from goshawk.core.stage import CLEAN, Block
-from goshawk.core.steps import Program, Step, copying
+from goshawk.core.steps import Step, StepProgram, copying
 from goshawk.units import ms_to_frames
 
 
@@ -38,7 +38,7 @@ class Feed:
         self.ceiling.apply(_ceiling_slot(settings))
         self.delay.set_frames(ms_to_frames(settings.delay_ms))
 
-    def add_to(self, program: Program, block: Block, share: Block, *meters: Step) -> None:
+    def add_to(self, program: StepProgram, block: Block, share: Block, *meters: Step) -> None:
         """Ceiling and meter, in place; ``block`` is then kept as ``held``; the delay of what leaves: a ``share`` of
         shape (frames, 1). What does not leave is not kept for later either."""
         program.add(block, CLEAN, *self.ceiling.steps, self.meter.cleaning, copying(self.held))

@@ -39,7 +39,7 @@ from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS, FeedName
 from goshawk.core.stage import Block, Floats
-from goshawk.core.steps import Program, Step, copying
+from goshawk.core.steps import Step, StepProgram, copying
 from goshawk.core.who_hears import Playing, feeds_leave
 
 STRIPS = "strips"
@@ -58,8 +58,8 @@ class Mixer:
         """``stopwatch`` gives a time in seconds, for the cost of each stage."""
         self._max_frames = max_frames
         self._stopwatch = stopwatch
-        self._program: Program | None = None
-        self._made: Program | None = None
+        self._program: StepProgram | None = None
+        self._made: StepProgram | None = None
         """The program that has run last."""
         self.version = 0
         """Another one whenever a block has begun to pass by another program."""
@@ -339,12 +339,12 @@ class Mixer:
         """Something has changed: the next block passes by another program."""
         self._program = None
 
-    def _make(self) -> Program:
+    def _make(self) -> StepProgram:
         """The order in which a block passes."""
         self._played_version = self._playback.version
         self._count_cycles()
         devices = self.devices
-        self._program = self._made = program = Program(self._made)
+        self._program = self._made = program = StepProgram(self._made)
         self.version += 1
         self._sources = {name: self._sources.get(name, self._new_source()) for name in devices}
         main = self.main
@@ -385,7 +385,7 @@ class Mixer:
     def _source(self, device: str) -> Block:
         return self._sources.get(device, self._silence)
 
-    def _add_main(self, program: Program, main: Strip) -> None:
+    def _add_main(self, program: StepProgram, main: Strip) -> None:
         """The main voice, from its device or what plays in its place to the matrix."""
         device = main.settings.device
         sources = {name: self._source(name) for name in main.pick.devices}
@@ -407,7 +407,7 @@ class Mixer:
             self._comparison.put(program, block)
         main.leave(program, *self._matrix.sides[main.row])
 
-    def _add_chain(self, program: Program, strip: Strip, block: Block) -> None:
+    def _add_chain(self, program: StepProgram, strip: Strip, block: Block) -> None:
         """An input's chain, measured behind every stage; what it knows of voices, for what listens to this input."""
         speaks = strip.chain.speaks
         listening = [strip.activity, *([self._activity] if strip.is_main else [])]

@@ -21,7 +21,7 @@ from goshawk.core.measure.levels import HopMeter
 from goshawk.core.measure.speech_activity import SpeechActivity
 from goshawk.core.routing import LONGEST_INPUT_DELAY_MS, InputSettings
 from goshawk.core.stage import Block
-from goshawk.core.steps import Integers, Program, Step, copying
+from goshawk.core.steps import Integers, Step, StepProgram, copying
 from goshawk.units import ms_to_frames
 
 LONGEST_CHAIN_FRAMES = ms_to_frames(LONGEST_STAGE_LATENCY_MS) * MOST_STAGES
@@ -142,7 +142,7 @@ class Strip:
             meters[place.slot.id] = meter
         self.stage_meters = meters
 
-    def enter(self, program: Program, pick: Step, *playing: Step) -> Block:
+    def enter(self, program: StepProgram, pick: Step, *playing: Step) -> Block:
         """From the device to the chain: measured, and as late as it has to be. ``pick`` takes what comes, of two
         channels, ``playing`` what plays in its place. Returns the block that is to pass the chain, shape
         (max_frames, 1 or 2)."""
@@ -155,7 +155,7 @@ class Strip:
         program.add(came, self._ahead.step, copying(block))
         return block
 
-    def leave(self, program: Program, out: Block, as_it_came: Block) -> None:
+    def leave(self, program: StepProgram, out: Block, as_it_came: Block) -> None:
         """Behind the chain: its sound into ``out``, what came in into ``as_it_came``, both of shape (max_frames, 2) and
         in time with the other inputs."""
         program.add(self._sound, copying(out))
@@ -188,7 +188,7 @@ class Strip:
         for delay in self._delays:
             delay.forget_older()
 
-    def hear_key(self, program: Program, key: Block) -> None:
+    def hear_key(self, program: StepProgram, key: Block) -> None:
         """What the main voice does in each block, for the duckers, shape (max_frames, 1)."""
         chains = [self.chain, *([self._leaving[0]] if self._leaving else [])]
         for one in (keyed for chain in chains for keyed in chain.duckers):

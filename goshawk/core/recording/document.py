@@ -53,7 +53,7 @@ class Gap(Settings):
     source: str = ""
 
 
-class Change(Settings):
+class RigChange(Settings):
     """From this frame on of what came in, another rig was heard: by its settings, or whole where it has other inputs,
     outputs or stages."""
 
@@ -95,7 +95,7 @@ class Recording(Settings):
     gaps: tuple[Gap, ...] = ()
     rig: Rig
     """As it was heard at the beginning."""
-    changes: tuple[Change, ...] = ()
+    changes: tuple[RigChange, ...] = ()
     figures: Figures | None = None
 
     @property
@@ -108,20 +108,22 @@ class Recording(Settings):
         return next((one for one in self.tracks if one.source == source), None)
 
 
-def changes_between(before: Rig, after: Rig, frame: int) -> Change | None:
+def changes_between(before: Rig, after: Rig, frame: int) -> RigChange | None:
     """What has to be written down when another rig is heard; None if it is the same one."""
     if before == after:
         return None
     old, new = settings_of(before), settings_of(after)
     if old.keys() != new.keys():
-        return Change(frame=frame, rig=after)
+        return RigChange(frame=frame, rig=after)
     settings = {path: value for path, value in new.items() if old[path] != value}
     # Where a setting cannot be named by its path (the order of inputs), the whole rig says it.
     try:
         is_said = changed_together(before, settings) == after
     except Exception:
         is_said = False
-    return Change(frame=frame, settings=settings) if is_said else Change(frame=frame, rig=after)
+    return (
+        RigChange(frame=frame, settings=settings) if is_said else RigChange(frame=frame, rig=after)
+    )
 
 
 def rigs_heard(recording: Recording) -> list[tuple[int, Rig]]:

@@ -34,7 +34,7 @@ PREAMP_STEP_DB = 6.0
 
 
 @dataclass(frozen=True)
-class Heard:
+class StageHeard:
     """A stage and the levels at its input over the last ten seconds."""
 
     slot: Slot
@@ -68,7 +68,7 @@ def microphone_clips(
     )
 
 
-def gate_findings(heard: Heard) -> Iterable[Finding]:
+def gate_findings(heard: StageHeard) -> Iterable[Finding]:
     """Thresholds between the room's loudest moments and the quietest speech, or the sentence why not."""
     if heard.slot.stage != "gate" or heard.slot.is_bypassed:
         return
@@ -113,7 +113,7 @@ def gate_findings(heard: Heard) -> Iterable[Finding]:
         )
 
 
-def limiter_findings(heard: Heard) -> Iterable[Finding]:
+def limiter_findings(heard: StageHeard) -> Iterable[Finding]:
     """A limiter that works hard in usual speech: the fault is upstream."""
     if heard.slot.stage != "limiter" or heard.slot.is_bypassed or heard.before.peaks_dbfs is None:
         return
@@ -222,7 +222,7 @@ def staging_findings(stations: dict[str, StationLevels], rig: Rig, known: Known)
     for slot in rig.chain:
         if slot.id not in stations:
             continue
-        heard = Heard(slot, rig.stage_path(slot.id), stations[before])
+        heard = StageHeard(slot, rig.stage_path(slot.id), stations[before])
         found.extend(eq_findings(slot, heard.path))
         found.extend(gate_findings(heard))
         found.extend(limiter_findings(heard))

@@ -15,7 +15,7 @@ from goshawk.core.sound_check.proof import Proving
 
 
 @dataclass
-class Plan(Proving):
+class CheckPlan(Proving):
     """Stage by stage up to the de-esser: each is planned from what arrives at it, and the takes pass through it."""
 
     advice: list[Advice] = field(default_factory=list)

@@ -17,11 +17,11 @@ from goshawk.core.measure.loudness import loudness_lufs
 from goshawk.core.measure.take import VOICES
 from goshawk.core.measure.true_peak import TruePeakMeter
 from goshawk.core.sound_check.outcome import Proof, VoiceSpectrum
-from goshawk.core.sound_check.takes import Heard, Sounds, measure_levels
+from goshawk.core.sound_check.takes import Sounds, TakesHeard, measure_levels
 from goshawk.core.stage import Floats
 
 
-class Proving(Heard):
+class Proving(TakesHeard):
     """Figures of the takes, raw or behind the suggested chain."""
 
     def proof(self, sounds: Sounds, cut: int) -> Proof:

@@ -13,7 +13,7 @@ from goshawk.core.measure.take import VOICES, hops_of
 from goshawk.core.rules.sound_check import stages
 from goshawk.core.rules.sound_check.advice import SPREAD_DB, Advice
 from goshawk.core.sound_check.outcome import Proof
-from goshawk.core.sound_check.plan import Plan
+from goshawk.core.sound_check.plan import CheckPlan
 from goshawk.core.sound_check.takes import Sounds
 from goshawk.units import db_to_linear
 
@@ -39,7 +39,7 @@ def _shifted(slot: Slot, by_db: float) -> Slot:
     return slot.model_copy(update={"settings": settings.model_copy(update=update)})
 
 
-class Search(Plan):
+class Search(CheckPlan):
     """Compressor, makeup and limiter, found together."""
 
     def finish(self) -> Proof:

@@ -73,7 +73,7 @@ def measure_levels(kind: TakeKind, sound: Block, activity: Activity) -> list[flo
 
 
 @dataclass
-class Heard:
+class TakesHeard:
     """The takes, what is told of them, and what arrives at the next stage (``sounds``)."""
 
     takes: Sounds

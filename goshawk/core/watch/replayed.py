@@ -24,14 +24,16 @@ from goshawk.core.watch.gathered import (
     words_of,
 )
 from goshawk.core.watch.report import Anchor, Evening, SettingsChange, advice
-from goshawk.core.watch.second import History, Second
+from goshawk.core.watch.second import BroadcastHistory, Second
 from goshawk.units import SAMPLE_RATE_HZ
 
 READING_BLOCKS = 5
 """About a tenth of a second."""
 
 
-def evening_of(recording: Recording, pieces: Iterable[dict[str, Block]]) -> tuple[Evening, History]:
+def evening_of(
+    recording: Recording, pieces: Iterable[dict[str, Block]]
+) -> tuple[Evening, BroadcastHistory]:
     """The evening that a recording is of; ``pieces`` are its tracks as they came, by their source, each of shape
     (frames, 1 or 2), from the beginning. Raises BadRecording if nothing was recorded as it came."""
     return _Replayed(recording).run(pieces)
@@ -44,14 +46,14 @@ class _Replayed:
         self._rig = self._rigs[0][1]
         self._mixer = Mixer(self._rig, BLOCK_FRAMES)
         self._maker, self._episodes = MomentMaker(), Episodes()
-        self._meter, self._monitor, self._history = EveningMeter(), Monitor(), History()
+        self._meter, self._monitor, self._history = EveningMeter(), Monitor(), BroadcastHistory()
         self._events: dict[int, Event] = {}
         self._gathered = Gathered()
         self._second = 0
         self._words: float | None = None
         self._rows = RowKeeper()
 
-    def run(self, pieces: Iterable[dict[str, Block]]) -> tuple[Evening, History]:
+    def run(self, pieces: Iterable[dict[str, Block]]) -> tuple[Evening, BroadcastHistory]:
         frame = 0
         for piece in pieces:
             sounds = {name: as_stereo(one) for name, one in piece.items() if is_as_it_came(name)}

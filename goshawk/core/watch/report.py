@@ -12,7 +12,7 @@ from goshawk.core.rules.balance import CLEARANCE_TOLERANCE_DB
 from goshawk.core.rules.finding import minus
 from goshawk.core.rules.health.event import Event
 from goshawk.core.setting_words import setting_in_words
-from goshawk.core.watch.second import CALL, SPEECH, VIEWERS, History
+from goshawk.core.watch.second import CALL, SPEECH, VIEWERS, BroadcastHistory
 from goshawk.core.watch_settings import RuleName
 
 REPORT_FORMAT: Literal["goshawk-evening"] = "goshawk-evening"
@@ -126,7 +126,7 @@ def in_words(rig: Rig, settings: dict[str, Any]) -> list[str]:
     return [setting_in_words(rig, path, value) for path, value in settings.items()]
 
 
-def heard_share(history: History, feed: str) -> float | None:
+def heard_share(history: BroadcastHistory, feed: str) -> float | None:
     """Of the seconds in which the voice spoke, how many a listener could hear; None without speech."""
     speech, heard = history.column(SPEECH), history.column(feed)
     spoke = speech > 0.2
@@ -217,6 +217,6 @@ class Shares(BaseModel):
     call: float | None
 
 
-def shares_of(history: History) -> Shares:
+def shares_of(history: BroadcastHistory) -> Shares:
     """From the seconds of an evening."""
     return Shares(viewers=heard_share(history, VIEWERS), call=heard_share(history, CALL))

@@ -46,7 +46,7 @@ class Lanes(BaseModel):
     highs: dict[str, list[float | None]]
 
 
-class History:
+class BroadcastHistory:
     """All seconds of an evening. It grows to LONGEST_EVENING_S and no further."""
 
     def __init__(self) -> None:

@@ -9,7 +9,7 @@ from pydantic import BaseModel, ValidationError
 from goshawk.core.recording.document import Figures
 from goshawk.core.rules.health.event import Event
 from goshawk.core.watch.report import Evening
-from goshawk.core.watch.second import History
+from goshawk.core.watch.second import BroadcastHistory
 from goshawk.errors import NotFound
 from goshawk.store.database import store_errors, transaction
 
@@ -94,7 +94,7 @@ def listed(db: sqlite3.Connection) -> list[KeptEvening]:
     ]
 
 
-def read(db: sqlite3.Connection, evening_id: str) -> tuple[Evening, History, bytes | None]:
+def read(db: sqlite3.Connection, evening_id: str) -> tuple[Evening, BroadcastHistory, bytes | None]:
     """An evening with its events, its seconds and its meter. Raises NotFound, StoreUnusable."""
     with store_errors("The evening could not be read"):
         row = db.execute(
@@ -109,7 +109,7 @@ def read(db: sqlite3.Connection, evening_id: str) -> tuple[Evening, History, byt
     evening = _evening(row) if row else None
     if evening is None:
         raise NotFound("That evening is not there any more. See the list.")
-    history = History()
+    history = BroadcastHistory()
     for one in minutes:
         try:
             history.unpack_minute(one["minute"], one["seconds"])

@@ -20,10 +20,10 @@ from goshawk.core.recording.document import (
     MOST_CHANGES,
     MOST_GAPS,
     MOST_MARKS,
-    Change,
     Gap,
     Mark,
     Recording,
+    RigChange,
     label_text,
 )
 from goshawk.core.recording.overview import PEAKS_NAME, Peaks
@@ -90,7 +90,7 @@ def with_journal(document: Recording, path: Path) -> Recording:
                 case {"gap": gap}:
                     _note_gap(gaps, Gap.model_validate(gap))
                 case {"change": change}:
-                    changes.append(Change.model_validate(change))
+                    changes.append(RigChange.model_validate(change))
         except ValueError:
             continue
     return document.model_copy(

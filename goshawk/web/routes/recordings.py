@@ -89,7 +89,7 @@ class Overview(BaseModel):
     peaks: list[list[float]]
 
 
-class Piece(BaseModel):
+class PieceUse(BaseModel):
     """What a piece of a recording is to be used for."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
@@ -306,7 +306,7 @@ async def listen(
 
 
 @router.post("/{recording_id}/use", status_code=204)
-async def use_piece(recording_id: str, piece: Piece, application: ApplicationDep) -> None:
+async def use_piece(recording_id: str, piece: PieceUse, application: ApplicationDep) -> None:
     """A piece as a take of the sound check, as the loop in Chain, or as the replay in Balance."""
     await application.record.use(recording_id, piece.use, piece.kind, piece.from_s, piece.to_s)
 

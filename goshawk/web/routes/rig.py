@@ -21,7 +21,7 @@ from goshawk.web.guard import is_own_page
 router = APIRouter(prefix="/api", tags=["rig"])
 
 
-class Change(BaseModel):
+class SettingChange(BaseModel):
     """One setting by its path, such as ``chain.gate.settings.range_db``, and its new value."""
 
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
@@ -79,7 +79,9 @@ async def read_schema() -> SettingsSchema:
 
 
 @router.patch("/rig")
-async def change_setting(change: Change, request: Request, application: ApplicationDep) -> State:
+async def change_setting(
+    change: SettingChange, request: Request, application: ApplicationDep
+) -> State:
     """Change and save one setting. A folder for recordings has to be there, and the user's own; the page may name any."""
     if change.path == FOLDER and change.value and not is_own_page(request.headers):
         check_folder(str(change.value))

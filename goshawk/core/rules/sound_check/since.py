@@ -19,7 +19,7 @@ DRIFTED_DB = 6.0
 """While in use, where one cannot ask for a usual voice, only what is beyond doubt."""
 
 
-class Change(BaseModel):
+class ChangeSinceCheck(BaseModel):
     """Something that changed. ``gain_db`` is what the trim can make up for; ``stages`` of the new check mend it."""
 
     code: str
@@ -31,7 +31,7 @@ class Change(BaseModel):
 
 def changes_since(
     kept: dict[TakeKind, TakeFigures], now: dict[TakeKind, TakeFigures]
-) -> list[Change]:
+) -> list[ChangeSinceCheck]:
     """From the kept takes to new ones."""
     shifts = [
         after - before
@@ -50,7 +50,7 @@ def changes_since(
     if abs(voice) >= CHANGED_DB and abs(room) >= CHANGED_DB and abs(voice - room) < CHANGED_DB:
         side = "louder" if voice > 0 else "softer"
         return [
-            Change(
+            ChangeSinceCheck(
                 code="gain_changed",
                 text=f"Voice and room arrive {abs(voice):.0f} dB {side}: the preamp was turned. The trim can "
                 "make up for it.",
@@ -58,11 +58,11 @@ def changes_since(
                 gain_db=round(-voice, 1),
             )
         ]
-    found: list[Change] = []
+    found: list[ChangeSinceCheck] = []
     if abs(voice) >= CHANGED_DB:
         where = "nearer to" if voice > 0 else "farther from"
         found.append(
-            Change(
+            ChangeSinceCheck(
                 code="distance_changed",
                 text=f"Your voice arrives {abs(voice):.0f} dB {'louder' if voice > 0 else 'softer'}, the room as it "
                 f"was: you sit {where} the microphone. Sit as before, or let the trim make up for it.",
@@ -72,7 +72,7 @@ def changes_since(
         )
     if abs(room) >= CHANGED_DB:
         found.append(
-            Change(
+            ChangeSinceCheck(
                 code="room_changed",
                 text=f"The room is {abs(room):.0f} dB {'louder' if room > 0 else 'quieter'} than it was. Suppressor "
                 "and gate should know it anew.",
