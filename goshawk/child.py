@@ -8,6 +8,7 @@ import os
 import sys
 from importlib import import_module
 
+from goshawk.model_file import give_weights
 from goshawk.system.desktop import leave_the_end_to_who_started_it
 from goshawk.system.links import find
 
@@ -15,6 +16,7 @@ from goshawk.system.links import find
 def main() -> None:
     leave_the_end_to_who_started_it()
     module, place, memory_name = sys.argv[1:4]
+    give_weights()
     end = find(place)
     import_module(module).run(end, memory_name)
     # It has put everything away. The interpreter would take half a second more to take itself and the compiler apart, for

@@ -16,7 +16,8 @@ GoshawkError
 ├── RecorderLost      the process that records does not answer
 ├── TimelineLost      the memory that the processes share cannot be had
 ├── StoreUnusable     the database cannot be used
-└── DriveSilent       a drive does not answer
+├── DriveSilent       a drive does not answer
+└── LibraryDiffers    a library is another version than the one that is relied on
 """
 
 
@@ -130,3 +131,9 @@ class SoundServerRefused(GoshawkError):
     """The sound server does not do what was asked."""
 
     code = "sound_server_refused"
+
+
+class LibraryDiffers(GoshawkError):
+    """A library is another version than the one that is relied on."""
+
+    code = "library_differs"

@@ -17,8 +17,10 @@ from goshawk.core.routing import FeedName
 from goshawk.core.stage import Block, Stage
 from goshawk.devices.attic import Interface, Room
 from goshawk.devices.opener import Opener
+from goshawk.model_file import give_weights
 
 RATE_HZ = 48_000
+give_weights()
 os.environ["PULSE_SERVER"] = "/nonexistent"  # no test meets the sound server of this computer
 settings.register_profile("goshawk", deadline=None)  # machines are noisy: no test asserts time
 settings.load_profile("goshawk")

@@ -22,6 +22,7 @@ from goshawk.cli.common import JsonFlag, fail, plain_errors
 from goshawk.cli.presets import presets_app
 from goshawk.cli.recordings import recordings_app
 from goshawk.errors import GoshawkError
+from goshawk.model_file import give_weights
 from goshawk.paths import FRONTEND_DIR
 from goshawk.system.desktop import have_standard_streams
 
@@ -61,12 +62,16 @@ def every_command(
 ) -> None:
     """A real-time microphone chain and gain staging for voice-led streamers."""
     have_standard_streams()
+    give_weights()
 
 
 def _serve(port: int, data_dir: Path, *, is_own: bool = False, opens: bool = False) -> None:
     from goshawk.cli.first_run import compile_at_first
     from goshawk.engine.spawn import spawn
+    from goshawk.system.libraries import check_libraries
 
+    with plain_errors():
+        check_libraries()
     os.umask(0o077)  # raw voice and settings are for their user alone
     port_is_free(port)
     if not FRONTEND_DIR.is_dir():

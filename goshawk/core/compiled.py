@@ -1,7 +1,12 @@
-"""Compiled kernels. A process that runs none (the web process) says so before it imports anything of the core
-(``goshawk.runs_kernels``), and is spared the compiler: its kernels are plain functions."""
+"""Compiled kernels, and the only module that knows the compiler (numba, and llvmlite under it). A process that runs none (the web
+process) says so before it imports anything of the core (``goshawk.runs_kernels``), and is spared it: its kernels are plain functions.
+
+Programs of steps and callbacks of C libraries rest on what numba does not promise: how it lays out arrays, tuples and numbers
+(``packed_words``), and how code is generated for an intrinsic. So another version than the ones it was made for is refused at the start
+(``system/libraries.py``), and ``tests/core/test_steps.py`` looks at what is relied on."""
 
 import sys
+from collections.abc import Iterable
 from typing import Any
 
 import numpy as np
@@ -9,8 +14,10 @@ import numpy as np
 import goshawk
 
 if goshawk.runs_kernels:
+    import llvmlite.binding
     from llvmlite import ir
-    from numba import njit, types
+    from numba import cfunc, njit, types
+    from numba.core import cgutils
     from numba.extending import intrinsic
 
     def _load_the_rest() -> None:
@@ -59,6 +66,78 @@ if goshawk.runs_kernels:
 
     of_bits: Any = intrinsic(_from_bits)
     """The float64 of the bits in an int64."""
+
+    # --- code and arguments by their addresses ------------------------------------------------------
+
+    _NUMBERS = {
+        "d": types.float64, "f": types.float32, "q": types.int64, "b": types.int8
+    }  # fmt: skip
+    _WORD = ir.IntType(64)
+    _typed_intrinsic: Any = intrinsic
+
+    def _kind(written: str) -> Any:
+        """``d2``: an array of float64 of two dimensions; ``d0``: a number."""
+        number, dimensions = _NUMBERS[written[0]], int(written[1])
+        return types.Array(number, dimensions, "C") if dimensions else number
+
+    def tuple_of(kinds: Iterable[str]) -> Any:
+        """The type of a tuple of arrays and numbers, each as written by ``d2`` (two dimensions of float64) or ``d0`` (a number)."""
+        make: Any = types.Tuple
+        return make([_kind(one) for one in kinds])
+
+    @_typed_intrinsic
+    def unpacked_from(context: Any, at: Any, kinds: Any) -> Any:
+        """The arguments that lie at an address, as ``packed_words`` has written them."""
+        wanted = kinds.instance_type
+
+        def build(context: Any, builder: Any, signature: Any, given: Any) -> Any:
+            values, offset = [], 0
+            for kind in wanted.types:
+                inside = context.get_value_type(kind)
+                place = builder.add(given[0], ir.Constant(_WORD, offset))
+                values.append(builder.load(builder.inttoptr(place, inside.as_pointer())))
+                offset += context.get_abi_sizeof(inside)
+            return context.make_tuple(builder, wanted, values)
+
+        return wanted(types.int64, kinds), build
+
+    @_typed_intrinsic
+    def call_at(context: Any, code: Any, at: Any, block_at: Any, frames: Any) -> Any:
+        """Call the function at an address with three words."""
+
+        def build(context: Any, builder: Any, signature: Any, given: Any) -> Any:
+            kind = ir.FunctionType(ir.VoidType(), [_WORD] * 3)
+            builder.call(builder.inttoptr(given[0], kind.as_pointer()), given[1:])
+            return context.get_dummy_value()
+
+        return types.void(*[types.int64] * 4), build
+
+    @_typed_intrinsic
+    def cycles(context: Any) -> Any:
+        """The processor's count of its cycles; how long one takes is found by measuring."""
+
+        def build(context: Any, builder: Any, signature: Any, given: Any) -> Any:
+            kind = ir.FunctionType(_WORD, [])
+            find: Any = cgutils.get_or_insert_function
+            return builder.call(find(builder.module, kind, "llvm.readcyclecounter"), [])
+
+        return types.int64(), build
+
+    c_entry: Any = cfunc(
+        types.void(types.int64, types.int64, types.int64), cache=True, error_model="numpy"
+    )
+    """Compiles a function of three words that C code, or ``call_at``, calls by its address."""
+
+    WORD: Any = types.int64
+    INT: Any = types.int32
+
+    def c_function(name: str, result: Any, *arguments: Any) -> Any:
+        """A function of a loaded C library, for kernels."""
+        return types.ExternalFunction(name, result(*arguments))
+
+    def load_c_library(name: str) -> None:
+        """Load a C library for ``c_function``. Raises RuntimeError where there is none."""
+        llvmlite.binding.load_library_permanently(name)
 else:
 
     def _as_it_is(function: Any) -> Any:
@@ -71,3 +150,16 @@ else:
 
     def of_bits(bits: Any) -> Any:
         return np.int64(bits).view(np.float64)
+
+
+def packed_words(values: Iterable[Any]) -> list[int]:
+    """Arrays and numbers as compiled code holds them (numba's data model: an array is owner and parent, which are left out, count of
+    items, their size, address, shape, strides)."""
+    words: list[int] = []
+    for value in values:
+        if isinstance(value, np.ndarray):
+            address = value.__array_interface__["data"][0]
+            words += [0, 0, value.size, value.itemsize, address, *value.shape, *value.strides]
+        else:
+            words.append(int(np.float64(value).view(np.int64)))
+    return words

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 import goshawk
-from goshawk.core.compiled import kernel
+from goshawk.core.compiled import kernel, packed_words
 
 Block = NDArray[np.float32]
 Samples = NDArray[np.float32]
@@ -23,75 +23,24 @@ Integers = NDArray[np.int64]
 _KINDS = {"float64": "d", "float32": "f", "int64": "q", "int8": "b"}
 
 if goshawk.runs_kernels:
-    from llvmlite import ir
-    from numba import cfunc, types
-    from numba.core import cgutils
-    from numba.extending import intrinsic
+    from goshawk.core.compiled import (
+        c_entry,
+        call_at,
+        cycles,
+        tuple_of,
+        unpacked_from,
+    )
 
-    _NUMBERS = {
-        "d": types.float64, "f": types.float32, "q": types.int64, "b": types.int8
-    }  # fmt: skip
-    _typed_intrinsic: Any = intrinsic
-    _ENTRY = types.void(types.int64, types.int64, types.int64)
-    _WORD = ir.IntType(64)
-
-    def _kind(written: str) -> Any:
-        """``d2``: an array of float64 of two dimensions; ``d0``: a number."""
-        number, dimensions = _NUMBERS[written[0]], int(written[1])
-        return types.Array(number, dimensions, "C") if dimensions else number
-
-    def _tuple_of(kinds: Iterable[str]) -> Any:
-        make: Any = types.Tuple
-        return make([_kind(one) for one in kinds])
-
-    _ONE_BLOCK = _tuple_of(["f2"])
-
-    @_typed_intrinsic
-    def _unpacked(context: Any, at: Any, kinds: Any) -> Any:
-        """The arguments that lie at an address, as ``_words`` has written them."""
-        wanted = kinds.instance_type
-
-        def build(context: Any, builder: Any, signature: Any, given: Any) -> Any:
-            values, offset = [], 0
-            for kind in wanted.types:
-                inside = context.get_value_type(kind)
-                place = builder.add(given[0], ir.Constant(_WORD, offset))
-                values.append(builder.load(builder.inttoptr(place, inside.as_pointer())))
-                offset += context.get_abi_sizeof(inside)
-            return context.make_tuple(builder, wanted, values)
-
-        return wanted(types.int64, kinds), build
-
-    @_typed_intrinsic
-    def _call(context: Any, code: Any, at: Any, block_at: Any, frames: Any) -> Any:
-        """The function at an address."""
-
-        def build(context: Any, builder: Any, signature: Any, given: Any) -> Any:
-            kind = ir.FunctionType(ir.VoidType(), [_WORD] * 3)
-            builder.call(builder.inttoptr(given[0], kind.as_pointer()), given[1:])
-            return context.get_dummy_value()
-
-        return types.void(*[types.int64] * 4), build
-
-    @_typed_intrinsic
-    def _cycles(context: Any) -> Any:
-        """The processor's count of its cycles; how long one takes is found by measuring."""
-
-        def build(context: Any, builder: Any, signature: Any, given: Any) -> Any:
-            kind = ir.FunctionType(_WORD, [])
-            find: Any = cgutils.get_or_insert_function
-            return builder.call(find(builder.module, kind, "llvm.readcyclecounter"), [])
-
-        return types.int64(), build
+    _ONE_BLOCK = tuple_of(["f2"])
 
     def callback(*kinds: str) -> Any:
         """Compiles a function that a C library calls: of three words, the last the address of what ``Packed`` has written;
         it is given ``unpacked(at)`` and the other two. Returns a decorator."""
-        wanted = _tuple_of(kinds)
+        wanted = tuple_of(kinds)
 
         @kernel
         def unpacked(at: int) -> Any:
-            return _unpacked(at, wanted)
+            return unpacked_from(at, wanted)
 
         def decorate(function: Any) -> Any:
             inside = {
@@ -101,7 +50,7 @@ if goshawk.runs_kernels:
             }
             source = f"def {function.__name__}(first, second, at):\n    body(first, second, *unpacked(at))\n"
             exec(compile(source, function.__code__.co_filename, "exec"), inside)
-            return cfunc(_ENTRY, cache=True, error_model="numpy")(inside[function.__name__])
+            return c_entry(inside[function.__name__])
 
         return decorate
 
@@ -112,20 +61,20 @@ if goshawk.runs_kernels:
         words[0], words[1] = 0, 0
         words[2], words[3], words[4] = frames * channels, 4, address
         words[5], words[6], words[7], words[8] = frames, channels, 4 * channels, 4
-        return _unpacked(words.ctypes.data, _ONE_BLOCK)[0]
+        return unpacked_from(words.ctypes.data, _ONE_BLOCK)[0]
 
     @kernel
     def _block_at(at: int, frames: int) -> Any:
-        return _unpacked(at, _ONE_BLOCK)[0][:frames]
+        return unpacked_from(at, _ONE_BLOCK)[0][:frames]
 
     @kernel
     def _run(
         frames: int, codes: Integers, places: Integers, blocks: Integers, spent: Integers
     ) -> None:
-        before = _cycles()
+        before = cycles()
         for i in range(codes.shape[0]):
-            _call(codes[i], places[i], blocks[i], frames)
-            now = _cycles()
+            call_at(codes[i], places[i], blocks[i], frames)
+            now = cycles()
             spent[i] += now - before
             before = now
 
@@ -143,13 +92,13 @@ def {name}(at, block_at, frames):
         inside = {
             "kernel": kernel,
             "first": _block_at,
-            "unpacked": _unpacked,
-            "kinds": _tuple_of(kinds),
+            "unpacked": unpacked_from,
+            "kinds": tuple_of(kinds),
             "__name__": function.__module__,
         }
         source = _ENTRY_SOURCE.format(name=name)
         exec(compile(source, function.__code__.co_filename, "exec"), inside)
-        return cfunc(_ENTRY, cache=True, error_model="numpy")(inside[name])
+        return c_entry(inside[name])
 
 
 def _written_kind(value: Any) -> str:
@@ -159,19 +108,6 @@ def _written_kind(value: Any) -> str:
     if kind is None or not value.flags.c_contiguous:
         raise TypeError(f"a step works on arrays of {', '.join(_KINDS)} that lie in one piece")
     return f"{kind}{value.ndim}"
-
-
-def _words(values: Iterable[Any]) -> list[int]:
-    """Arrays and numbers as compiled code holds them (``numba``'s data model: an array is owner and parent, which
-    are left out, count of items, their size, address, shape, strides)."""
-    words: list[int] = []
-    for value in values:
-        if isinstance(value, np.ndarray):
-            address = value.__array_interface__["data"][0]
-            words += [0, 0, value.size, value.itemsize, address, *value.shape, *value.strides]
-        else:
-            words.append(int(np.float64(value).view(np.int64)))
-    return words
 
 
 def _address(words: Integers) -> int:
@@ -186,7 +122,7 @@ class Step:
         """Raises TypeError for an array that does not lie in one piece."""
         self.kernel, self.args, self.block = kernel, args, block
         self._kinds = tuple(_written_kind(value) for value in args)
-        self._packed = np.array(_words(args), np.int64)
+        self._packed = np.array(packed_words(args), np.int64)
         self.at = _address(self._packed)
 
     @property
@@ -220,7 +156,7 @@ class PackedBlock:
         if _written_kind(block) != "f2":
             raise TypeError(f"a block is float32 of shape (frames, channels), not {block.shape}")
         self.block = block
-        self._words[:] = _words([block])
+        self._words[:] = packed_words([block])
 
 
 class StepProgram:

@@ -15,6 +15,7 @@ from goshawk.core.rules.sound_check.advice import Wish
 from goshawk.core.sound_check import Activities, run_with_sound
 from goshawk.core.stage import Block
 from goshawk.errors import GoshawkError
+from goshawk.model_file import give_weights
 from goshawk.store.work_folder import HEARD_SIDES, heard_path, private_folder
 from goshawk.system.scheduling import give_way
 from goshawk.units import SAMPLE_RATE_HZ, db_to_linear
@@ -50,6 +51,7 @@ def work(
     """Sends ("progress", text, share) as it goes and ("done", Outcome) or ("failed", sentence) at the end. The voices
     before and after, equally loud, are then in ``folder``."""
     stay_behind()
+    give_weights()
     try:
         sounds = {kind: read_take(path) for kind, path in takes.items()}
         outcome, after = run_with_sound(

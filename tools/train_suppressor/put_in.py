@@ -1,7 +1,7 @@
 """Puts trained weights into the package: python -m tools.train_suppressor.put_in [FILE]
 
 Writes the weights file with a fixed order and no times in it, so that the same weights are the same file, and their hash into
-core/dsp/voice_model.py. Checks first that the program's inference gives what PyTorch gave (build/train/check.npz), and keeps some
+model_file.py. Checks first that the program's inference gives what PyTorch gave (build/train/check.npz), and keeps some
 seconds of that for the tests.
 """
 
@@ -15,12 +15,14 @@ from pathlib import Path
 import numpy as np
 
 from goshawk.core.dsp.voice_features import BANDS
-from goshawk.core.dsp.voice_model import UNITS, WEIGHTS_FILE, advance, packed
+from goshawk.core.dsp.voice_model import UNITS, advance, packed
+from goshawk.model_file import WEIGHTS_FILE
 
 TRAINED = Path("build/train/voice_model.npz")
 TESTED = Path("tests/data/voice_model_check.npz")
 TESTED_STEPS = 300
-CODE = Path("goshawk/core/dsp/voice_model.py")
+CODE = Path("goshawk/model_file.py")
+BESIDE = Path("goshawk/core/dsp")
 WITHIN = 1e-4
 """Of a gain (1 is what comes), beside PyTorch's, which computes in float32 too."""
 
@@ -67,7 +69,7 @@ def main() -> None:
         np.savez_compressed(TESTED, **first)
     raw = written(arrays)
     digest = hashlib.sha256(raw).hexdigest()
-    CODE.with_name(WEIGHTS_FILE).write_bytes(raw)
+    (BESIDE / WEIGHTS_FILE).write_bytes(raw)
     code = re.sub(r'WEIGHTS_SHA256 = "[0-9a-f]*"', f'WEIGHTS_SHA256 = "{digest}"', CODE.read_text())
     CODE.write_text(code)
     print(f"{len(raw) / 1000:.0f} kB, sha256 {digest}")

@@ -10,25 +10,19 @@ the weights.
 It was trained on every second hop, so that two states take turns at the hops.
 """
 
-import hashlib
 from functools import cache
-from importlib import resources
-from io import BytesIO
 
 import numpy as np
 
 from goshawk.core.compiled import inlined, kernel
 from goshawk.core.dsp.fast_math import exp2
 from goshawk.core.dsp.voice_features import BANDS, FEATURES, Singles
-from goshawk.errors import GoshawkError
+from goshawk.core.given import DamagedModel, given
 
 UNITS = 64
 TURNS = 2
 MOST_UP_DB, RANGE_DB = 8.0, 48.0
 """A gain lies between so much up and, from there, so much down; the suppressor lifts nothing."""
-
-WEIGHTS_FILE = "voice_model.npz"
-WEIGHTS_SHA256 = "1fe70422c72989d7e998e73a025440cd106732864c91f0bbfd89a4b7c470bc34"
 
 _SHAPES = {
     "into": (UNITS, FEATURES),
@@ -47,10 +41,6 @@ _SHAPES = {
 _LOG2_E = 1.4426950408889634
 
 
-class DamagedModel(GoshawkError):
-    """The weights are not those that belong to this version."""
-
-
 def packed(arrays: dict[str, Singles]) -> Singles:
     """All weights in one line, matrices turned so that what one input adds to all outputs lies together. Raises DamagedModel if
     one is missing or has another shape."""
@@ -65,17 +55,8 @@ def packed(arrays: dict[str, Singles]) -> Singles:
 
 @cache
 def weights() -> Singles:
-    """The weights that ship with Goshawk, packed. Raises DamagedModel."""
-    try:
-        raw = resources.files("goshawk.core.dsp").joinpath(WEIGHTS_FILE).read_bytes()
-    except OSError as error:
-        raise DamagedModel(
-            f"The voice model cannot be read ({error}). Install Goshawk again."
-        ) from error
-    if hashlib.sha256(raw).hexdigest() != WEIGHTS_SHA256:
-        raise DamagedModel("The voice model is damaged. Install Goshawk again.")
-    with np.load(BytesIO(raw), allow_pickle=False) as found:
-        return packed(dict(found))
+    """The weights that this process was given, packed. Raises DamagedModel."""
+    return packed(given.voice_weights())
 
 
 @inlined

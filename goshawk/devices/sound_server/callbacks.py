@@ -2,12 +2,9 @@
 for. Each copies between the server's memory and a ring, and nothing more.
 """
 
-from typing import Any
-
-import llvmlite.binding
 import numpy as np
-from numba import types
 
+from goshawk.core.compiled import INT, WORD, c_function, load_c_library
 from goshawk.core.dsp.frame_ring import DROPOUTS, Ring, give, take
 from goshawk.core.stage import Block
 from goshawk.core.steps import Integers, Step, block_in, callback
@@ -19,17 +16,13 @@ DATA, BYTES, SECONDS, NANOSECONDS, CHANNELS, FIELDS = range(6)
 
 _SAMPLE_BYTES = 4
 _MONOTONIC = 1
-_WORD: Any = types.int64
-_INT: Any = types.int32
 
-llvmlite.binding.load_library_permanently(LIBRARY)
-_begin_write: Any = types.ExternalFunction("pa_stream_begin_write", _INT(_WORD, _WORD, _WORD))
-_write: Any = types.ExternalFunction(
-    "pa_stream_write", _INT(_WORD, _WORD, _WORD, _WORD, _WORD, _INT)
-)
-_peek: Any = types.ExternalFunction("pa_stream_peek", _INT(_WORD, _WORD, _WORD))
-_drop: Any = types.ExternalFunction("pa_stream_drop", _INT(_WORD))
-_clock_gettime: Any = types.ExternalFunction("clock_gettime", _INT(_INT, _WORD))
+load_c_library(LIBRARY)
+_begin_write = c_function("pa_stream_begin_write", INT, WORD, WORD, WORD)
+_write = c_function("pa_stream_write", INT, WORD, WORD, WORD, WORD, WORD, INT)
+_peek = c_function("pa_stream_peek", INT, WORD, WORD, WORD)
+_drop = c_function("pa_stream_drop", INT, WORD)
+_clock_gettime = c_function("clock_gettime", INT, INT, WORD)
 
 
 @callback("q1", "q1", "f2", "q1")

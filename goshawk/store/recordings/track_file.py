@@ -51,6 +51,7 @@ class TrackFile:
             self._command(_OGG_PAGE_LATENCY_MS, _OPUS_PAGE_MS, 8)
 
     def _command(self, command: int, value: float | None, size: int) -> None:
+        # What soundfile keeps to itself, used here alone (``system/libraries.py``): the library, and its handle of the file.
         library, ffi = soundfile._snd, soundfile._ffi
         data = ffi.NULL if value is None else ffi.new("double *", value)
         library.sf_command(self._file._file, command, data, size)

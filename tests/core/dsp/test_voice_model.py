@@ -7,8 +7,8 @@ import pytest
 import soundfile
 import soxr
 
+from goshawk import model_file
 from goshawk.core.chain_slots import GateSlot, SuppressorSlot
-from goshawk.core.dsp import voice_model
 from goshawk.core.dsp.gate import GateSettings
 from goshawk.core.dsp.suppressor import WINDOW_FRAMES, Suppressor, SuppressorSettings
 from goshawk.core.dsp.voice_features import (
@@ -95,12 +95,12 @@ def test_who_only_hears_is_told_the_same() -> None:
 def test_weights_that_are_not_those_of_this_version_are_refused(
     monkeypatch: pytest.MonkeyPatch,
 ) -> None:
-    monkeypatch.setattr(voice_model, "WEIGHTS_SHA256", "0" * 64)
+    monkeypatch.setattr(model_file, "WEIGHTS_SHA256", "0" * 64)
     with pytest.raises(DamagedModel, match=r"damaged\. Install"):
-        voice_model.weights.__wrapped__()
-    monkeypatch.setattr(voice_model, "WEIGHTS_FILE", "not_there.npz")
+        model_file.read_weights()
+    monkeypatch.setattr(model_file, "WEIGHTS_FILE", "not_there.npz")
     with pytest.raises(DamagedModel, match="cannot be read"):
-        voice_model.weights.__wrapped__()
+        model_file.read_weights()
     with pytest.raises(DamagedModel, match="no usable into"):
         packed({"into": np.zeros((1, 1), np.float32)})
 
