@@ -1,9 +1,10 @@
 """The rig: everything a user sets up. One immutable document; a change makes a new one."""
 
+from dataclasses import dataclass
 from functools import reduce
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import Field, StringConstraints, ValidationError, model_validator
+from pydantic import BaseModel, Field, StringConstraints, ValidationError, model_validator
 
 from goshawk.core.chain_slots import (
     Chain,
@@ -327,20 +328,60 @@ def changed(rig: Rig, path: str, value: Any) -> Rig:
 
 
 def changed_together(rig: Rig, values: dict[str, Any]) -> Rig:
-    """The rig with several settings changed at once; all of them or none. Raises BadSetting."""
-    document = rig.model_dump(mode="json")
+    """The rig with several settings changed at once; all of them or none. Raises BadSetting.
+
+    Only what lies on the way to them is taken apart, and looked at again: the rest stays the very same."""
+    document = opened(rig)
     for path, value in values.items():
-        place: Any = document
         *parents, last = path.split(".")
-        for part in parents:
-            if isinstance(place, list):
-                place = next((item for item in place if item.get("id") == part), None)
-            else:
-                place = place.get(part) if isinstance(place, dict) else None
+        place = _opened_at(document, parents)
         if not isinstance(place, dict) or last not in place or last in FIXED:
             raise BadSetting(f"There is no setting {path!r}. Check the name.", field=path)
         place[last] = value
     return validated(document)
+
+
+@dataclass(frozen=True)
+class Tried:
+    """Values that are heard over a rig without being set, while somebody drags: all of them since the drag began."""
+
+    over: Rig
+    values: dict[str, Any]
+
+    @property
+    def rig(self) -> Rig:
+        """What is heard. Raises BadSetting."""
+        return changed_together(self.over, self.values)
+
+
+def opened(one: BaseModel) -> dict[str, Any]:
+    """A model's fields, with its parts as they are."""
+    return {name: getattr(one, name) for name in type(one).model_fields}
+
+
+def _opened_at(document: dict[str, Any], parents: list[str]) -> Any:
+    """What lies at a path, open to be changed, as is all on the way to it; None if there is nothing."""
+    place: Any = document
+    for part in parents:
+        key: Any = part
+        if isinstance(place, list):
+            key = next((n for n, one in enumerate(place) if _id_of(one) == part), None)
+        if key is None or (isinstance(place, dict) and part not in place):
+            return None
+        if not isinstance(place, dict | list):
+            return None
+        inside = place[key]
+        if isinstance(inside, BaseModel):
+            inside = opened(inside)
+        elif isinstance(inside, tuple):
+            inside = list(inside)
+        place[key] = inside
+        place = inside
+    return place
+
+
+def _id_of(one: Any) -> Any:
+    return one.get("id") if isinstance(one, dict) else getattr(one, "id", None)
 
 
 SettingValue = float | bool | str | list[str] | list[dict[str, Any]] | None

@@ -179,16 +179,21 @@ def _names(location: tuple[int | str, ...], document: Any) -> list[str]:
     names: list[str] = []
     place, was_number = document, False
     for part in location:
-        if was_number and isinstance(place, dict) and place.get("stage") == part:
+        if was_number and _field(place, "stage") == part:
             was_number = False
             continue
         was_number = False
         if isinstance(part, int):
             was_number = True
-            inside = isinstance(place, list) and part < len(place)
+            inside = isinstance(place, list | tuple) and part < len(place)
             place = place[part] if inside else None
-            names.append(str(place.get("id", part)) if isinstance(place, dict) else str(part))
+            names.append(str(_field(place, "id") or part))
         else:
-            place = place.get(part) if isinstance(place, dict) else None
+            place = _field(place, part)
             names.append(part)
     return names
+
+
+def _field(place: Any, name: str) -> Any:
+    """A field of a document, or of a part of it that is a model already."""
+    return place.get(name) if isinstance(place, dict) else getattr(place, name, None)

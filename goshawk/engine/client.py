@@ -6,6 +6,7 @@ again with that plan, and the user is told.
 
 import asyncio
 import contextlib
+import json
 import logging
 import select
 import subprocess
@@ -19,7 +20,7 @@ import msgspec
 from goshawk.bus import Bus
 from goshawk.core.chain_slots import Chain
 from goshawk.core.graph.comparison import Heard
-from goshawk.core.rig import Rig
+from goshawk.core.rig import Rig, Tried
 from goshawk.engine import messages
 from goshawk.engine.plan import Comparing, Plan
 from goshawk.engine.spawn import Spawned, spawn
@@ -88,7 +89,9 @@ class EngineClient:
         if spawned is None:
             sweep()
         self.memory = spawned.memory if spawned else Memory.make()
-        self._plan = Plan(number=1, rig=rig)
+        self._plan = self._base = Plan(number=1, rig=rig)
+        """The newest plan, and the newest that was sent whole: the same but for what is tried."""
+        self._tried: dict[str, Any] = {}
         self._sent_at = self._unseen_since = 0.0
         self._is_told = self._is_said_lost = False
         self.seen_number = 0
@@ -150,9 +153,11 @@ class EngineClient:
         """As the newest plan has it."""
         return self._plan.rig
 
-    def apply(self, rig: Rig) -> None:
-        """Give the engine a rig; it takes it at the next block."""
-        self._change(rig=rig)
+    def apply(self, rig: Rig, tried: Tried | None = None) -> None:
+        """Give the engine a rig; it takes it at the next block. ``tried`` says in what it differs from another one: over the one that
+        it has, only that is sent."""
+        is_over_base = tried is not None and tried.over is self._base.rig
+        self._change(tried.values if tried and is_over_base else {}, rig=rig)
 
     def play_file(self, path: Path | None) -> None:
         """Play prepared samples as the microphone, from their beginning."""
@@ -199,20 +204,28 @@ class EngineClient:
         """What holds add to the trims, in dB by the input's id."""
         self._change(held_db=dict(held_db))
 
-    def _change(self, **update: Any) -> None:
+    def _change(self, tried: dict[str, Any] | None = None, /, **update: Any) -> None:
         plan = self._plan.model_copy(update=update)
-        if plan == self._plan:
+        ends_drag = bool(self._tried) and not tried
+        if plan == self._plan and not ends_drag:
             return
         if self.seen_number == self._plan.number:
             self._unseen_since = time.monotonic()
         is_same_rig = plan.rig == self._plan.rig
         self._plan = plan.model_copy(update={"number": plan.number + 1})
+        self._tried = tried or {}
+        if not self._tried:
+            self._base = self._plan
         self._bus.publish(Planned(self._plan.number, None if is_same_rig else plan.rig))
         self._send_plan()
 
-    def _send_plan(self) -> None:
+    def _send_plan(self, *, is_again: bool = False) -> None:
         self._sent_at = time.monotonic()
-        self._send(messages.NewPlan.of(self._plan))
+        if not self._tried or (is_again and self.seen_number < self._base.number):
+            self._send(messages.NewPlan.of(self._base))
+        if self._tried:
+            values = json.dumps(self._tried).encode()
+            self._send(messages.TriedPlan(self._plan.number, self._base.number, values))
 
     def _follow_plan(self) -> None:
         """Send the plan again while it is not seen: what did not fit into the socket must not be lost."""
@@ -223,7 +236,7 @@ class EngineClient:
             return
         now = time.monotonic()
         if self._is_ready and now - self._sent_at > SEND_AGAIN_S:
-            self._send_plan()
+            self._send_plan(is_again=True)
         if now - self._unseen_since > UNSEEN_S and self._is_ready and not self._is_told:
             self._is_told = True
             self._say(
@@ -294,6 +307,7 @@ class EngineClient:
         self._silence.begin()
         # It waits in the socket: a pipe that is not read yet could hold us up.
         with contextlib.suppress(OSError):  # It has ended already: that is seen as with any other.
+            self._base, self._tried = self._plan, {}
             messages.send(ours, messages.NewPlan.of(self._plan))
         asyncio.get_running_loop().add_reader(ours, self._read)
 

@@ -5,11 +5,13 @@ is dropped, so that a slow reader never makes the sound late. What must arrive i
 Sound and readings do not go this way but through shared memory (``goshawk.timeline``).
 """
 
+import json
 import zlib
 
 import msgspec
 
 from goshawk.core.observed.reach import VoicesNow
+from goshawk.core.rig import changed_together
 from goshawk.engine.plan import Plan
 from goshawk.system.links import Packets
 from goshawk.timeline.readings import EngineReading
@@ -31,6 +33,20 @@ class NewPlan(msgspec.Struct, tag=True):
     def read(self) -> Plan:
         """The inverse. Raises ValueError."""
         return Plan.model_validate_json(zlib.decompress(self.packed))
+
+
+class TriedPlan(msgspec.Struct, tag=True):
+    """A plan that differs from another (``over`` is its number) in a few values of the rig, by their paths (JSON): what is dragged
+    costs little. Who does not have that other plan leaves it: plans are sent again until they are heard."""
+
+    number: int
+    over: int
+    values: bytes
+
+    def read(self, base: Plan) -> Plan:
+        """The plan. Raises BadSetting, ValueError."""
+        rig = changed_together(base.rig, json.loads(self.values))
+        return base.model_copy(update={"number": self.number, "rig": rig})
 
 
 class Microphone(msgspec.Struct, tag=True):
@@ -108,6 +124,7 @@ class InsertMeasured(msgspec.Struct, tag=True):
 
 ToEngine = (
     NewPlan
+    | TriedPlan
     | Microphone
     | MicrophoneStopped
     | Click

@@ -4,7 +4,6 @@ over between two blocks, ready."""
 import queue
 import threading
 from collections import deque
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -17,6 +16,7 @@ from goshawk.core.stage import Block
 from goshawk.core.who_hears import only_shut
 from goshawk.devices.base import SilentSource, Source
 from goshawk.devices.file import FileSource
+from goshawk.engine.messages import NewPlan, TriedPlan
 from goshawk.engine.plan import Plan
 
 MAX_FRAMES = 1024
@@ -85,8 +85,9 @@ class PlanMaker:
     """Makes plans in a thread of its own, one after the other; of those that wait, only the newest is made."""
 
     def __init__(self, first: Plan) -> None:
-        self._before = first
-        self._given: queue.Queue[Callable[[], Plan]] = queue.Queue(MOST_WAITING)
+        self._before = self._whole = first
+        """The plan that was made last, and the last that came whole."""
+        self._given: queue.Queue[NewPlan | TriedPlan] = queue.Queue(MOST_WAITING)
         self._made: deque[Made | str] = deque()
         self._said = ""
         self._thread = threading.Thread(target=self._run, name="plans", daemon=True)
@@ -95,13 +96,13 @@ class PlanMaker:
         """Begin; before that, plans are made when they are given."""
         self._thread.start()
 
-    def give(self, read: Callable[[], Plan]) -> None:
-        """A plan that has come; ``read`` takes it apart."""
+    def give(self, plan: NewPlan | TriedPlan) -> None:
+        """A plan that has come."""
         if not self._thread.is_alive():
-            self._make(read)
+            self._make([plan])
             return
         try:
-            self._given.put_nowait(read)
+            self._given.put_nowait(plan)
         except queue.Full:
             return  # It is sent again until it is heard.
 
@@ -111,15 +112,27 @@ class PlanMaker:
 
     def _run(self) -> None:
         while True:
-            read = self._given.get()
+            waiting = [self._given.get()]
             while not self._given.empty():
-                read = self._given.get()
-            self._make(read)
+                waiting.append(self._given.get())
+            self._make(waiting)
 
-    def _make(self, read: Callable[[], Plan]) -> None:
+    def _read(self, waiting: list[NewPlan | TriedPlan]) -> Plan | None:
+        """The newest plan of those that wait; None if it is over one that is not here. Raises ValueError, BadSetting."""
+        whole = next((one for one in reversed(waiting) if isinstance(one, NewPlan)), None)
+        if whole is not None:
+            self._whole = whole.read()
+        newest = waiting[-1]
+        if isinstance(newest, NewPlan):
+            return self._whole
+        return newest.read(self._whole) if newest.over == self._whole.number else None
+
+    def _make(self, waiting: list[NewPlan | TriedPlan]) -> None:
         plan = None
         try:
-            plan = read()
+            plan = self._read(waiting)
+            if plan is None:
+                return
             made = make(plan, self._before)
         except Exception as error:  # The sound goes on under the plan that is.
             said = f"A change could not be taken over ({error}). Take it back."

@@ -228,8 +228,8 @@ class AudioProcess:
             match message:
                 case None:
                     return
-                case messages.NewPlan():
-                    self._plans.give(message.read)
+                case messages.NewPlan() | messages.TriedPlan():
+                    self._plans.give(message)
                 case messages.Microphone(rate_hz, channels, samples):
                     sound = np.frombuffer(samples, "<f4").reshape(-1, channels)
                     self._loop.rack.browser.push(rate_hz, sound)

@@ -17,7 +17,7 @@ from goshawk.core.graph.pick import picked
 from goshawk.core.graph.stations import RAW, at_stage, kept_sounds
 from goshawk.core.measure.take import TakeFigures, TakeKind
 from goshawk.core.observed.row_keeper import RowKeeper
-from goshawk.core.rig import Rig
+from goshawk.core.rig import Rig, changed_together
 from goshawk.core.routing import FEEDS
 from goshawk.core.rules.sound_check.since import drift_of
 from goshawk.observer import requests
@@ -87,8 +87,8 @@ class Desk:
         self._past_losses = 0
         self.supervisor = Supervisor(lambda text: self.notify(text, "trouble"))
         wanted = self.wanted = begin.wanted
-        self.rig = Rig.model_validate_json(wanted.rig)
-        self.rig_set = Rig.model_validate_json(wanted.rig_set) if wanted.rig_set else self.rig
+        self.rig_set = Rig.model_validate_json(wanted.rig)
+        self.rig = _tried(self.rig_set, wanted)
         self.shown = Shown()
         self.rows = RowKeeper()
         self.figures = LiveFigures(self.rows)
@@ -169,11 +169,11 @@ class Desk:
     def follow(self, wanted: ObserverWanted) -> None:
         """Another document of what is wanted: only what is another in it is done, and it is confirmed."""
         before, self.wanted = self.wanted, wanted
-        if (wanted.rig, wanted.rig_set, wanted.computer) != (
-            before.rig,
-            before.rig_set,
-            before.computer,
-        ):
+        if wanted.rig != before.rig:
+            self.rig_set = Rig.model_validate_json(wanted.rig)
+        if wanted.computer != before.computer:
+            self.figures.computer = Computer.model_validate_json(wanted.computer)
+        if (wanted.rig, wanted.tried) != (before.rig, before.tried):
             self._follow_rig(wanted)
         self._follow_looks(wanted, before)
         self._follow_broadcast(wanted)
@@ -200,11 +200,8 @@ class Desk:
         self._say(requests.ObserverAlive(self.wanted.number))
 
     def _follow_rig(self, wanted: ObserverWanted) -> None:
-        """Another rig is heard, or set, or the computer has other devices."""
-        before = self.rig
-        self.rig = Rig.model_validate_json(wanted.rig)
-        self.figures.computer = Computer.model_validate_json(wanted.computer)
-        self.rig_set = Rig.model_validate_json(wanted.rig_set) if wanted.rig_set else self.rig
+        """Another rig is heard, or set."""
+        before, self.rig = self.rig, _tried(self.rig_set, wanted)
         if _microphone_of(self.rig) != _microphone_of(before):
             self.figures.forget_microphone()
             self.balance.forget()
@@ -213,7 +210,7 @@ class Desk:
             self.rows.raw.forget()
             if self.looper.state.is_on or self.looper.state.is_recording:
                 self.looper.stop()
-        if wanted.rig_set is None:
+        if wanted.tried is None:
             # Compared with what was measured, not with what a drag has already made heard.
             self.looper.follow(self.rig)
             self.balance.follow(self.rig)
@@ -480,3 +477,8 @@ def _microphone_of(rig: Rig) -> tuple[Any, ...]:
     voice, knobs = rig.voice, rig.devices
     place = (voice.device, voice.channels) if voice else ()
     return (place, knobs.attic, knobs.file)
+
+
+def _tried(rig: Rig, wanted: ObserverWanted) -> Rig:
+    """What is heard: a rig, with what is tried over it."""
+    return changed_together(rig, json.loads(wanted.tried)) if wanted.tried else rig

@@ -42,11 +42,11 @@ class Shown(msgspec.Struct, frozen=True):
 
 
 class ObserverWanted(msgspec.Struct, frozen=True, kw_only=True, tag=True):
-    """All of it. ``rig`` is heard; ``rig_set`` is what is set, where that is another (while somebody drags)."""
+    """All of it. ``rig`` is set; ``tried`` (values by their paths, JSON) is heard over it while somebody drags."""
 
     number: int
     rig: bytes
-    rig_set: bytes | None = None
+    tried: bytes | None = None
     computer: bytes = b"{}"
     """The computer's devices and programs."""
     shown: Shown = Shown()

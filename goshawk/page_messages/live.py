@@ -9,7 +9,7 @@ from goshawk.core.computer import Computer
 from goshawk.core.device_info import DeviceInfo, OutputInfo
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.observed.reach import Reach
-from goshawk.core.rig import Rig
+from goshawk.core.rig import Rig, SettingValue
 from goshawk.core.routing import FeedName
 from goshawk.core.rules.balance import Standing
 from goshawk.core.rules.finding import Finding
@@ -211,6 +211,20 @@ class State(FromServerModel):
     version: str
 
 
+class StateTried(FromServerModel):
+    """What is another in the state while somebody drags: values by their paths, over the rig that is set, and what follows from
+    them."""
+
+    type: Literal["tried"] = "tried"
+    plan: int
+    values: dict[str, SettingValue]
+    curves: dict[str, list[float]]
+    """Those of the stages that are dragged."""
+    sentences: dict[FeedName, str]
+    changed_presets: list[str]
+    target_set: str
+
+
 class Readings(FromServerModel):
     """The newest hops (10 ms) of every station, 30 times a second."""
 
@@ -310,6 +324,7 @@ class Refusal(FromServerModel):
 
 FROM_SERVER: tuple[type[BaseModel], ...] = (
     State,
+    StateTried,
     Readings,
     History,
     Levels,

@@ -18,7 +18,7 @@
 from dataclasses import dataclass
 
 from goshawk.core.computer import Computer
-from goshawk.core.rig import Rig
+from goshawk.core.rig import Rig, Tried
 from goshawk.page_messages.recording import RecordingState
 from goshawk.page_messages.watch import WatchState
 from goshawk.recorder.wanted import WantedMark
@@ -26,10 +26,10 @@ from goshawk.recorder.wanted import WantedMark
 
 @dataclass(frozen=True)
 class RigHeard:
-    """``rig`` is to be heard from now on; ``rig_set`` is what is set, where that is another (while somebody drags)."""
+    """``rig`` is to be heard from now on; ``tried`` says what of it is not set, while somebody drags."""
 
     rig: Rig
-    rig_set: Rig | None = None
+    tried: Tried | None = None
 
 
 @dataclass(frozen=True)

@@ -1,6 +1,7 @@
 """The one place where the document is made that says what is wanted of the observer. Whoever owns a part of it puts it here; what has
 changed is sent (``goshawk.wanted``), and an observer that is started anew begins with all of it."""
 
+import json
 from pathlib import Path
 from typing import Any
 
@@ -70,8 +71,11 @@ class ObserverDocument:
         self.sender.changed()
 
     def _follow_rig(self, said: RigHeard) -> None:
-        rig_set = None if said.rig_set is None else _packed(said.rig_set)
-        self._put(rig=_packed(said.rig), rig_set=rig_set)
+        tried = said.tried
+        if tried is None:
+            self._put(rig=_packed(said.rig), tried=None)
+        else:
+            self._put(tried=json.dumps(tried.values).encode())
 
     def _follow_computer(self, said: ComputerChanged) -> None:
         self._put(computer=said.computer.model_dump_json().encode())

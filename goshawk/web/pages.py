@@ -24,7 +24,8 @@ class Pages:
     def __init__(self, state: WindowState, bus: Bus) -> None:
         self._state = state
         self._open: set[LivePage] = set()
-        for kind in (RigHeard, StateChanged, ComputerChanged):
+        bus.subscribe(RigHeard, self._tell_rig)
+        for kind in (StateChanged, ComputerChanged):
             bus.subscribe(kind, self._tell_state)
         bus.subscribe(Notified, self._say)
         bus.subscribe(requests.Notify, self._say_for_observer)
@@ -55,6 +56,12 @@ class Pages:
     def _tell_state(self, _: Any = None) -> None:
         if self._open:
             self.tell(self._state.make().model_dump_json())
+
+    def _tell_rig(self, said: RigHeard) -> None:
+        if said.tried is None:
+            self._tell_state()
+        elif self._open:
+            self.tell(self._state.tried(said.tried).model_dump_json())
 
     def _say(self, said: Notified) -> None:
         self.tell(notice(said.text, said.level, said.about))

@@ -9,7 +9,7 @@ from sqlite3 import Connection
 from typing import Any
 
 from goshawk.bus import Bus
-from goshawk.core.rig import Rig, changed_together
+from goshawk.core.rig import Rig, Tried
 from goshawk.core.rules.balance import with_holds_let_go
 from goshawk.errors import StoreUnusable
 from goshawk.store import rigs
@@ -53,7 +53,8 @@ class RigDesk:
         self.saved = saved
         self.set = saved.rig
         """What was set last, saved or not."""
-        self._tried: Rig | None = None
+        self._tried: Tried | None = None
+        self._heard = saved.rig
         self._trying_page: object | None = None
         self._unsaved: list[UnsavedStep] = []
         """Steps that are heard and not saved yet, in their order: each is saved, and taken back, by itself."""
@@ -65,7 +66,7 @@ class RigDesk:
     @property
     def rig(self) -> Rig:
         """What is heard: what is tried, or set."""
-        return self._tried or self.set
+        return self._heard
 
     @property
     def is_trying(self) -> bool:
@@ -89,9 +90,10 @@ class RigDesk:
 
     def try_together(self, page: object, changes: dict[str, Any]) -> None:
         """Hear values without saving them, while a page drags. Raises BadSetting."""
-        self._tried = changed_together(self.rig, changes)
-        self._trying_page = page
-        self._bus.publish(RigHeard(self._tried, self.set))
+        values = {**self._tried.values, **changes} if self._tried else changes
+        tried = Tried(self.set, values)
+        self._heard, self._tried, self._trying_page = tried.rig, tried, page
+        self._bus.publish(RigHeard(self._heard, tried))
 
     def take_back(self, page: object) -> None:
         """What a page was trying, and nobody will ever save."""
@@ -102,6 +104,7 @@ class RigDesk:
         """Have what is set heard, which is ``rig`` from now on; nothing is tried any more."""
         self._tried = None
         before, self.set = self.set, rig or self.set
+        self._heard = self.set
         self._bus.publish(RigHeard(self.set))
         if self.set != before:
             self._bus.publish(RigSet(before, self.set))

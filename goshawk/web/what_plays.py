@@ -7,7 +7,7 @@ from pydantic import TypeAdapter
 from goshawk.bus import Bus
 from goshawk.core.chain_slots import Chain
 from goshawk.core.device_info import info_of
-from goshawk.core.rig import BlockFrames, Rig
+from goshawk.core.rig import BlockFrames, Rig, Tried
 from goshawk.core.routing import Performance
 from goshawk.devices.catalog import DEVICES
 from goshawk.engine.client import EngineClient
@@ -44,15 +44,15 @@ class WhatPlays:
 
     def _follow_rig(self, said: RigHeard) -> None:
         self._rig = said.rig
-        self._give()
+        self._give(said.tried)
 
     def try_block(self, frames: BlockFrames | None) -> None:
         """Try a size of block; None: the one that is set."""
         self._tried_block = frames
         self._give()
 
-    def _give(self) -> None:
-        """The rig as it is to be heard now."""
+    def _give(self, tried: Tried | None = None) -> None:
+        """The rig as it is to be heard now; ``tried`` says what of it is tried alone."""
         rig = self._rig
         if self._before:
             then = self._before
@@ -67,7 +67,7 @@ class WhatPlays:
             rig = rig.model_copy(
                 update={"devices": rig.devices.model_copy(update={"attic": attic})}
             )
-        self._engine.apply(rig)
+        self._engine.apply(rig, tried if rig is self._rig else None)
 
     def _follow(self, said: requests.UnderWay) -> None:
         """What is under way at the observer."""

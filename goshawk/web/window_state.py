@@ -2,12 +2,13 @@
 
 from goshawk import __version__
 from goshawk.core.computer import input_devices, output_devices
+from goshawk.core.rig import Tried
 from goshawk.core.routing import FEEDS
 from goshawk.core.rules.sentences import feed_sentence
 from goshawk.core.target_sets import TARGET_SETS, chosen_set
 from goshawk.devices.catalog import INPUT_DEVICES, OUTPUT_DEVICES, PRACTICE_UNIT
 from goshawk.engine.client import EngineClient
-from goshawk.page_messages.live import State
+from goshawk.page_messages.live import State, StateTried
 from goshawk.web.access import Access
 from goshawk.web.buffer_search import BufferSearch
 from goshawk.web.cough_key import CoughKey
@@ -39,6 +40,19 @@ class WindowState:
         self._desk, self._engine, self._sound, self._files = desk, engine, sound, files
         self._plays, self._buffer_search, self._cough_key = plays, buffer_search, cough_key
         self._presets, self._access, self._record = presets, access, record
+
+    def tried(self, tried: Tried) -> StateTried:
+        """What is another in it while somebody drags."""
+        rig = self._desk.rig
+        names = {part for path in tried.values for part in path.split(".")}
+        return StateTried(
+            plan=self._engine.plan_number,
+            values=tried.values,
+            curves={stage: curve for stage, curve in curves_of(rig).items() if stage in names},
+            sentences={feed: feed_sentence(rig, feed) for feed in FEEDS},
+            changed_presets=self._presets.changed(rig),
+            target_set=chosen_set(rig),
+        )
 
     def make(self) -> State:
         """The state as it is now."""

@@ -11,7 +11,7 @@ import pytest
 from goshawk.bus import Bus
 from goshawk.core.chain_slots import MOST_STAGES, Chain, SuppressorSlot
 from goshawk.core.dsp.suppressor import BINS, LearnedRoom, SuppressorSettings
-from goshawk.core.rig import Rig, changed, changed_together
+from goshawk.core.rig import Rig, Tried, changed, changed_together
 from goshawk.core.rig_changes import with_chain, with_input
 from goshawk.core.routing import MOST_INPUTS, MOST_STAGES_IN_ALL
 from goshawk.engine import client as client_module
@@ -70,7 +70,11 @@ class Linked:
         found = []
         while message := messages.receive_in_engine(self.engine):
             if isinstance(message, messages.NewPlan):
-                found.append(message.read())
+                self.whole = message.read()
+                found.append(self.whole)
+            elif isinstance(message, messages.TriedPlan):
+                assert message.over == self.whole.number
+                found.append(message.read(self.whole))
         return found
 
 
@@ -181,6 +185,32 @@ def test_a_change_makes_one_numbered_plan_and_no_change_none(linked: Linked) -> 
     client.set_points(["viewers"])
     client.set_points(["viewers"])
     assert [plan.number for plan in linked.plans()] == [first + 1, first + 2]
+
+
+def test_a_drag_sends_its_values_alone_over_what_the_engine_has(linked: Linked, time: Time) -> None:
+    client, rig = linked.client, Rig()
+    client.apply(rig)
+    client.apply(MUTED)
+    assert len(linked.plans()) == 1
+
+    def drag(fader_db: float) -> Tried:
+        return Tried(MUTED, {"inputs.game.fader_db": fader_db})
+
+    packets = []
+    for fader_db in (-9.0, -12.0):
+        tried = drag(fader_db)
+        client.apply(tried.rig, tried)
+        packets.append(messages.receive_in_engine(linked.engine))
+    assert all(isinstance(one, messages.TriedPlan) for one in packets)
+    # Neither was heard: the whole plan goes ahead of what is over it.
+    time.now += SEND_AGAIN_S + 0.01
+    client._follow_plan()
+    whole, last = linked.plans()
+    assert (whole.rig, last.rig) == (MUTED, drag(-12.0).rig)
+    # Set where it was dragged to, it is whole again, as is what follows when the page opens another point.
+    client.apply(tried.rig)
+    client.set_points(["viewers"])
+    assert [one.rig for one in linked.plans()] == [tried.rig, tried.rig]
 
 
 def test_of_what_waits_the_newest_says_it_all_and_others_have_their_turn(linked: Linked) -> None:

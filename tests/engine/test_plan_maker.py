@@ -1,5 +1,6 @@
 """Plans are made beside the sound: in order, complete, and what is wrong with one is said while the sound goes on."""
 
+import json
 import threading
 from pathlib import Path
 
@@ -17,7 +18,7 @@ from goshawk.core.rig_changes import (
 from goshawk.core.starting_points import STARTING_POINTS
 from goshawk.engine import plan_maker
 from goshawk.engine.loop import AudioLoop
-from goshawk.engine.messages import NewPlan
+from goshawk.engine.messages import NewPlan, TriedPlan
 from goshawk.engine.plan import Comparing, Plan
 from goshawk.engine.plan_maker import Made, PlanMaker, make
 
@@ -80,27 +81,49 @@ def test_plans_are_made_in_order_and_of_those_that_wait_the_newest() -> None:
     maker.start()
     began, goes_on = threading.Event(), threading.Event()
 
-    def slow() -> Plan:
-        began.set()
-        goes_on.wait(30.0)
-        return Plan(number=1)
+    class Slow(NewPlan):
+        def read(self) -> Plan:
+            began.set()
+            goes_on.wait(30.0)
+            return Plan(number=1)
 
-    maker.give(slow)
+    maker.give(Slow(b""))
     assert began.wait(30.0)
     for number in range(2, 40):
-        maker.give(lambda number=number: Plan(number=number))
+        maker.give(NewPlan.of(Plan(number=number)))
     assert maker.take() is None, "the audio loop never waits for one"
     goes_on.set()
     assert taken(maker, 39) == [1, 39]
 
 
+def test_what_is_tried_goes_over_the_plan_that_came_whole_and_over_no_other() -> None:
+    """A drag costs its values, not the whole rig; what it was meant for is sent again where it is not here."""
+    maker = PlanMaker(Plan(number=3))
+
+    def tried(number: int, over: int, fader_db: float) -> TriedPlan:
+        return TriedPlan(number, over, json.dumps({"inputs.game.fader_db": fader_db}).encode())
+
+    def heard(*plans: NewPlan | TriedPlan) -> list[tuple[int, float]]:
+        maker._make(list(plans))
+        made = iter(maker.take, None)
+        return [(one.plan.number, one.plan.rig.inputs[1].fader_db) for one in made]
+
+    assert heard(tried(4, 3, -9.0)) == [(4, -9.0)]
+    assert heard(tried(5, 3, -12.0)) == [(5, -12.0)]
+    assert heard(tried(7, 6, -20.0)) == [], "the sixth has not come"
+    whole = Plan(number=6, rig=changed(Rig(), "inputs.music.fader_db", -3.0))
+    assert heard(NewPlan.of(whole), tried(7, 6, -20.0)) == [(7, -20.0)]
+    assert maker._before.rig.inputs[2].fader_db == -3.0
+    assert "could not be taken over" in str((maker._make([tried(8, 6, 400.0)]), maker.take())[1])
+
+
 def test_a_plan_that_cannot_be_made_is_said(tmp_path: Path) -> None:
     maker = PlanMaker(Plan())
-    maker.give(lambda: NewPlan(b"damaged").read())
+    maker.give(NewPlan(b"damaged"))
     said = maker.take()
     assert isinstance(said, str)
     assert "could not be taken over" in said
-    maker.give(lambda: NewPlan(b"damaged").read())
+    maker.give(NewPlan(b"damaged"))
     assert maker.take() is None, "it is sent until it is seen, and said once"
     # What a plan's files lack is said with it, and silence stands for them.
     gone = str(tmp_path / "gone.npy")
@@ -122,9 +145,9 @@ def test_a_refused_change_of_one_setting_does_not_touch_others() -> None:
     """The next plan goes on from what was taken over."""
     maker = PlanMaker(Plan())
     rig = changed_together(Rig(), {"inputs.game.fader_db": -9.0})
-    maker.give(lambda: Plan(number=1, rig=rig))
-    maker.give(lambda: NewPlan(b"damaged").read())
-    maker.give(lambda: Plan(number=2, rig=changed(rig, "inputs.music.fader_db", -3.0)))
+    maker.give(NewPlan.of(Plan(number=1, rig=rig)))
+    maker.give(NewPlan(b"damaged"))
+    maker.give(NewPlan.of(Plan(number=2, rig=changed(rig, "inputs.music.fader_db", -3.0))))
     first, said, last = maker.take(), maker.take(), maker.take()
     assert isinstance(first, Made)
     assert isinstance(said, str)
@@ -156,7 +179,7 @@ def test_what_is_shut_in_a_plan_that_cannot_be_made_is_shut(
             "is_on_break": True,
         },
     )
-    maker.give(lambda: Plan(number=2, rig=never, is_coughing=True))
+    maker.give(NewPlan.of(Plan(number=2, rig=never, is_coughing=True)))
     said, made = maker.take(), maker.take()
     assert "no room" in str(said)
     assert isinstance(made, Made)
@@ -170,9 +193,9 @@ def test_what_is_shut_in_a_plan_that_cannot_be_made_is_shut(
     assert game == first.inputs[1], "nothing but what is shut is taken over"
     assert not music.sends.viewers.is_heard
     # It is not opened again by what cannot be made either; and once is enough.
-    maker.give(lambda: Plan(number=3, rig=changed(never, "inputs.voice.is_muted", False)))
+    maker.give(NewPlan.of(Plan(number=3, rig=changed(never, "inputs.voice.is_muted", False))))
     assert maker.take() is None
-    maker.give(lambda: Plan(number=4, rig=first))
+    maker.give(NewPlan.of(Plan(number=4, rig=first)))
     last = maker.take()
     assert isinstance(last, Made)
     assert last.plan.rig == first

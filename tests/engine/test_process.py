@@ -298,6 +298,9 @@ from goshawk.core.rig import Rig, changed_together
 from goshawk.core.rig_changes import with_stage
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Comparing, Plan
+from goshawk.model_file import give_weights
+
+give_weights()
 
 def compiled():
     entries = {("steps", "entries"): steps._entry.cache_info().currsize}

@@ -3,7 +3,7 @@
 from typing import Any
 
 from goshawk.bus import Bus
-from goshawk.core.rig import Rig
+from goshawk.core.rig import Rig, Tried
 from goshawk.engine.spawn import Spawned
 from goshawk.links import packed
 from goshawk.observer import requests
@@ -25,7 +25,7 @@ class SilentEngine:
         self.told: list[tuple[Any, ...]] = []
         self.rig: Rig | None = rig
 
-    def apply(self, rig: Rig) -> None:
+    def apply(self, rig: Rig, tried: Tried | None = None) -> None:
         self.rig = rig
 
     def __getattr__(self, name: str) -> Any:

@@ -27,6 +27,9 @@ from tests.waiting import until
 from tests.web.conftest import desk_of, make_application
 
 
+EQ = "inputs.voice.chain.eq.settings"
+
+
 async def taken(page: LivePage) -> list[str]:
     """What waits for a page."""
     messages = []
@@ -209,6 +212,32 @@ def test_a_refused_change_leaves_everything_as_it_was(application: Application) 
     assert application.desk.rig == before
     assert application.engine.rig == before  # type: ignore[attr-defined]
     assert application.state.make().is_saved
+
+
+def test_a_drag_tells_pages_and_the_observer_its_values_alone(application: Application) -> None:
+    async def story() -> None:
+        dragging, other = application.visits.open(), application.visits.open()
+        await taken(other)
+        before = application.document.make(0)
+        for path, value in (("inputs.game.fader_db", -40.0), (f"{EQ}.bell_1.gain_db", 6.0)):
+            await application.changes.try_together(dragging, {path: value})
+        first, second = (json.loads(text) for text in await taken(other))
+        assert first["values"] == {"inputs.game.fader_db": -40.0}
+        assert second["type"] == "tried"
+        assert second["values"] == {"inputs.game.fader_db": -40.0, f"{EQ}.bell_1.gain_db": 6.0}
+        assert list(second["curves"]) == ["eq"]
+        wanted = application.document.make(0)
+        assert (wanted.rig, json.loads(wanted.tried or b"")) == (before.rig, second["values"])
+        assert desk_of(application).rig == application.desk.rig
+        assert desk_of(application).rig_set == application.desk.set
+        # Whoever opens a window now sees it all; when the drag is taken back, all do.
+        whole = json.loads((await taken(application.visits.open()))[0])
+        assert whole["rig"]["inputs"][1]["fader_db"] == -40.0
+        application.visits.close(dragging)
+        assert json.loads((await taken(other))[-1])["type"] == "state"
+        assert desk_of(application).rig == application.desk.set
+
+    asyncio.run(story())
 
 
 def test_a_page_is_told_what_was_wrong_at_the_start(tmp_path: Path) -> None:

@@ -4,6 +4,7 @@ import type { components } from "./schema.gen";
 
 type Schemas = components["schemas"];
 export type State = Schemas["State"];
+export type StateTried = Schemas["StateTried"];
 export type Rig = Schemas["Rig"];
 export type Slot = Rig["inputs"][number]["chain"][number];
 export type EqSettings = Schemas["EqualiserSettings"];
@@ -59,7 +60,7 @@ export type Mark = Schemas["Mark"];
 export type Overview = Schemas["Overview"];
 export type HandOver = Schemas["HandOver"];
 export type HandOverWish = Schemas["HandOverWish"];
-export type Piece = Schemas["Piece"];
+export type Piece = Schemas["PieceUse"];
 export type WatchState = Schemas["WatchState"];
 export type WatchEvent = Schemas["Event"];
 export type BeforeItem = Schemas["Item"];
@@ -69,6 +70,7 @@ export type LanesData = Schemas["DrawnLanes"];
 export type DrawnLane = Schemas["Lane"];
 export type FromServer =
   | State
+  | StateTried
   | Readings
   | History
   | Levels

@@ -1656,62 +1656,6 @@ export interface components {
             sends_back: boolean;
         };
         /**
-         * Change
-         * @description Something that changed. ``gain_db`` is what the trim can make up for; ``stages`` of the new check mend it.
-         */
-        Change: {
-            /** Code */
-            code: string;
-            /**
-             * Gain Db
-             * @default 0
-             */
-            gain_db: number;
-            /**
-             * Stages
-             * @default []
-             */
-            stages: string[];
-            /** Text */
-            text: string;
-            /** Value Db */
-            value_db: number;
-        };
-        /**
-         * Change
-         * @description One setting by its path, such as ``chain.gate.settings.range_db``, and its new value.
-         */
-        "Change-Input": {
-            /** Path */
-            path: string;
-            /** Value */
-            value: number | boolean | string | string[] | {
-                [key: string]: unknown;
-            }[] | null;
-        };
-        /**
-         * Change
-         * @description Something that changed. ``gain_db`` is what the trim can make up for; ``stages`` of the new check mend it.
-         */
-        "Change-Output": {
-            /** Code */
-            code: string;
-            /**
-             * Gain Db
-             * @default 0
-             */
-            gain_db: number;
-            /**
-             * Stages
-             * @default []
-             */
-            stages: string[];
-            /** Text */
-            text: string;
-            /** Value Db */
-            value_db: number;
-        };
-        /**
          * ChangeInWords
          * @description What was changed at a moment of a broadcast, as sentences.
          */
@@ -1725,6 +1669,28 @@ export interface components {
              * Format: date-time
              */
             utc: string;
+        };
+        /**
+         * ChangeSinceCheck
+         * @description Something that changed. ``gain_db`` is what the trim can make up for; ``stages`` of the new check mend it.
+         */
+        ChangeSinceCheck: {
+            /** Code */
+            code: string;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Stages
+             * @default []
+             */
+            stages: string[];
+            /** Text */
+            text: string;
+            /** Value Db */
+            value_db: number;
         };
         /**
          * CheckProgress
@@ -4755,10 +4721,10 @@ export interface components {
             to_s: number;
         };
         /**
-         * Piece
+         * PieceUse
          * @description What a piece of a recording is to be used for.
          */
-        Piece: {
+        PieceUse: {
             /** From S */
             from_s: number;
             /** Kind */
@@ -5630,6 +5596,18 @@ export interface components {
             type: "set_unity";
         };
         /**
+         * SettingChange
+         * @description One setting by its path, such as ``chain.gate.settings.range_db``, and its new value.
+         */
+        SettingChange: {
+            /** Path */
+            path: string;
+            /** Value */
+            value: number | boolean | string | string[] | {
+                [key: string]: unknown;
+            }[] | null;
+        };
+        /**
          * SettingsChange
          * @description What was changed while on air, and when; ``settings`` by their paths, or nothing where the rig became another one.
          */
@@ -5733,7 +5711,7 @@ export interface components {
          */
         SoundCheckState: {
             /** Changes */
-            changes: components["schemas"]["Change"][];
+            changes: components["schemas"]["ChangeSinceCheck"][];
             /** Failure */
             failure: string;
             /** Heard */
@@ -5914,6 +5892,39 @@ export interface components {
             type: "state";
             /** Version */
             version: string;
+        };
+        /**
+         * StateTried
+         * @description What is another in the state while somebody drags: values by their paths, over the rig that is set, and what follows from
+         *     them.
+         */
+        StateTried: {
+            /** Changed Presets */
+            changed_presets: string[];
+            /** Curves */
+            curves: {
+                [key: string]: number[];
+            };
+            /** Plan */
+            plan: number;
+            /** Sentences */
+            sentences: {
+                [key: string]: string;
+            };
+            /** Target Set */
+            target_set: string;
+            /**
+             * Type
+             * @default tried
+             * @constant
+             */
+            type: "tried";
+            /** Values */
+            values: {
+                [key: string]: number | boolean | string | string[] | {
+                    [key: string]: unknown;
+                }[] | null;
+            };
         };
         /**
          * StationLevels
@@ -8438,7 +8449,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Piece"];
+                "application/json": components["schemas"]["PieceUse"];
             };
         };
         responses: {
@@ -8469,7 +8480,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Change-Input"];
+                "application/json": components["schemas"]["SettingChange"];
             };
         };
         responses: {

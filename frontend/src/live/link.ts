@@ -10,6 +10,7 @@ import {
 import { liveAddress } from "./address";
 import { readings } from "./readings";
 import { say, tell, useLive } from "./store";
+import { withTried } from "./tried";
 
 const RETRY_MS = [250, 500, 1000, 2000];
 const TRY_EVERY_MS = 33;
@@ -50,6 +51,9 @@ function take(message: FromServer) {
     case "state":
       useLive.setState({ state: message });
       if (!message.is_engine_running) readings.forget();
+      return;
+    case "tried":
+      useLive.setState(({ state }) => ({ state: state && withTried(state, message) }));
       return;
     case "readings":
       readings.takeReadings(message);
