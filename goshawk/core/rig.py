@@ -292,7 +292,7 @@ FIXED = ("id", "stage", "version")
 
 def with_shared(rig: Rig, other: Rig) -> Rig:
     """The same rig, made of the other's very objects where they are equal, so that what is the same is known at once:
-    the rig, its inputs and their stages."""
+    the rig, its parts, its inputs and their stages. So a window of many rigs holds little more than one."""
     if rig == other:
         return other
     there = {one.id: one for one in other.inputs}
@@ -301,7 +301,7 @@ def with_shared(rig: Rig, other: Rig) -> Rig:
         was = there.get(one.id)
         if was is None:
             inputs.append(one)
-        elif was == one:
+        elif was is one or was == one:
             inputs.append(was)
         else:
             slots = {slot.id: slot for slot in was.chain}
@@ -309,7 +309,13 @@ def with_shared(rig: Rig, other: Rig) -> Rig:
                 slots[slot.id] if slots.get(slot.id) == slot else slot for slot in one.chain
             )
             inputs.append(one.model_copy(update={"chain": chain}))
-    return rig.model_copy(update={"inputs": tuple(inputs)})
+    was_there = opened(other)
+    parts = {
+        name: was_there[name]
+        for name, part in opened(rig).items()
+        if name != "inputs" and part is not was_there[name] and part == was_there[name]
+    }
+    return rig.model_copy(update={"inputs": tuple(inputs), **parts})
 
 
 def knob(rig: Rig, path: str) -> float:

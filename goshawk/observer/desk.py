@@ -17,7 +17,7 @@ from goshawk.core.graph.pick import picked
 from goshawk.core.graph.stations import RAW, at_stage, kept_sounds
 from goshawk.core.measure.take import TakeFigures, TakeKind
 from goshawk.core.observed.row_keeper import RowKeeper
-from goshawk.core.rig import Rig, changed_together
+from goshawk.core.rig import Rig, changed_together, with_shared
 from goshawk.core.routing import FEEDS
 from goshawk.core.rules.sound_check.since import drift_of
 from goshawk.observer import requests
@@ -170,7 +170,8 @@ class Desk:
         """Another document of what is wanted: only what is another in it is done, and it is confirmed."""
         before, self.wanted = self.wanted, wanted
         if wanted.rig != before.rig:
-            self.rig_set = Rig.model_validate_json(wanted.rig)
+            # Of the objects of the one before where nothing is another: windows of minutes hold many rigs.
+            self.rig_set = with_shared(Rig.model_validate_json(wanted.rig), self.rig_set)
         if wanted.computer != before.computer:
             self.figures.computer = Computer.model_validate_json(wanted.computer)
         if (wanted.rig, wanted.tried) != (before.rig, before.tried):
