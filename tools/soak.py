@@ -83,7 +83,7 @@ class Page:
 
 def kind_of(process: psutil.Process) -> str:
     line = " ".join(process.cmdline())
-    for name in ("engine", "observer"):
+    for name in ("engine", "observer", "recorder"):
         if f"goshawk.{name}.process" in line:
             return name
     return "web" if "goshawk.cli.main" in line else "helpers"
@@ -107,14 +107,14 @@ def main() -> None:
         server = Server(Path(folder) / "data")
         page = Page(server)
         began = time.monotonic()
-        print("  min   web  engine  helpers  MB   delay ms  late  missed  lost  changes")
+        print("  min   web  engine  observer  MB   delay ms  late  missed  lost  changes")
         while (passed := time.monotonic() - began) < given.minutes * 60.0:
             time.sleep(min(EVERY_S, given.minutes * 60.0 - passed))
             memory, levels = memory_mb(server), server.ask("/api/levels", "GET")
             engine = levels["engine"]
             print(
                 f"{(time.monotonic() - began) / 60.0:5.1f} {memory.get('web', 0):5.0f} "
-                f"{memory.get('engine', 0):7.0f} {memory.get('helpers', 0):8.0f}      "
+                f"{memory.get('engine', 0):7.0f} {memory.get('observer', 0):9.0f}     "
                 f"{levels['delay_ms']['viewers']:8.1f} {engine['late_blocks']:5d} "
                 f"{engine['missed_blocks']:7d} {engine['lost_pieces']:5d} {page.changes:8d}",
                 flush=True,

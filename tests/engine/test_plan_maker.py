@@ -60,6 +60,8 @@ def test_what_has_not_changed_is_the_very_same() -> None:
     same = [one for one in shared.inputs if any(one is was for was in before.inputs)]
     assert [one.id for one in same] == ["voice", "music", "copilot"]
     assert shared.inputs[1].chain[0] is before.inputs[1].chain[0]
+    assert shared.feeds is before.feeds
+    assert shared.devices is before.devices, "a window of many rigs holds little more than one"
     assert with_shared(NewPlan.of(Plan()).read().rig, before) is before
 
 
