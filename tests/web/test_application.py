@@ -26,7 +26,6 @@ from tests.playing import NOBODY, Playing, engine_reading
 from tests.waiting import until
 from tests.web.conftest import desk_of, make_application
 
-
 EQ = "inputs.voice.chain.eq.settings"
 
 
