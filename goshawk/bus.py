@@ -1,8 +1,11 @@
-"""A small bus for events inside one process: who publishes does not know who hears."""
+"""Passes events from one part of a process to others. The publisher does not know who hears them."""
 
+import logging
 from collections import defaultdict
 from collections.abc import Callable
 from typing import Any, TypeVar
+
+log = logging.getLogger(__name__)
 
 E = TypeVar("E")
 
@@ -18,12 +21,9 @@ class Bus:
         self._hearers[kind].append(hear)
 
     def publish(self, event: object) -> None:
-        """Pass an event on. One hearer's error keeps the others from nothing: the first is raised when all have heard."""
-        first: Exception | None = None
+        """Pass an event on. An error in one hearer is logged. It does not stop the others, or the publisher: a change is still saved."""
         for hear in self._hearers[type(event)]:
             try:
                 hear(event)
-            except Exception as error:
-                first = first or error
-        if first is not None:
-            raise first
+            except Exception:
+                log.exception("an event could not be handled: %s", type(event).__name__)

@@ -41,7 +41,6 @@ async def _window(application: Application) -> None:
     finally:
         sound.cancel()
         application.points.listen(listener, None)
-
         application.visits.close(page)
 
 

@@ -3,7 +3,7 @@ process) says so before it imports anything of the core (``goshawk.runs_kernels`
 
 Programs of steps and callbacks of C libraries rest on what numba does not promise: how it lays out arrays, tuples and numbers
 (``packed_words``), and how code is generated for an intrinsic. So another version than the ones it was made for is refused at the start
-(``system/libraries.py``), and ``tests/core/test_steps.py`` looks at what is relied on."""
+(``system/libraries.py``), and ``tests/test_architecture.py`` checks what is relied on."""
 
 import sys
 from collections.abc import Iterable

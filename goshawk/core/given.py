@@ -1,12 +1,12 @@
-"""What the core is given by whoever starts a process, since it reads no files itself."""
+"""What a process gives to the core when it starts, since the core reads no files."""
 
 from collections.abc import Callable
-from typing import Any
-
-import numpy as np
-from numpy.typing import NDArray
+from typing import TYPE_CHECKING, Any
 
 from goshawk.errors import GoshawkError
+
+if TYPE_CHECKING:  # Every process loads this module first: NumPy would hold up its start.
+    from numpy.typing import NDArray
 
 
 class DamagedModel(GoshawkError):
@@ -15,7 +15,7 @@ class DamagedModel(GoshawkError):
     code = "damaged_model"
 
 
-def _nobody() -> dict[str, NDArray[np.float32]]:
+def _nobody() -> "dict[str, NDArray[Any]]":
     raise DamagedModel("The voice model was not given to this process.")
 
 

@@ -34,7 +34,7 @@ if goshawk.runs_kernels:
     _ONE_BLOCK = tuple_of(["f2"])
 
     def callback(*kinds: str) -> Any:
-        """Compiles a function that a C library calls: of three words, the last the address of what ``Packed`` has written;
+        """Compiles a function that a C library calls: of three words, the last the address of what ``packed_words`` has written;
         it is given ``unpacked(at)`` and the other two. Returns a decorator."""
         wanted = tuple_of(kinds)
 

@@ -1,5 +1,5 @@
-"""The web process's services, put together in one place: each is given what it works with, and what goes from one to another without
-being asked for goes over the bus (``web/events.py`` says who publishes what). Whoever is built later may know those before."""
+"""Builds the services of the web process. Each gets the services it uses in its constructor, so it can use only those built before it.
+Everything else that one service tells another is an event on the bus; ``web/events.py`` lists them."""
 
 import asyncio
 from pathlib import Path

@@ -1,4 +1,4 @@
-"""What happens when the observer is lost: what it had played in the microphone's place ends, and opens no microphone by that."""
+"""Ends a loop or replay when the observer is lost, and mutes the voices first, so that no microphone opens by itself."""
 
 import contextlib
 
@@ -13,7 +13,7 @@ from goshawk.web.what_plays import WhatPlays
 
 
 class LostObserver:
-    """Shuts first, and then lets the microphones return."""
+    """Mutes first, and then lets the microphones return."""
 
     def __init__(
         self,

@@ -16,7 +16,7 @@ ENDING_TAKES_S = 30.0
 
 
 class RecordedBroadcast:
-    """What cannot be recorded is said, and holds up nothing."""
+    """If recording fails, the user is told and the broadcast goes on."""
 
     def __init__(
         self,

@@ -13,7 +13,7 @@ CLOSED = "Goshawk is just being closed. Start it again."
 
 
 class StoreInTurn:
-    """Owns a connection. Without one, and after the end, it says ``trouble``."""
+    """Owns a connection. While there is none, work is refused with the sentence ``trouble``."""
 
     def __init__(self, connection: sqlite3.Connection | None, trouble: str = CLOSED) -> None:
         self.connection, self._trouble = connection, trouble

@@ -22,7 +22,7 @@ from goshawk.web.what_plays import WhatPlays
 
 
 class WindowState:
-    """Owns nothing."""
+    """Collects the state from the services that own its parts; keeps none itself."""
 
     def __init__(
         self,
