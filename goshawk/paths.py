@@ -2,7 +2,9 @@
 
 from pathlib import Path
 
-FRONTEND_DIR = Path(__file__).resolve().parent / "page"
+PACKAGE = Path(__file__).resolve().parent
+
+FRONTEND_DIR = PACKAGE / "page"
 """The built page. ``scripts/setup`` makes it here; a wheel has it."""
 
 PAGE_LICENCES = FRONTEND_DIR / "licences.txt"

@@ -1,77 +1,68 @@
-"""The first run of an installed Goshawk: its kernels are compiled once, which takes a minute, and that is said meanwhile."""
+"""The first run of a Goshawk whose kernels are not compiled: that is done once, and its progress is shown meanwhile, in the terminal and
+in the browser."""
 
-import hashlib
 import subprocess
 import sys
 import tempfile
 import time
-from importlib.metadata import version
-from pathlib import Path
+import webbrowser
+from contextlib import suppress
 
-import platformdirs
 import typer
 
-import goshawk
 from goshawk.errors import EngineLost
+from goshawk.first_page import FirstPage, Progress
+from goshawk.kernel_note import are_compiled
+from goshawk.system.desktop import has_screen
 
-PACKAGE = Path(goshawk.__file__).parent
-LOOKS_EVERY_S = 0.5
-MANY_KERNELS = 100
+ABOUT_SO_MANY = 175
+"""Kernels there are; the share shown goes by it."""
 
-
-def _marker() -> Path:
-    """One for each place where Goshawk is installed."""
-    place = hashlib.sha256(str(PACKAGE).encode()).hexdigest()[:12]
-    return platformdirs.user_cache_path("goshawk") / f"kernels-{place}"
+STEP = "Compiling the sound processing for this computer"
 
 
-def _which() -> str:
-    """For what kernels were compiled: another Goshawk, Python or compiler needs others."""
-    return "\n".join((goshawk.__version__, sys.version, version("numba")))
-
-
-def are_compiled() -> bool:
-    """Whether they were compiled before, as far as is known: they lie beside their code, or, where nobody may write there, in the
-    user's cache, of which a note tells."""
-    if sum(1 for _ in PACKAGE.rglob("*.nbi")) > MANY_KERNELS:
-        return True
-    try:
-        return _marker().read_text() == _which()
-    except OSError:
-        return False
-
-
-def note_compiled() -> None:
-    """They are compiled now. Where that cannot be kept, it is looked at anew next time."""
-    try:
-        _marker().parent.mkdir(parents=True, exist_ok=True)
-        _marker().write_text(_which())
-    except OSError:
-        pass
-
-
-def compile_at_first() -> None:
-    """Compile them, if nobody has, and say how far it is. Raises EngineLost if that fails."""
+def compile_at_first(port: int, *, opens: bool = False) -> bool:
+    """Compile them, unless they are, and say how far it is, on the port too, and in a browser that ``opens``. Whether a browser
+    looks there already. Raises EngineLost if it fails."""
     if are_compiled():
-        return
-    typer.echo("The first start: compiling what makes the sound, about a minute …", err=True)
+        return False
+    progress = Progress()
+    progress.begin(STEP)
+    page = None
+    with suppress(OSError):
+        page = FirstPage(port, progress)
+        if opens and has_screen():
+            webbrowser.open(f"http://127.0.0.1:{port}")
+    try:
+        _compile(progress)
+    finally:
+        if page:
+            page.close()
+    return page is not None and opens
+
+
+def _compile(progress: Progress) -> None:
+    typer.echo(f"The first start. {STEP} …", err=True)
     began = time.monotonic()
     command = [sys.executable, "-m", "goshawk.cli.main", "warm-up"]
+    is_terminal = sys.stderr.isatty()
     with (
         tempfile.TemporaryFile() as said,
-        subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=said) as process,
+        subprocess.Popen(command, stdout=subprocess.PIPE, stderr=said, text=True) as process,
     ):
-        while process.poll() is None:
-            time.sleep(LOOKS_EVERY_S)
-            if sys.stderr.isatty():
-                count = sum(1 for _ in PACKAGE.rglob("*.nbi"))
-                text = f"\r  {count} kernels, {time.monotonic() - began:.0f} s "
-                typer.echo(text, err=True, nl=False)
+        assert process.stdout is not None
+        for line in process.stdout:
+            share = min(1.0, int(line) / ABOUT_SO_MANY)
+            progress.share = share
+            if is_terminal:
+                took_s = time.monotonic() - began
+                left = f", about {took_s * (1 / share - 1):.0f} s left" if share > 0.2 else ""
+                typer.echo(f"\r  {share:.0%} after {took_s:.0f} s{left}      ", err=True, nl=False)
+        process.wait()
         said.seek(0)
         lines = said.read().decode(errors="replace").strip().splitlines()
-    if sys.stderr.isatty():
+    if is_terminal:
         typer.echo("", err=True)
     if process.returncode:
         last = lines[-1] if lines else "no reason was given"
-        raise EngineLost(f"What makes the sound could not be compiled: {last}")
-    note_compiled()
+        raise EngineLost(f"The sound processing could not be compiled: {last}")

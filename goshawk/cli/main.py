@@ -77,12 +77,12 @@ def _serve(port: int, data_dir: Path, *, is_own: bool = False, opens: bool = Fal
     if not FRONTEND_DIR.is_dir():
         raise fail("the page has not been built. Run ./scripts/setup first.")
     with plain_errors():
-        compile_at_first()
+        is_open = compile_at_first(port, opens=opens)
     # The audio process loads beside all that the web process has to load.
     with plain_errors():
         spawned = spawn()
     try:
-        _serve_with(spawned, port, data_dir, is_own=is_own, opens=opens)
+        _serve_with(spawned, port, data_dir, is_own=is_own, opens=opens and not is_open)
     finally:
         spawned.give_up()
 
@@ -592,13 +592,22 @@ def schema(
 
 @app.command(hidden=True)
 def warm_up() -> None:
-    """Compile every kernel into the cache, so that the first start is as quick as later ones."""
-    from goshawk.cli.first_run import note_compiled
-    from goshawk.engine.loop import AudioLoop
-    from goshawk.engine.plan import Plan
+    """Compile every kernel that is not compiled yet, so that the first start is as quick as later ones. Prints how many are."""
+    from goshawk.kernel_note import are_compiled
 
-    AudioLoop(Plan())
-    note_compiled()
+    if are_compiled():
+        return
+    from goshawk.engine.compiling import compile_all
+
+    said = -1
+
+    def say(count: int) -> None:
+        nonlocal said
+        if count != said:
+            print(count, flush=True)
+        said = count
+
+    compile_all(say)
 
 
 @app.command()

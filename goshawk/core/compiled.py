@@ -17,8 +17,33 @@ if goshawk.runs_kernels:
     import llvmlite.binding
     from llvmlite import ir
     from numba import cfunc, njit, types
+    from numba import config as _config
     from numba.core import cgutils
     from numba.extending import intrinsic
+
+    PROCESSOR = "x86-64-v3"
+    """Kernels are compiled for every processor with what the x86-64 psABI calls level 3 (AVX2, FMA, BMI2), so that they run on
+    another computer than the one they were compiled on; where that is less, or something else, for the very one that is there."""
+
+    _LEVEL_3 = ("avx", "avx2", "bmi", "bmi2", "f16c", "fma", "lzcnt", "movbe", "sse4.2")
+    """What level 3 adds, as LLVM calls it."""
+
+    def _set_up_the_compiler() -> None:
+        config: Any = _config
+        features = llvmlite.binding.get_host_cpu_features()
+        if all(features.get(one) for one in _LEVEL_3) and config.CPU_NAME is None:
+            config.CPU_NAME, config.CPU_FEATURES = PROCESSOR, ""
+        # Where kernels are kept; for those that are not Goshawk's, numba's own ways.
+        config.CACHE_LOCATOR_CLASSES = ",".join(
+            (
+                "goshawk.kernel_cache.KernelLocator",
+                "UserProvidedCacheLocator",
+                "InTreeCacheLocator",
+                "UserWideCacheLocator",
+            )
+        )
+
+    _set_up_the_compiler()
 
     def _load_the_rest() -> None:
         """What numba loads by itself, but later: NumPy's Fourier transforms for kernels (``rocket_fft``), and its own arithmetic of

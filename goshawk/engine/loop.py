@@ -7,7 +7,7 @@ import numpy as np
 
 from goshawk.core.compiled import kernel
 from goshawk.core.graph.band_alone import BandAlone
-from goshawk.core.graph.chain import warm_up_stages
+from goshawk.core.graph.chain import STAGES, warm_up_stage
 from goshawk.core.graph.mixer import Mixer
 from goshawk.core.graph.stations import KEPT, STAGE_SIDES, at_stage, came, kept_sounds
 from goshawk.core.graph.taken_alone import By, TakenAlone
@@ -171,7 +171,8 @@ class AudioLoop:
     def _warm_up(self) -> None:
         """Compile every kernel now, rather than in the first live block: those, too, that run only when
         something changes or a device's switch is on."""
-        warm_up_stages()
+        for name in STAGES:
+            warm_up_stage(name)
         warm_up_outlets(MAX_FRAMES)
         warm_up_inserts(MAX_FRAMES)
         SoundCopy(64).step(np.ones(1)).load()

@@ -124,23 +124,22 @@ class StagePlace:
         self._state[IS_WATCHED] = is_watched
 
 
-def warm_up_stages() -> None:
-    """Compile what every kind of stage runs, in the chain or not: at work, in a change of its settings,
-    and on its way into a bypass. A kernel that is first called on air would make that block late."""
+def warm_up_stage(name: str) -> None:
+    """Compile what a kind of stage runs, in the chain or not: at work, in a change of its settings, and on its way into a bypass. A
+    kernel that is first called on air would make that block late. Raises KeyError if there is no such stage."""
     adapter: TypeAdapter[Slot] = TypeAdapter(Slot)
     block = np.zeros((64, 1), np.float32)
-    for name in STAGES:
-        slot = adapter.validate_python({"id": name, "stage": name})
-        place = StagePlace(slot, 1, len(block))
-        program = StepProgram()
-        program.add(block, *place.steps)
-        program.finish()
-        program.run(len(block))
-        place.apply(slot.model_copy(update={"is_bypassed": True}))
-        if isinstance(place.stage, HighPass):  # A filter's new coefficients are blended in.
-            place.stage.apply(HighPassSettings(frequency_hz=100.0))
-        program.run(len(block))
-        place.stage.take_reading()
+    slot = adapter.validate_python({"id": name, "stage": name})
+    place = StagePlace(slot, 1, len(block))
+    program = StepProgram()
+    program.add(block, *place.steps)
+    program.finish()
+    program.run(len(block))
+    place.apply(slot.model_copy(update={"is_bypassed": True}))
+    if isinstance(place.stage, HighPass):  # A filter's new coefficients are blended in.
+        place.stage.apply(HighPassSettings(frequency_hz=100.0))
+    program.run(len(block))
+    place.stage.take_reading()
 
 
 @dataclass(frozen=True)
