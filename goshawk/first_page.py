@@ -96,7 +96,11 @@ class Progress:
         """For the page."""
         now = time.monotonic()
         steps = [
-            {"text": one.text, "seconds": (one.ended or now) - one.begun, "is_done": one.ended is not None}
+            {
+                "text": one.text,
+                "seconds": (one.ended or now) - one.begun,
+                "is_done": one.ended is not None,
+            }
             for one in self._steps
         ]
         return json.dumps({"steps": steps, "share": self.share, "trouble": self.trouble}).encode()

@@ -22,7 +22,8 @@ PLACE = "GOSHAWK_KERNELS"
 """Names another folder: tests compile with every index checked, apart from the others."""
 
 _IMPORTS = re.compile(
-    r"^[ ]*(?:from[ ]+(goshawk[\w.]*)[ ]+import[ ]+(\([^)]*\)|[^\n]*)|import[ ]+(goshawk[\w.]*))", re.M
+    r"^[ ]*(?:from[ ]+(goshawk[\w.]*)[ ]+import[ ]+(\([^)]*\)|[^\n]*)|import[ ]+(goshawk[\w.]*))",
+    re.M,
 )
 
 

@@ -45,7 +45,7 @@ def _levels(port: int) -> dict[str, Any] | None:
 
 
 @contextmanager
-def _started(folder: Path) -> Iterator[tuple[psutil.Process, int]]:
+def started(folder: Path) -> Iterator[tuple[psutil.Process, int]]:
     """The application with its demo rig, playing. Raises EngineLost if it does not begin to."""
     port = _free_port()
     command = [sys.executable, "-m", "goshawk.cli.main", "demo", "--no-open", "--port", str(port)]
@@ -194,7 +194,7 @@ def run_bench_app(
         folder = Path(stack.enter_context(tempfile.TemporaryDirectory()))
         say("starting …")
         began = time.monotonic()
-        main, port = stack.enter_context(_started(folder / "data"))
+        main, port = stack.enter_context(started(folder / "data"))
         start_s = time.monotonic() - began
         if records:
             _record(port)

@@ -424,6 +424,12 @@ def bench_app(
     record: Annotated[
         bool, typer.Option("--record", help="While eight stereo tracks are recorded.")
     ] = False,
+    view: Annotated[
+        list[str] | None,
+        typer.Option(
+            help="What the page itself costs in a browser, at this view; may be repeated."
+        ),
+    ] = None,
     on_air: Annotated[
         bool, typer.Option("--on-air", help="While an evening is watched over.")
     ] = False,
@@ -432,6 +438,17 @@ def bench_app(
     """Start the application on a folder of its own, and say what each of its processes costs."""
     from goshawk.cli.bench_app import run_bench_app
 
+    if view:
+        from goshawk.cli.bench_page import VIEWS, as_lines, run_bench_page
+
+        unknown = [one for one in view if one not in VIEWS]
+        if unknown:
+            raise fail(f"there is no view {unknown[0]!r}. There are: {', '.join(VIEWS)}.")
+        with plain_errors():
+            views = run_bench_page(seconds, view, lambda text: typer.echo(text, err=True))
+        for line in [json.dumps(views)] if as_json else as_lines(views):
+            typer.echo(line)
+        return
     with plain_errors():
         result = run_bench_app(
             seconds,

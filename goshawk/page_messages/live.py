@@ -64,6 +64,7 @@ from goshawk.page_messages.recording import (
     StopRecording,
 )
 from goshawk.page_messages.settings import (
+    BeShown,
     Dismiss,
     Redo,
     SetSetting,
@@ -160,6 +161,7 @@ FromPage = Annotated[
     | GoOffAir
     | LookAtWatch
     | KnowEvent
+    | BeShown
     | Undo
     | Redo,
     Field(discriminator="type"),

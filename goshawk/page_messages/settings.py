@@ -65,3 +65,10 @@ class ShowAll(FromPageModel):
     """Show the findings again that were put aside."""
 
     type: Literal["show_all"]
+
+
+class BeShown(FromPageModel):
+    """Whether anybody can see this page. One that lies behind others is told what is set and who is heard, but no figures."""
+
+    type: Literal["be_shown"]
+    is_on: bool

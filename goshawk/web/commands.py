@@ -87,6 +87,7 @@ COMMANDS: dict[type, Command] = {
     watch.GoOnAir: lambda s, *_: s.on_air.begin(),
     watch.GoOffAir: lambda s, *_: s.on_air.end(),
     watch.LookAtWatch: lambda s, page, m: s.visits.look(page, "checklist", m.is_on),
+    settings.BeShown: lambda s, page, m: s.visits.be_shown(page, m.is_on),
     watch.KnowEvent: lambda s, _, m: s.broadcasts.know(m.number),
 }
 
@@ -101,6 +102,7 @@ OF_AN_OPEN_PAGE = (
     balance.WatchBalance,
     watch.LookAtWatch,
     recording.LookAtRecord,
+    settings.BeShown,
 )
 """What is taken back when its page is gone: begun after that, it would last for ever."""
 

@@ -4,6 +4,9 @@ import asyncio
 
 WAITING_MESSAGES = 50
 
+FIGURES = frozenset({"readings", "levels", "spectra", "balance"})
+"""The kinds of messages that are nothing to a page that nobody sees."""
+
 
 class LivePage:
     """One open page's queue: states and notices in order, readings only the newest."""
@@ -13,6 +16,8 @@ class LivePage:
         self._newest: dict[str, str] = {}
         self._wake = asyncio.Event()
         self.is_open = True
+        self.is_shown = True
+        """Whether anybody can see it."""
 
     def tell(self, message: str) -> None:
         """A message that must arrive; a page that does not read for long loses the oldest."""
@@ -22,7 +27,9 @@ class LivePage:
         self._wake.set()
 
     def tell_newest(self, kind: str, message: str) -> None:
-        """A message that the next one of its kind replaces."""
+        """A message that the next one of its kind replaces. Figures are not kept for a page that nobody sees."""
+        if kind in FIGURES and not self.is_shown:
+            return
         self._newest[kind] = message
         self._wake.set()
 

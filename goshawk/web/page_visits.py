@@ -83,16 +83,26 @@ class PageVisits:
         (self._looking.add if is_on else self._looking.discard)((page, view))
         self._follow()
 
+    async def be_shown(self, page: LivePage, is_shown: bool) -> None:
+        """A page lies behind others, or can be seen again: then it gets what it has missed."""
+        if is_shown == page.is_shown:
+            return
+        page.is_shown = is_shown
+        self._follow()
+        if is_shown:
+            await self.tell_opening(page)
+
     def _is_seen(self, view: View) -> bool:
-        return any(one[1] == view for one in self._looking)
+        return any(one[1] == view and one[0].is_shown for one in self._looking)
 
     def _follow(self) -> None:
-        self._engine.be_seen(bool(self._pages))
+        are_shown = self._pages.are_shown
+        self._engine.be_seen(are_shown)
         self._devices.watch(self._is_seen("devices"))
         self._document.show(
             is_balance=self._is_seen("balance"),
             is_checklist=self._is_seen("checklist"),
-            has_pages=bool(self._pages),
+            has_pages=are_shown,
         )
         begins_with_it = self._is_seen("checklist") and self._desk.set.watch.records
         self._record.be_ready(self._is_seen("record") or begins_with_it)

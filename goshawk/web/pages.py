@@ -36,6 +36,11 @@ class Pages:
     def __bool__(self) -> bool:
         return bool(self._open)
 
+    @property
+    def are_shown(self) -> bool:
+        """Whether anybody can see one."""
+        return any(page.is_shown for page in self._open)
+
     def add(self, page: LivePage) -> None:
         """One more."""
         self._open.add(page)

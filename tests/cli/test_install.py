@@ -1,11 +1,18 @@
 """Installed: started with the session, compiled at the first start, licences listed."""
 
+import json
+import socket
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from goshawk.cli import first_run
 from goshawk.cli.autostart import unit_path
+from goshawk.errors import EngineLost
 from tests.cli.test_cli import goshawk
 
 
@@ -47,32 +54,49 @@ def test_what_the_system_refuses_is_said_and_leaves_nothing(home: Path) -> None:
     assert goshawk("autostart", "perhaps").returncode == 2
 
 
-def test_the_first_start_compiles_once_and_says_so(
-    home: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+def test_the_first_start_compiles_and_shows_how_far_it_is(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    monkeypatch.setattr(first_run, "MANY_KERNELS", 10**6)
-    assert not first_run.are_compiled()
-    started: list[list[str]] = []
+    seen: list[dict[str, Any]] = []
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+
+    def ask(path: str) -> bytes:
+        with urllib.request.urlopen(f"http://127.0.0.1:{port}{path}", timeout=5.0) as reply:
+            return bytes(reply.read())
 
     class Compiler:
-        returncode, stderr = 0, None
+        returncode = 0
 
         def __init__(self, command: list[str], **_: object) -> None:
-            started.append(command)
+            assert command[-1] == "warm-up"
 
         def __enter__(self) -> "Compiler":
             return self
 
         def __exit__(self, *_: object) -> None: ...
 
-        def poll(self) -> int:
-            return 0
+        @property
+        def stdout(self) -> Iterator[str]:
+            for count in (0, first_run.ABOUT_SO_MANY // 2):
+                yield f"{count}\n"
+                seen.append(json.loads(ask("/progress.json")))
 
+        def wait(self) -> None:
+            assert b"Goshawk is being set up" in ask("/")
+
+    monkeypatch.setattr(first_run, "are_compiled", lambda: False)
     monkeypatch.setattr(first_run.subprocess, "Popen", Compiler)
-    first_run.compile_at_first()
-    first_run.compile_at_first()
-    assert [one[-1] for one in started] == ["warm-up"]
+    assert not first_run.compile_at_first(port)
+    assert [one["share"] for one in seen] == [0.0, pytest.approx(0.5, abs=0.01)]
+    assert [step["is_done"] for one in seen for step in one["steps"]] == [False, False]
     assert "The first start" in capsys.readouterr().err
+    with pytest.raises(urllib.error.URLError):  # the port is Goshawk's now
+        ask("/")
+    monkeypatch.setattr(Compiler, "returncode", 1)
+    with pytest.raises(EngineLost, match="could not be compiled: no reason was given"):
+        first_run.compile_at_first(port)
 
 
 def test_licences_of_all_that_is_shipped_are_listed() -> None:

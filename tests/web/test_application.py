@@ -105,6 +105,33 @@ def test_lamps_follow_the_engine_alone_and_say_when_they_do_not_know(
     assert application.other_programs.facts.reach["viewers"] == "unknown"
 
 
+def test_a_page_that_nobody_sees_costs_no_figures_and_gets_them_again(
+    application: Application,
+) -> None:
+    async def story() -> None:
+        page = application.visits.open()
+        application.visits.look(page, "balance", True)
+        await taken(page)
+
+        async def come() -> list[str]:
+            for kind in ("readings", "levels", "lamps"):
+                application.visits._pages.tell(json.dumps({"type": kind}), kind)
+            return sorted(json.loads(one)["type"] for one in await taken(page))
+
+        def shown() -> tuple[bool, bool]:
+            made = application.document.make(1).shown
+            return made.has_pages, made.is_balance
+
+        assert (await come(), shown()) == (["lamps", "levels", "readings"], (True, True))
+        await obey(application, page, settings.BeShown(type="be_shown", is_on=False))
+        assert (await come(), shown()) == (["lamps"], (False, False))
+        await obey(application, page, settings.BeShown(type="be_shown", is_on=True))
+        assert "sound_check" in await come(), "what it has missed comes first"
+        assert (await come(), shown()) == (["lamps", "levels", "readings"], (True, True))
+
+    asyncio.run(story())
+
+
 def test_the_last_window_to_open_its_microphone_is_heard(application: Application) -> None:
     one, two = Listener(), Listener()
     page = application.visits.open()

@@ -12,7 +12,7 @@ import { roleText } from "../ui/roles";
 import { decibels, levelWords } from "../units/format";
 import { openStage, openTask, useView } from "../view";
 import { Notch } from "./Notch";
-import { paintLevelPath } from "./paint";
+import { paintLevelPath, paintTicks } from "./paint";
 import { columnX, frameOf, xOf } from "./scale";
 import {
   columnsOf,
@@ -47,6 +47,12 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
   const paint = useCallback(
     (canvas: CanvasRenderingContext2D, w: number, h: number) => {
       if (rig) paintLevelPath(canvas, w, h, rig, input, isTall);
+    },
+    [rig, input, isTall],
+  );
+  const paintMoving = useCallback(
+    (canvas: CanvasRenderingContext2D, w: number, h: number) => {
+      if (rig) paintTicks(canvas, w, h, rig, input, isTall);
     },
     [rig, input, isTall],
   );
@@ -144,6 +150,12 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
         isLive
         paint={paint}
         label="Levels of the voice and the room at each station, and of voice, game and music for the viewers"
+        className="pointer-events-none absolute inset-0 h-full w-full"
+      />
+      <Picture
+        isMoving
+        paint={paintMoving}
+        label=""
         className="pointer-events-none absolute inset-0 h-full w-full"
       />
       {isTall &&

@@ -3,6 +3,7 @@
 import { useCallback, useEffect } from "react";
 import { ask } from "../live/link";
 import { readings } from "../live/readings";
+import { useIsShown } from "../live/shown";
 import { useLive } from "../live/store";
 import { colour, hatch, Picture, TEXT_FONT } from "../ui/Picture";
 import { frequencyGrid, planeOf, traceBands } from "./frequencyAxis";
@@ -13,13 +14,14 @@ const BOTTOM_DB = -100;
 /** Ask for a stage's spectra as long as they are shown; an input (`input:` and its id) has none. */
 export function useWatchedStage(id: string) {
   const status = useLive((live) => live.status);
+  const isShown = useIsShown();
   useEffect(() => {
-    if (status !== "open" || id.includes(":")) return;
+    if (status !== "open" || !isShown || id.includes(":")) return;
     ask({ type: "watch_stage", stage_id: id });
     return () => {
       if (useLive.getState().status === "open") ask({ type: "watch_stage", stage_id: "" });
     };
-  }, [id, status]);
+  }, [id, status, isShown]);
 }
 
 /** Before in grey, after in amber, faintly behind another picture; their scale is not the picture's. */

@@ -1,6 +1,7 @@
 /**
  * When pictures are drawn: in the next frame of the display, if there is something new to show and never else. What is
- * live is drawn when news comes; for those who want less motion, with the figures, which come ten times a second.
+ * live is drawn with the figures, which come ten times a second; what moves, with every piece of news, which comes thirty times, but for
+ * those who want less motion with the figures too.
  */
 
 /** Longer than from figures to figures: so long news waits for them. */
@@ -19,6 +20,7 @@ type Host = {
 export class Drawing {
   private readonly due = new Set<Draw>();
   private readonly live = new Set<Draw>();
+  private readonly moving = new Set<Draw>();
   private isAsked = false;
   private isNewsWaiting = false;
   private newsAt = -Infinity;
@@ -38,24 +40,34 @@ export class Drawing {
     });
   }
 
-  /** Draw it whenever there is news, until it is forgotten. */
-  withNews(draw: Draw) {
+  /** Draw it whenever there are figures, until it is forgotten. */
+  withFigures(draw: Draw) {
     this.live.add(draw);
+  }
+
+  /** Draw it whenever there is news of any kind. */
+  withNews(draw: Draw) {
+    this.moving.add(draw);
   }
 
   forget(draw: Draw) {
     this.live.delete(draw);
+    this.moving.delete(draw);
     this.due.delete(draw);
   }
 
-  /** Something has come that live pictures show; figures make the page draw in any case. */
+  /** Something has come that pictures show. Without figures for a while (a page that has just opened), what is live is drawn with it. */
   news = (areFigures = false) => {
     const rest = this.newsAt + CALM_MS - this.host.now();
-    if (areFigures || rest <= 0 || !this.host.wantsCalm()) {
+    if (areFigures || rest <= 0) {
       this.isNewsWaiting = false;
       this.newsAt = this.host.now();
       for (const draw of this.live) this.soon(draw);
-    } else if (!this.isNewsWaiting) {
+      for (const draw of this.moving) this.soon(draw);
+      return;
+    }
+    if (!this.host.wantsCalm()) for (const draw of this.moving) this.soon(draw);
+    if (!this.isNewsWaiting) {
       this.isNewsWaiting = true;
       this.host.in(rest, () => this.isNewsWaiting && this.news());
     }
