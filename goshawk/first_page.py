@@ -39,11 +39,13 @@ _PAGE = """<!doctype html>
 </main>
 <script>
   const isReady = () => fetch("/api/state").then((reply) => reply.ok, () => false);
+  let failures = 0;
   async function look() {
     try {
       const reply = await fetch("/progress.json");
       if (!reply.ok) throw new Error("somebody else answers");
-      const { steps, share, trouble } = await reply.json();
+      const { steps, share } = await reply.json();
+      failures = 0;
       document.getElementById("steps").replaceChildren(...steps.map((step) => {
         const row = document.createElement("li");
         const seconds = document.createElement("span");
@@ -54,9 +56,10 @@ _PAGE = """<!doctype html>
       const bar = document.getElementById("share");
       bar.hidden = share === null;
       if (share !== null) bar.value = share;
-      if (trouble) document.getElementById("note").textContent = trouble;
     } catch {
       if (await isReady()) return location.reload();
+      failures += 1;
+      if (failures === 40) document.getElementById("note").textContent = "Nothing answers any more. The terminal says what is wrong.";
     }
     setTimeout(look, 500);
   }
@@ -79,7 +82,6 @@ class Progress:
 
     share: float | None = None
     """How much of the last step is done, 0 to 1, where that is known."""
-    trouble: str = ""
     _steps: list[_Step] = field(default_factory=list)
 
     def begin(self, text: str) -> None:
@@ -103,7 +105,7 @@ class Progress:
             }
             for one in self._steps
         ]
-        return json.dumps({"steps": steps, "share": self.share, "trouble": self.trouble}).encode()
+        return json.dumps({"steps": steps, "share": self.share}).encode()
 
 
 class FirstPage:

@@ -42,6 +42,16 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
         items.sort(key=lambda item: place.get(item.path, len(place)))
 
 
+def some_each_day(cases: list[Any], *chosen: Any) -> list[Any]:
+    """Cases of a test: those chosen are run every day, the others with the endurance part."""
+    return [
+        one
+        if one in chosen
+        else pytest.param(*(one if isinstance(one, tuple) else (one,)), marks=pytest.mark.endurance)
+        for one in cases
+    ]
+
+
 def tone(hz: float, dbfs: float, seconds: float, *, channels: int = 1, phase: float = 0.0) -> Block:
     """A sine whose peak is at ``dbfs``."""
     t = np.arange(round(seconds * RATE_HZ)) / RATE_HZ

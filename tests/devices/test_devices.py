@@ -152,6 +152,7 @@ class _CountingMatcher(RateMatcher):
         return _Counted(rate_hz)
 
 
+@pytest.mark.endurance
 def test_after_hours_the_delay_is_what_it_was() -> None:
     """Two hours are 1.4 s of difference; ``goshawk bench-drift`` runs eight."""
     matcher = _CountingMatcher(1, 48_000, 120.0)

@@ -127,8 +127,10 @@ COMPUTER = {"inputs.voice_1.device": "computer", "inputs.voice_1.sends.viewers.i
     ("code", "changes", "lag_ms"),
     [
         ("heard_twice", LAPTOP, 20.0),
-        ("heard_twice", COMPUTER, 0.0),
-        ("heard_twice", {"feeds.you.output": "loudspeakers"}, 9.0),
+        pytest.param("heard_twice", COMPUTER, 0.0, marks=pytest.mark.endurance),
+        pytest.param(
+            "heard_twice", {"feeds.you.output": "loudspeakers"}, 9.0, marks=pytest.mark.endurance
+        ),
         ("voice_returns", {"devices.call_service.sends_back": True}, 185.0),
         (
             "call_hears_itself",

@@ -210,8 +210,8 @@ def fault(on_air: OnAir, device: str, name: str, value: float = 0.0) -> float:
         ("delay_grown", "viewers", {"feeds.viewers.delay_ms": 300.0}, {"feeds.viewers.delay_ms": 0.0}, 9, 0.2, 0.2),
         ("echo", "copilot", {"inputs.copilot.sends.call.is_heard": True}, {"inputs.copilot.sends.call.is_heard": False}, 9, 0.2, 0.2),
         ("gate_chops", "gate_chops_speech", {"inputs.voice.chain.gate.settings.open_threshold_dbfs": -13.0}, {"inputs.voice.chain.gate.settings.open_threshold_dbfs": -37.0}, 18, 0.2, 0.2),
-        ("limiter_hard", "limiter_works_always", {"inputs.voice.chain.limiter.settings.ceiling_dbtp": -20.0}, {"inputs.voice.chain.limiter.settings.ceiling_dbtp": -3.0}, 22, 0.2, 0.2),
-        ("loudness_off", "softer", {"feeds.viewers.fader_db": -16.0}, {"feeds.viewers.fader_db": 0.0}, 70, 0.2, 0.2),
+        pytest.param("limiter_hard", "limiter_works_always", {"inputs.voice.chain.limiter.settings.ceiling_dbtp": -20.0}, {"inputs.voice.chain.limiter.settings.ceiling_dbtp": -3.0}, 22, 0.2, 0.2, marks=pytest.mark.endurance),
+        pytest.param("loudness_off", "softer", {"feeds.viewers.fader_db": -16.0}, {"feeds.viewers.fader_db": 0.0}, 70, 0.2, 0.2, marks=pytest.mark.endurance),
         ("ceiling", "viewers", {"inputs.game.trim_db": 24.0, "inputs.game.fader_db": 0.0}, {"inputs.game.trim_db": 0.0, "inputs.game.fader_db": -8.0}, 12, 6.0, 3.0),
     ],
 )  # fmt: skip
@@ -310,6 +310,7 @@ def test_lost_sound_is_one_event_with_a_count_and_the_room_is_told_when_it_lasts
     assert event.text == "The room is 9 dB louder."
 
 
+@pytest.mark.endurance
 @pytest.mark.parametrize("performance", ["type", "silent"])
 def test_no_key_no_game_and_no_call_is_taken_for_talk_while_muted(performance: str) -> None:
     muted = changed_together(
@@ -324,6 +325,7 @@ def test_no_key_no_game_and_no_call_is_taken_for_talk_while_muted(performance: s
     assert on_air.of("talk_unheard") == []
 
 
+@pytest.mark.endurance
 def test_an_evening_in_which_all_is_well_tells_nothing_and_its_figures_are_those_of_its_sound() -> (
     None
 ):

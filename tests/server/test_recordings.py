@@ -147,6 +147,7 @@ def test_what_cannot_be_recorded_is_refused_with_a_sentence(server: Server) -> N
     server.change("recording.folder", "")
 
 
+@pytest.mark.endurance
 def test_kills_cost_a_second_at_most_and_every_file_opens(tmp_path: Path) -> None:
     server = Server(tmp_path / "data")
     try:
@@ -163,6 +164,7 @@ def test_kills_cost_a_second_at_most_and_every_file_opens(tmp_path: Path) -> Non
         server.stop()
 
 
+@pytest.mark.endurance
 def test_keys_and_a_system_that_end_every_process_at_once_leave_a_whole_recording(
     tmp_path: Path,
 ) -> None:

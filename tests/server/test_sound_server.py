@@ -179,6 +179,7 @@ def reader_of(sound: PrivateServer, source: str) -> str:
     return next((one[0] for one in (line.split("\t") for line in listed) if one[1] == number), "")
 
 
+@pytest.mark.endurance
 def test_a_programs_sound_is_taken_and_given_back(
     server: Server, sound: PrivateServer, ramp: Path
 ) -> None:
@@ -203,6 +204,7 @@ def test_a_programs_sound_is_taken_and_given_back(
     assert programs(server)["Music box"]["device_name"] == "desk"
 
 
+@pytest.mark.endurance
 def test_a_program_is_heard_along_while_it_plays_on_where_it_does(
     server: Server, sound: PrivateServer, ramp: Path
 ) -> None:
@@ -224,6 +226,7 @@ def test_a_program_is_heard_along_while_it_plays_on_where_it_does(
     assert {one["key"] for one in computer(server)["programs"]} == {""}
 
 
+@pytest.mark.endurance
 def test_many_devices_with_odd_names_are_listed(server: Server, sound: PrivateServer) -> None:
     modules = [
         sound.run(
@@ -249,6 +252,7 @@ def test_many_devices_with_odd_names_are_listed(server: Server, sound: PrivateSe
     wait_for("none of them", lambda: listed("in") == listed("out") == 0)
 
 
+@pytest.mark.endurance
 # On PipeWire the delay itself still moves while it is measured, and what was measured is dropped then.
 @pytest.mark.parametrize("sound", ["PulseAudio"], indirect=True)
 def test_a_delay_is_measured_where_the_device_plays(server: Server, sound: PrivateServer) -> None:
@@ -279,6 +283,7 @@ def test_a_delay_is_measured_where_the_device_plays(server: Server, sound: Priva
     assert found == pytest.approx(shown, abs=100.0)
 
 
+@pytest.mark.endurance
 def test_devices_that_go_and_a_server_that_dies_come_back_and_nothing_leaks_elsewhere(
     server: Server, sound: PrivateServer
 ) -> None:
@@ -304,6 +309,7 @@ def test_devices_that_go_and_a_server_that_dies_come_back_and_nothing_leaks_else
     assert all(one["is_linked"] for one in computer(server)["virtual"])
 
 
+@pytest.mark.endurance
 def test_what_a_killed_one_left_is_swept_and_two_do_not_meet(
     server: Server, sound: PrivateServer, tmp_path: Path
 ) -> None:
@@ -326,6 +332,7 @@ def test_what_a_killed_one_left_is_swept_and_two_do_not_meet(
     assert [name for name in names if name in left] == [mine]
 
 
+@pytest.mark.endurance
 def test_a_turned_down_virtual_device_is_told_and_set_right(
     server: Server, sound: PrivateServer
 ) -> None:
@@ -342,6 +349,7 @@ def test_a_turned_down_virtual_device_is_told_and_set_right(
     assert wait_for("a finding", finding)["mend"]["unity"] == "microphone:viewers"
 
 
+@pytest.mark.endurance
 @pytest.mark.browser
 def test_from_the_computers_devices_to_a_voice_that_a_recorder_hears(
     server: Server, sound: PrivateServer, ramp: Path, tmp_path: Path

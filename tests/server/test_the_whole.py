@@ -15,6 +15,7 @@ from typing import Any
 
 import numpy as np
 import psutil
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from websockets.exceptions import ConnectionClosed
@@ -36,6 +37,7 @@ TRIES = 4
 """A shared machine may itself stand still meanwhile: one of so many must be in time."""
 
 
+@pytest.mark.endurance
 def test_kills_lose_nothing_and_leave_nothing(tmp_path: Path) -> None:
     server = Server(tmp_path / "data")
     try:
@@ -95,6 +97,7 @@ def load_page(server: Server) -> None:
     server.change("inputs.game.fader_db", -9.0)
 
 
+@pytest.mark.endurance
 def test_on_a_busy_machine_the_page_loads_and_the_program_ends(tmp_path: Path) -> None:
     """It once neither served a page nor obeyed Ctrl+C for minutes."""
     server = Server(tmp_path / "data")
@@ -202,6 +205,7 @@ def connect_to(server: Server, name: str) -> ClientConnection:
 # --- everything that can be sent ------------------------------------------------------------------
 
 
+@pytest.mark.endurance
 def test_no_request_of_any_shape_breaks_the_server(server: Server, tmp_path: Path) -> None:
     """schemathesis over every route of the interface document, with the real engine behind."""
     line = [Path(sys.executable).parent / "schemathesis", "run", f"{server.url}/openapi.json"]
@@ -263,6 +267,7 @@ def page_messages() -> st.SearchStrategy[Any]:
     return st.one_of(whole, whole, whole, torn)
 
 
+@pytest.mark.endurance
 @settings(max_examples=14, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
 @given(st.lists(page_messages(), min_size=8, max_size=24))
 def test_no_message_of_any_shape_ends_a_link_or_a_task(server: Server, sent: list[Any]) -> None:
@@ -279,6 +284,7 @@ def test_no_message_of_any_shape_ends_a_link_or_a_task(server: Server, sent: lis
     assert "broke off" not in server.said
 
 
+@pytest.mark.endurance
 @settings(max_examples=12, suppress_health_check=[HealthCheck.too_slow])
 @given(
     st.lists(

@@ -4,6 +4,8 @@ import json
 import urllib.request
 from typing import Any
 
+import pytest
+
 from tests.server.running import Server
 from tests.waiting import PATIENCE_S, wait_for
 from tools.kill_recordings import running
@@ -28,6 +30,7 @@ def with_token(server: Server, path: str, given: str, method: str = "GET", body:
         return json.loads(reply.read())
 
 
+@pytest.mark.endurance
 def test_an_evening_with_five_planted_faults_and_a_kill_is_found_in_its_report(
     server: Server,
 ) -> None:

@@ -133,7 +133,7 @@ type GaugeProps = {
 function Gauge({ role, meter, peaks, low, high, target, tolerance }: GaugeProps) {
   const hue = `var(--${roleColour(role)})`;
   return (
-    <div aria-hidden className="relative my-1 h-4 rounded bg-line/50">
+    <div aria-hidden className="relative my-1 h-4 overflow-x-clip rounded bg-line/50">
       {low !== null && high !== null && (
         <span
           className="absolute inset-y-1 rounded-sm opacity-55"
@@ -162,5 +162,10 @@ function Gauge({ role, meter, peaks, low, high, target, tolerance }: GaugeProps)
 
 function LiveTick({ meter }: { meter: string }) {
   const left = useReadings((now) => across(now.livePeak(meter)));
-  return <span className="absolute inset-y-1 w-px bg-text" style={{ left }} />;
+  return (
+    <span
+      className="absolute inset-y-1 w-full border-l border-text will-change-transform"
+      style={{ transform: `translateX(${left})` }}
+    />
+  );
 }

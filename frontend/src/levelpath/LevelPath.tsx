@@ -5,15 +5,16 @@ import type { Slot } from "../api/client";
 import { useChosenInput } from "../chosen";
 import { mainVoice } from "../live/chains";
 import { ask } from "../live/link";
-import { useLevels, useReadings } from "../live/readings";
+import { useCalmReadings, useLevels, useReadings } from "../live/readings";
 import { useLive } from "../live/store";
 import { Picture } from "../ui/Picture";
 import { roleText } from "../ui/roles";
 import { decibels, levelWords } from "../units/format";
 import { openStage, openTask, useView } from "../view";
 import { Notch } from "./Notch";
-import { paintLevelPath, paintTicks } from "./paint";
+import { paintLevelPath } from "./paint";
 import { columnX, frameOf, xOf } from "./scale";
+import { Ticks } from "./Ticks";
 import {
   columnsOf,
   figureOf,
@@ -21,6 +22,7 @@ import {
   notchesOf,
   shortLabel,
   stationsOf,
+  toViewers,
   type Station,
 } from "./stations";
 
@@ -47,12 +49,6 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
   const paint = useCallback(
     (canvas: CanvasRenderingContext2D, w: number, h: number) => {
       if (rig) paintLevelPath(canvas, w, h, rig, input, isTall);
-    },
-    [rig, input, isTall],
-  );
-  const paintMoving = useCallback(
-    (canvas: CanvasRenderingContext2D, w: number, h: number) => {
-      if (rig) paintTicks(canvas, w, h, rig, input, isTall);
     },
     [rig, input, isTall],
   );
@@ -152,11 +148,20 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
         label="Levels of the voice and the room at each station, and of voice, game and music for the viewers"
         className="pointer-events-none absolute inset-0 h-full w-full"
       />
-      <Picture
-        isMoving
-        paint={paintMoving}
-        label=""
-        className="pointer-events-none absolute inset-0 h-full w-full"
+      <Ticks
+        frame={frame}
+        marks={[
+          ...stations.map(({ meter }, i) => ({
+            meter,
+            x: xOf(i, stations.length, frame),
+            wide: 18,
+          })),
+          ...columns.map(({ id }, i) => ({
+            meter: toViewers(id),
+            x: columnX(i, columns.length, frame),
+            wide: 12,
+          })),
+        ]}
       />
       {isTall &&
         chain.flatMap((slot, i) =>
@@ -230,9 +235,11 @@ function ColumnFigure({ inputId }: { inputId: string }) {
   return <p className="figures text-xs text-quiet">{peaks}</p>;
 }
 
-/** The level now, for screen readers: it is drawn as a tick. Changes with the other figures. */
+/** The level now, for screen readers: it is drawn as a tick. */
 function LiveLevel({ meter }: { meter: string }) {
-  const level = useReadings((now) => levelWords(now.levels ? now.livePeak(meter) : undefined, 1));
+  const level = useCalmReadings((now) =>
+    levelWords(now.levels ? now.livePeak(meter) : undefined, 1),
+  );
   return (
     <span className="sr-only" data-live={meter}>
       {level} now

@@ -194,40 +194,6 @@ function column(
   }
 }
 
-/** A level now. */
-function tick(
-  canvas: CanvasRenderingContext2D,
-  x: number,
-  meter: string,
-  wide: number,
-  frame: Frame,
-) {
-  const peak = readings.livePeak(meter);
-  if (peak > BOTTOM_DB) canvas.fillRect(x - wide / 2, yOf(peak, frame) - 1, wide, 2.5);
-}
-
-/** What moves with the sound: drawn apart, three times as often as all else. */
-export function paintTicks(
-  canvas: CanvasRenderingContext2D,
-  width: number,
-  height: number,
-  rig: Rig,
-  input: InputSettings | undefined,
-  isTall: boolean,
-) {
-  if (!readings.levels) return;
-  const frame = frameOf(width, height, isTall);
-  const stations = stationsOf(rig, input);
-  const columns = columnsOf(rig);
-  canvas.fillStyle = colour("text");
-  stations.forEach(({ meter }, i) =>
-    tick(canvas, xOf(i, stations.length, frame), meter, 18, frame),
-  );
-  columns.forEach(({ id }, i) =>
-    tick(canvas, columnX(i, columns.length, frame), toViewers(id), 12, frame),
-  );
-}
-
 export function paintLevelPath(
   canvas: CanvasRenderingContext2D,
   width: number,

@@ -4,7 +4,7 @@
  */
 
 import { replaceEqualDeep } from "@tanstack/query-core";
-import { useSyncExternalStore } from "react";
+import { useEffect, useRef, useState, useSyncExternalStore } from "react";
 import type {
   History,
   Lamps,
@@ -19,6 +19,7 @@ export const HISTORY = 1000;
 export const SILENCE = -120;
 export const SPEECH = 1;
 const STALE_MS = 500;
+const CALM_MS = 1000;
 const STAGE_HISTORY = 300;
 export const MINUTE = 600;
 
@@ -72,6 +73,8 @@ export class ReadingsStore {
   spectra: Spectra | null = null;
   private heardAt = -Infinity;
   private readonly listeners = new Set<() => void>();
+  private readonly calmListeners = new Set<() => void>();
+  private calmAt = -Infinity;
   private tellNews: (areFigures?: boolean) => void = () => {};
   private stale: ReturnType<typeof setTimeout> | undefined;
 
@@ -170,6 +173,11 @@ export class ReadingsStore {
 
   private tellFigures = () => {
     for (const listener of this.listeners) listener();
+    const now = performance.now();
+    if (now - this.calmAt >= CALM_MS || this.isStale()) {
+      this.calmAt = now;
+      for (const listener of this.calmListeners) listener();
+    }
     this.tellNews(true);
   };
 
@@ -182,6 +190,11 @@ export class ReadingsStore {
     this.listeners.add(listener);
     return () => this.listeners.delete(listener);
   };
+
+  subscribeCalmly = (listener: () => void) => {
+    this.calmListeners.add(listener);
+    return () => void this.calmListeners.delete(listener);
+  };
 }
 
 export const readings = new ReadingsStore();
@@ -192,6 +205,17 @@ export const readings = new ReadingsStore();
  */
 export function useReadings<T>(select: (now: ReadingsStore) => T): T {
   return useSyncExternalStore(readings.subscribe, () => select(readings));
+}
+
+/** The same, once a second: for what is not seen but read out. */
+export function useCalmReadings<T>(select: (now: ReadingsStore) => T): T {
+  const newest = useRef(select);
+  useEffect(() => {
+    newest.current = select;
+  }, [select]);
+  const [value, setValue] = useState(() => select(readings));
+  useEffect(() => readings.subscribeCalmly(() => setValue(newest.current(readings))), []);
+  return value;
 }
 
 /** The same of the figures; null while the engine does not play. */

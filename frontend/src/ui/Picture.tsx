@@ -8,16 +8,14 @@ export type Paint = (canvas: CanvasRenderingContext2D, width: number, height: nu
 
 type Props = {
   paint: Paint;
-  /** What it is, in words; empty where another picture under it is named. */
   label: string;
   /** Whether it shows what streams in (see `readings`), and not only what it is given: ten times a second. */
   isLive?: boolean;
-  /** Whether the eye follows it: it is drawn with every piece of news. Keep it small. */
-  isMoving?: boolean;
   className?: string;
 };
 
-const drawing = new Drawing({
+/** When what is drawn outside React is drawn. */
+export const drawing = new Drawing({
   inNextFrame: (draw) => requestAnimationFrame(draw),
   in: (ms, then) => window.setTimeout(then, ms),
   now: () => performance.now(),
@@ -77,7 +75,7 @@ export function hatch(canvas: CanvasRenderingContext2D): CanvasPattern | string 
 export const FIGURES_FONT = '11px "Atkinson Hyperlegible Mono Variable", monospace';
 export const TEXT_FONT = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
 
-export function Picture({ paint, label, isLive = false, isMoving = false, className = "" }: Props) {
+export function Picture({ paint, label, isLive = false, className = "" }: Props) {
   const place = useRef<HTMLCanvasElement>(null);
   const newest = useRef(paint);
   const again = useRef<Draw>(undefined);
@@ -108,8 +106,7 @@ export function Picture({ paint, label, isLive = false, isMoving = false, classN
     watcher.observe(element);
     again.current = draw;
     shown.add(draw);
-    if (isMoving) drawing.withNews(draw);
-    else if (isLive) drawing.withFigures(draw);
+    if (isLive) drawing.withFigures(draw);
     element.addEventListener("contextrestored", soon);
     document.fonts.addEventListener("loadingdone", soon);
     return () => {
@@ -119,7 +116,6 @@ export function Picture({ paint, label, isLive = false, isMoving = false, classN
       element.removeEventListener("contextrestored", soon);
       document.fonts.removeEventListener("loadingdone", soon);
     };
-  }, [isLive, isMoving]);
-  const told = label ? { role: "img", "aria-label": label } : { "aria-hidden": true };
-  return <canvas ref={place} {...told} className={`block ${className}`} />;
+  }, [isLive]);
+  return <canvas ref={place} role="img" aria-label={label} className={`block ${className}`} />;
 }

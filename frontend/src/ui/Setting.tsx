@@ -1,7 +1,7 @@
 /** A numeric setting: label, slider, typed number, unit. All of its range comes from the server. */
 
 import { Slider } from "radix-ui";
-import { useRef, useState, type KeyboardEvent } from "react";
+import { memo, useRef, useState, type KeyboardEvent } from "react";
 import { settingInfo, valueAt, type SettingInfo } from "../api/settings";
 import { nudgeSetting, setSetting, trySetting } from "../live/link";
 import { useLive } from "../live/store";
@@ -27,7 +27,13 @@ export function useSetting(path: string): { value: unknown; info: SettingInfo } 
   return { value: valueAt(rig, path), info: settingInfo(known, rig, path) };
 }
 
-export function Setting({ path, colour = "var(--voice)", label, shortLabel }: Props) {
+/** Made again only when it is another: what stands beside it may change ten times a second. */
+export const Setting = memo(function Setting({
+  path,
+  colour = "var(--voice)",
+  label,
+  shortLabel,
+}: Props) {
   const setting = useSetting(path);
   const [dragged, setDragged] = useState<number | null>(null);
   const [isHelping, setHelping] = useState(false);
@@ -124,7 +130,7 @@ export function Setting({ path, colour = "var(--voice)", label, shortLabel }: Pr
       </Slider.Root>
     </div>
   );
-}
+});
 
 type TypedProps = {
   label: string;

@@ -1,11 +1,14 @@
 /**
  * When pictures are drawn: in the next frame of the display, if there is something new to show and never else. What is
- * live is drawn with the figures, which come ten times a second; what moves, with every piece of news, which comes thirty times, but for
- * those who want less motion with the figures too.
+ * live is drawn with the figures, which come ten times a second; what moves, once more between them, but not for those who want
+ * less motion.
  */
 
 /** Longer than from figures to figures: so long news waits for them. */
 const CALM_MS = 150;
+
+/** What moves is drawn no more often than this: of a peak over 0.1 s there is nothing more to see. */
+const MOVING_MS = 50;
 
 export type Draw = () => void;
 
@@ -24,6 +27,7 @@ export class Drawing {
   private isAsked = false;
   private isNewsWaiting = false;
   private newsAt = -Infinity;
+  private movedAt = -Infinity;
 
   constructor(private readonly host: Host) {}
 
@@ -58,15 +62,19 @@ export class Drawing {
 
   /** Something has come that pictures show. Without figures for a while (a page that has just opened), what is live is drawn with it. */
   news = (areFigures = false) => {
-    const rest = this.newsAt + CALM_MS - this.host.now();
+    const now = this.host.now();
+    const rest = this.newsAt + CALM_MS - now;
     if (areFigures || rest <= 0) {
       this.isNewsWaiting = false;
-      this.newsAt = this.host.now();
+      this.newsAt = this.movedAt = now;
       for (const draw of this.live) this.soon(draw);
       for (const draw of this.moving) this.soon(draw);
       return;
     }
-    if (!this.host.wantsCalm()) for (const draw of this.moving) this.soon(draw);
+    if (now - this.movedAt >= MOVING_MS && !this.host.wantsCalm()) {
+      this.movedAt = now;
+      for (const draw of this.moving) this.soon(draw);
+    }
     if (!this.isNewsWaiting) {
       this.isNewsWaiting = true;
       this.host.in(rest, () => this.isNewsWaiting && this.news());

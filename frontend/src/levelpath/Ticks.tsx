@@ -1,0 +1,42 @@
+/** The levels now: a tick at each station. They move with the sound, so they are elements that are shifted; a picture would be drawn anew. */
+
+import { useEffect, useRef } from "react";
+import { readings } from "../live/readings";
+import { drawing } from "../ui/Picture";
+import { BOTTOM_DB, yOf, type Frame } from "./scale";
+
+type Mark = { meter: string; x: number; wide: number };
+
+export function Ticks({ marks, frame }: { marks: Mark[]; frame: Frame }) {
+  const place = useRef<HTMLDivElement>(null);
+  const newest = useRef({ marks, frame });
+  useEffect(() => {
+    newest.current = { marks, frame };
+  });
+  useEffect(() => {
+    const draw = () => {
+      newest.current.marks.forEach(({ meter }, i) => {
+        const tick = place.current?.children[i];
+        if (!(tick instanceof HTMLElement)) return;
+        const peak = readings.levels ? readings.livePeak(meter) : -Infinity;
+        const isSeen = peak > BOTTOM_DB;
+        tick.style.opacity = isSeen ? "1" : "0";
+        if (isSeen)
+          tick.style.transform = `translateY(${Math.round(yOf(peak, newest.current.frame))}px)`;
+      });
+    };
+    drawing.withNews(draw);
+    return () => drawing.forget(draw);
+  }, []);
+  return (
+    <div ref={place} aria-hidden className="pointer-events-none absolute inset-0 overflow-hidden">
+      {marks.map(({ meter, x, wide }) => (
+        <span
+          key={meter}
+          className="absolute -top-px h-[2.5px] bg-text opacity-0 will-change-transform"
+          style={{ left: x - wide / 2, width: wide }}
+        />
+      ))}
+    </div>
+  );
+}
