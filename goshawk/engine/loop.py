@@ -221,6 +221,12 @@ class AudioLoop:
             return self.block_frames
         return MAX_FRAMES
 
+    @property
+    def waits_for_nobody(self) -> bool:
+        """Whether a block may be made one block ahead of its time: neither a device of the computer nor a page's microphone would have to
+        give sound that is not there yet."""
+        return not self.rack.computer.is_used and "browser" not in self._mixer.devices
+
     def run_block(self, frames: int | None = None, *, is_late: bool = False) -> None:
         """Read every device, mix, and give the feeds to the outputs: the rig's block, or so many ``frames``."""
         frames = self._frames_now = frames or self.block_frames

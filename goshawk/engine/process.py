@@ -60,6 +60,8 @@ class Clock:
         self._woke = self._due
         self._faster_ppm = 0.0
         """By how much time runs faster here than by the system's clock: a device's, if it is followed."""
+        self._is_ahead = False
+        """The last block was made one block before its time."""
 
     def steer(self, ppm: float | None, seconds: float) -> None:
         """Follow a device whose clock was found to be ``ppm`` faster, ``seconds`` after the last call; None: none is
@@ -70,9 +72,10 @@ class Clock:
         wanted = self._faster_ppm + ppm * min(1.0, STEER_PER_S * seconds)
         self._faster_ppm = max(-MOST_STEER_PPM, min(MOST_STEER_PPM, wanted))
 
-    def wait(self, block_s: float, patience_s: float = 0.0) -> int:
+    def wait(self, block_s: float, patience_s: float = 0.0, *, by_twos: bool = False) -> int:
         """Sleep until the next block is due. Time that is missed is caught up to RESYNC_BLOCKS, or to ``patience_s`` if
-        that is longer. Returns the frames, in whole hops, of the time that is given up."""
+        that is longer. ``by_twos``: every second block follows the one before it at once, ahead of its time; what lies in the
+        processor's caches serves both. Returns the frames, in whole hops, of the time that is given up."""
         if self.hurried_frames:
             self.hurried_frames = max(0, self.hurried_frames - round(block_s * SAMPLE_RATE_HZ))
             self._due = self._woke = time.monotonic()
@@ -85,7 +88,9 @@ class Clock:
             self.missed_blocks += round(missed_hops * HOP_S / block_s)
             self._due += missed_hops * HOP_S
         elif left > 0:
-            time.sleep(left)
+            self._is_ahead = by_twos and not self._is_ahead
+            if not self._is_ahead:
+                time.sleep(left)
         self._woke = time.monotonic()
         return missed_hops * HOP_FRAMES
 
@@ -160,7 +165,9 @@ class AudioProcess:
         frames = self._loop.longest_frames if hurried else self._loop.block_frames
         block_s = frames / SAMPLE_RATE_HZ
         self._let_readers_follow()
-        missed = self._clock.wait(block_s, self._loop.rack.computer.patience_s)
+        missed = self._clock.wait(
+            block_s, self._loop.rack.computer.patience_s, by_twos=self._loop.waits_for_nobody
+        )
         if missed:
             self._pass_over(missed)
         late_before = self._clock.late_blocks

@@ -61,6 +61,23 @@ def test_blocks_are_due_at_absolute_times_and_lateness_is_counted(time: Time) ->
     assert clock.missed_blocks == 0
 
 
+def test_by_twos_it_sleeps_half_as_often_and_never_makes_more_than_one_block_ahead(
+    time: Time,
+) -> None:
+    clock = Clock(is_realtime=False)
+    started, sleeps = time.now, 0
+    for number in range(1, 1001):
+        before = time.now
+        clock.wait(BLOCK_S, by_twos=number <= 900)
+        sleeps += time.now > before + 0.01 * BLOCK_S
+        assert number * BLOCK_S - (time.now - started) <= 1.001 * BLOCK_S
+        time.now += 0.2 * BLOCK_S
+        clock.finished(BLOCK_S)
+    assert time.now - started == pytest.approx(1000.2 * BLOCK_S, rel=1e-4)
+    assert sleeps == pytest.approx(550, abs=1)
+    assert clock.late_blocks == 0
+
+
 def test_after_a_long_stall_the_missed_time_is_given_up_and_counted(time: Time) -> None:
     clock = Clock(is_realtime=True)
     clock.wait(BLOCK_S)
