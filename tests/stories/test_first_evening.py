@@ -61,6 +61,7 @@ def setting(page: Page, name: str) -> Locator:
     return page.get_by_role("slider", name=name, exact=True)
 
 
+@pytest.mark.quick
 def test_listen_set_the_gate_and_see_what_it_costs(page: Page) -> None:
     page.get_by_role("button", name="Listen", exact=True).click()
     expect(page.get_by_role("button", name="Listening")).to_be_visible()
@@ -312,6 +313,7 @@ def test_by_keyboard_alone(page: Page) -> None:
     expect(page.get_by_role("heading", name="Balance")).to_be_visible()
 
 
+@pytest.mark.quick
 @pytest.mark.parametrize("theme", ["dusk", "daylight"])
 def test_axe_finds_nothing_on_any_view(page: Page, theme: str) -> None:
     if theme == "daylight":

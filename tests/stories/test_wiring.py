@@ -115,6 +115,7 @@ def test_by_the_accessibility_tree_alone(page: Page, server: Server) -> None:
     is_right(page, server)
 
 
+@pytest.mark.quick
 def test_inputs_are_named_ordered_and_removed(page: Page) -> None:
     page.keyboard.press("1")
     page.get_by_role("button", name="Add input").click()
