@@ -1,9 +1,11 @@
-"""What a browser shows while Goshawk is still being set up: the steps, how long each has taken, and what share is done where that is
-known. Of Python's own library alone, since ``scripts/demo`` runs this file before anything is installed:
+"""The page that a browser shows while Goshawk is being set up: the steps, how long each has taken, and the share that is done where that
+is known. It uses Python's own library alone, because ``scripts/demo`` runs this file before anything is installed:
 
     python3 goshawk/first_page.py PORT FILE
 
-shows the lines of a file as they come: ``begin STEP``, ``end STEP``."""
+shows the steps that are written into a file: ``begin STEP``, ``end STEP``."""
+
+from __future__ import annotations
 
 import json
 import sys
@@ -85,17 +87,17 @@ class Progress:
     _steps: list[_Step] = field(default_factory=list)
 
     def begin(self, text: str) -> None:
-        """A step begins; others may go on beside it."""
+        """Begin a step. Others may go on beside it."""
         self._steps.append(_Step(text, time.monotonic()))
 
     def end(self, text: str) -> None:
-        """It is done."""
+        """End a step."""
         for one in self._steps:
             if one.text == text and one.ended is None:
                 one.ended = time.monotonic()
 
     def as_json(self) -> bytes:
-        """For the page."""
+        """Return the steps as the page reads them."""
         now = time.monotonic()
         steps = [
             {
@@ -109,7 +111,7 @@ class Progress:
 
 
 class FirstPage:
-    """Serves it on this computer alone."""
+    """Serves the page, to this computer alone."""
 
     def __init__(self, port: int, progress: Progress) -> None:
         """Raises OSError if the port cannot be used."""
@@ -142,13 +144,13 @@ class FirstPage:
         threading.Thread(target=self._server.serve_forever, args=(0.05,), daemon=True).start()
 
     def close(self) -> None:
-        """The port is free again."""
+        """Free the port."""
         self._server.shutdown()
         self._server.server_close()
 
 
 def follow(file: Path, progress: Progress) -> None:
-    """Tell what is written into a file, for as long as the program runs."""
+    """Pass on the steps that are written into a file, until the program ends."""
     with file.open(encoding="utf-8") as lines:
         while True:
             line = lines.readline()
@@ -156,7 +158,10 @@ def follow(file: Path, progress: Progress) -> None:
                 time.sleep(LOOKS_EVERY_S)
                 continue
             what, _, text = line.strip().partition(" ")
-            {"begin": progress.begin, "end": progress.end}.get(what, progress.begin)(text)
+            if what == "begin":
+                progress.begin(text)
+            elif what == "end":
+                progress.end(text)
 
 
 def main() -> None:

@@ -1,4 +1,5 @@
-"""Where compiled kernels are kept, and whether all are there. Asked by processes that do not load the compiler (``kernel_cache.py`` does)."""
+"""Where compiled kernels are kept, and whether all of them are there. Processes that do not load the compiler can ask this
+(``kernel_cache.py`` loads it)."""
 
 import hashlib
 import os
@@ -34,18 +35,20 @@ def _content(file: Path) -> bytes:
 
 @cache
 def _imported(file: Path) -> frozenset[Path]:
-    """The files of Goshawk that one imports."""
+    """Return the files of Goshawk that a file imports."""
     found = set()
     for module, names, plain in _IMPORTS.findall(_content(file).decode()):
         at = PACKAGE.parent.joinpath(*(module or plain).split("."))
         candidates = [at, *(at / name for name in re.findall(r"\w+", names))]
-        found |= {one.with_suffix(".py") for one in candidates}
+        found |= {
+            file for one in candidates for file in (one.with_suffix(".py"), one / "__init__.py")
+        }
     return frozenset(one for one in found if one.is_file())
 
 
 @cache
 def sources_of(file: Path) -> frozenset[Path]:
-    """A file of Goshawk and all that it imports, directly or not: what its kernels may hold."""
+    """Return a file of Goshawk and all files that it imports, directly or not: its kernels may hold code or constants of each."""
     found, waiting = {file}, [file]
     while waiting:
         more = _imported(waiting.pop()) - found
@@ -55,7 +58,7 @@ def sources_of(file: Path) -> frozenset[Path]:
 
 
 def hashed(files: Iterable[Path], more: str = "") -> str:
-    """A name for what files of Goshawk hold, and for something more."""
+    """Return a hash of the contents and places of files of Goshawk, and of ``more``."""
     whole = hashlib.sha256(more.encode())
     for one in sorted(files):
         whole.update(str(one.relative_to(PACKAGE)).encode() + b"\0" + _content(one) + b"\0")
@@ -67,7 +70,7 @@ _LIBRARIES = ("llvmlite", "numba", "numpy", "rocket-fft")
 
 
 def _processor() -> str:
-    """What kernels are compiled for here, as ``core/compiled.py`` decides it."""
+    """Return the processor that kernels are compiled for here, as ``core/compiled.py`` decides it."""
     with suppress(OSError):
         lines = Path("/proc/cpuinfo").read_text().splitlines()
         flags = next((line for line in lines if line.startswith("flags")), "")
@@ -78,7 +81,7 @@ def _processor() -> str:
 
 @cache
 def _made_for() -> str:
-    """All that kernels depend on. (What of it is not seen here, as numba's own switches are, each kernel's stamp tells.)"""
+    """Return everything that kernels depend on, except numba's switches, which each kernel's stamp holds."""
     libraries = " ".join(f"{name} {version(name)}" for name in _LIBRARIES)
     sources = hashed(sources_of(PACKAGE / "engine" / "loop.py"))
     return "\n".join((sys.platform, _processor(), sys.version, libraries, sources))
@@ -102,8 +105,8 @@ def _may_be_written(folder: Path) -> bool:
 
 @cache
 def place() -> Path:
-    """The folder of all compiled kernels: beside the code, or in the user's cache where nobody may write there and none lie there
-    that fit."""
+    """Return the folder of all compiled kernels: beside the code; or in the user's cache, if the folder beside the code cannot be
+    written and its kernels do not fit."""
     if PLACE in os.environ:
         return Path(os.environ[PLACE])
     if _is_noted(SHIPPED) or _may_be_written(SHIPPED):
@@ -113,17 +116,17 @@ def place() -> Path:
 
 
 def are_compiled() -> bool:
-    """Whether all that the engine needs was compiled here, for this Goshawk, compiler and processor."""
+    """Return whether every kernel of the engine is compiled, for this Goshawk, compiler and processor."""
     return _is_noted(place())
 
 
 def note_compiled() -> None:
-    """They are compiled now. Where that cannot be kept, it is looked at anew next time."""
+    """Note that all are compiled now. If the note cannot be written, the next start looks again."""
     with suppress(OSError):
         place().mkdir(parents=True, exist_ok=True)
         (place() / NOTE).write_text(_made_for())
 
 
 def count() -> int:
-    """How many kernels are compiled so far."""
+    """Return how many kernels are compiled so far."""
     return sum(1 for _ in place().rglob("*.nbi"))

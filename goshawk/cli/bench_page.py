@@ -1,5 +1,5 @@
-"""What the page costs in a browser: its renderer and GPU processes, and the memory of its scripts, view by view. Needs the browser that the
-stories are tested with."""
+"""Measures what the page costs in a browser, view by view: the renderer and GPU process, and the memory of its scripts. It uses the
+browser that the stories are tested with."""
 
 import json
 import shutil
@@ -23,7 +23,7 @@ _FLAGS = [
 
 
 def _spent(browser: psutil.Process) -> dict[str, float]:
-    """Seconds of a core so far of the kinds of processes that show a page."""
+    """Return the seconds of a core that the browser's renderer and GPU process have used so far."""
     found = {"renderer": 0.0, "gpu-process": 0.0}
     for one in browser.children(recursive=True):
         try:
@@ -39,8 +39,8 @@ def _spent(browser: psutil.Process) -> dict[str, float]:
 def run_bench_page(
     seconds: float, views: list[str], say: Callable[[str], None]
 ) -> dict[str, dict[str, float]]:
-    """Percent of a core that renderer and GPU process take while each view is shown, and MB of the scripts' heap; ``hidden`` is a page
-    that nobody sees. Raises BadInput or EngineLost."""
+    """Return, for each view, the percent of a core that the renderer and the GPU process take while it is shown, and the MB of the scripts'
+    heap. Raises BadInput or EngineLost."""
     executable = shutil.which("chromium-headless-shell") or shutil.which("chromium")
     try:
         from playwright.sync_api import sync_playwright
@@ -78,5 +78,5 @@ def run_bench_page(
 
 
 def as_lines(result: dict[str, dict[str, float]]) -> list[str]:
-    """For people."""
+    """Return one line of text for each view."""
     return [f"{view:<12} {json.dumps(figures)}" for view, figures in result.items()]

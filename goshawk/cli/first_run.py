@@ -1,5 +1,4 @@
-"""The first run of a Goshawk whose kernels are not compiled: that is done once, and its progress is shown meanwhile, in the terminal and
-in the browser."""
+"""Compiles the kernels at a start that finds them missing, and shows the progress in the terminal and in the browser."""
 
 import subprocess
 import sys
@@ -16,14 +15,14 @@ from goshawk.kernel_note import are_compiled
 from goshawk.system.desktop import has_screen
 
 ABOUT_SO_MANY = 175
-"""Kernels there are; the share shown goes by it."""
+"""How many kernels there are: the share that is shown is of these."""
 
 STEP = "Compiling the sound processing for this computer"
 
 
 def compile_at_first(port: int, *, opens: bool = False) -> bool:
-    """Compile them, unless they are, and say how far it is, on the port too, and in a browser that ``opens``. Whether a browser
-    looks there already. Raises EngineLost if it fails."""
+    """Compile the kernels if they are missing. Show the progress in the terminal and on the port; ``opens``: also open a browser there.
+    Returns whether one was opened. Raises EngineLost if a kernel cannot be compiled."""
     if are_compiled():
         return False
     progress = Progress()
@@ -42,7 +41,7 @@ def compile_at_first(port: int, *, opens: bool = False) -> bool:
 
 
 def _compile(progress: Progress) -> None:
-    typer.echo(f"The first start. {STEP} …", err=True)
+    typer.echo(f"{STEP} …", err=True)
     began = time.monotonic()
     command = [sys.executable, "-m", "goshawk.cli.main", "warm-up"]
     is_terminal = sys.stderr.isatty()

@@ -1,4 +1,4 @@
-"""Every kernel compiled ahead of the first start, in as many processes as there are processors."""
+"""Compiles every kernel before the first start, in one process for each processor."""
 
 import multiprocessing
 import os
@@ -18,6 +18,7 @@ from goshawk.devices.rack import Rack
 from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
 from goshawk.engine.plan_maker import MAX_FRAMES
+from goshawk.kernel_cache import sweep
 from goshawk.model_file import give_weights
 from goshawk.timeline.memory import Memory
 from goshawk.timeline.sound import SoundWriter
@@ -60,7 +61,7 @@ def _compile(part: str) -> None:
 
 
 def _what_is_left() -> None:
-    """All that the engine runs, most of which other processes have compiled."""
+    """Load everything that the engine runs. Other processes have compiled most of it."""
     AudioLoop(Plan())
     memory = Memory.make()
     try:
@@ -73,7 +74,9 @@ def _what_is_left() -> None:
 
 
 def compile_all(say: Callable[[int], None]) -> None:
-    """Compile what is not there yet, and say meanwhile how many kernels are. Raises whatever keeps one from being compiled."""
+    """Compile the kernels that are missing, and tell ``say`` how many there are meanwhile. Raises the error of a kernel that cannot be
+    compiled."""
+    sweep()
     others = [name for name in STAGES if name not in LONGEST_FIRST]
     parts = [*LONGEST_FIRST[:1], *_PARTS, *LONGEST_FIRST[1:], *others]
     processes = len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count()

@@ -57,6 +57,7 @@ class AudioLoop:
         self._takens: dict[str, TakenAlone] = {}
         self._kept: dict[str, SoundCopy] = {}
         self._frames_now = 0
+        self._read_from: set[str] = set()
         self._rehearsal = np.zeros((MAX_FRAMES, 2), np.float32)
         self._silence = np.zeros((MAX_FRAMES, 2), np.float32)
         self._yours = np.zeros((MAX_FRAMES, 2), np.float32)
@@ -222,16 +223,17 @@ class AudioLoop:
         return MAX_FRAMES
 
     @property
-    def waits_for_nobody(self) -> bool:
-        """Whether a block may be made one block ahead of its time: neither a device of the computer nor a page's microphone would have to
-        give sound that is not there yet."""
-        return not self.rack.computer.is_used and "browser" not in self._mixer.devices
+    def may_run_ahead(self) -> bool:
+        """Whether a block may be made one block early. It may not while a device of the computer or a page's microphone is read or
+        played to: its sound is not there yet."""
+        return not self.rack.computer.is_used and "browser" not in self._read_from
 
     def run_block(self, frames: int | None = None, *, is_late: bool = False) -> None:
         """Read every device, mix, and give the feeds to the outputs: the rig's block, or so many ``frames``."""
         frames = self._frames_now = frames or self.block_frames
         mixer = self._mixer
-        came = self.rack.read(frames, mixer.devices)
+        self._read_from = mixer.devices
+        came = self.rack.read(frames, self._read_from)
         self.inserts.before(frames)
         mixer.process(came, frames)
         inserts_version = mixer.version, self.rack.computer.version

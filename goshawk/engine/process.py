@@ -61,7 +61,7 @@ class Clock:
         self._faster_ppm = 0.0
         """By how much time runs faster here than by the system's clock: a device's, if it is followed."""
         self._is_ahead = False
-        """The last block was made one block before its time."""
+        """Whether the last block was made one block early."""
 
     def steer(self, ppm: float | None, seconds: float) -> None:
         """Follow a device whose clock was found to be ``ppm`` faster, ``seconds`` after the last call; None: none is
@@ -72,10 +72,10 @@ class Clock:
         wanted = self._faster_ppm + ppm * min(1.0, STEER_PER_S * seconds)
         self._faster_ppm = max(-MOST_STEER_PPM, min(MOST_STEER_PPM, wanted))
 
-    def wait(self, block_s: float, patience_s: float = 0.0, *, by_twos: bool = False) -> int:
+    def wait(self, block_s: float, patience_s: float = 0.0, *, in_pairs: bool = False) -> int:
         """Sleep until the next block is due. Time that is missed is caught up to RESYNC_BLOCKS, or to ``patience_s`` if
-        that is longer. ``by_twos``: every second block follows the one before it at once, ahead of its time; what lies in the
-        processor's caches serves both. Returns the frames, in whole hops, of the time that is given up."""
+        that is longer. ``in_pairs``: every second block follows the one before it at once, one block early, so that both find the
+        processor's caches filled. Returns the frames, in whole hops, of the time that is given up."""
         if self.hurried_frames:
             self.hurried_frames = max(0, self.hurried_frames - round(block_s * SAMPLE_RATE_HZ))
             self._due = self._woke = time.monotonic()
@@ -88,7 +88,7 @@ class Clock:
             self.missed_blocks += round(missed_hops * HOP_S / block_s)
             self._due += missed_hops * HOP_S
         elif left > 0:
-            self._is_ahead = by_twos and not self._is_ahead
+            self._is_ahead = in_pairs and not self._is_ahead
             if not self._is_ahead:
                 time.sleep(left)
         self._woke = time.monotonic()
@@ -166,7 +166,7 @@ class AudioProcess:
         block_s = frames / SAMPLE_RATE_HZ
         self._let_readers_follow()
         missed = self._clock.wait(
-            block_s, self._loop.rack.computer.patience_s, by_twos=self._loop.waits_for_nobody
+            block_s, self._loop.rack.computer.patience_s, in_pairs=self._loop.may_run_ahead
         )
         if missed:
             self._pass_over(missed)

@@ -91,7 +91,7 @@ def test_the_first_start_compiles_and_shows_how_far_it_is(
     assert not first_run.compile_at_first(port)
     assert [one["share"] for one in seen] == [0.0, pytest.approx(0.5, abs=0.01)]
     assert [step["is_done"] for one in seen for step in one["steps"]] == [False, False]
-    assert "The first start" in capsys.readouterr().err
+    assert first_run.STEP in capsys.readouterr().err
     with pytest.raises(urllib.error.URLError):  # the port is Goshawk's now
         ask("/")
     monkeypatch.setattr(Compiler, "returncode", 1)

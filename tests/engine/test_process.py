@@ -12,9 +12,11 @@ import pytest
 
 from goshawk.core.graph.readings import InputReading
 from goshawk.core.measure.levels import HOP_FRAMES
-from goshawk.core.rig import Rig, changed
+from goshawk.core.rig import Rig, changed, changed_together
 from goshawk.core.routing import FeedName
+from goshawk.devices.endpoint import Endpoint
 from goshawk.engine import messages, process
+from goshawk.engine.loop import AudioLoop
 from goshawk.engine.plan import Plan
 from goshawk.engine.process import READINGS_FRAMES, UNSEEN_READINGS_FRAMES, AudioProcess, Clock
 from goshawk.system.links import Packets, packet_pair
@@ -61,14 +63,14 @@ def test_blocks_are_due_at_absolute_times_and_lateness_is_counted(time: Time) ->
     assert clock.missed_blocks == 0
 
 
-def test_by_twos_it_sleeps_half_as_often_and_never_makes_more_than_one_block_ahead(
+def test_in_pairs_it_sleeps_half_as_often_and_never_makes_more_than_one_block_ahead(
     time: Time,
 ) -> None:
     clock = Clock(is_realtime=False)
     started, sleeps = time.now, 0
     for number in range(1, 1001):
         before = time.now
-        clock.wait(BLOCK_S, by_twos=number <= 900)
+        clock.wait(BLOCK_S, in_pairs=number <= 900)
         sleeps += time.now > before + 0.01 * BLOCK_S
         assert number * BLOCK_S - (time.now - started) <= 1.001 * BLOCK_S
         time.now += 0.2 * BLOCK_S
@@ -76,6 +78,40 @@ def test_by_twos_it_sleeps_half_as_often_and_never_makes_more_than_one_block_ahe
     assert time.now - started == pytest.approx(1000.2 * BLOCK_S, rel=1e-4)
     assert sleeps == pytest.approx(550, abs=1)
     assert clock.late_blocks == 0
+
+
+def test_a_block_is_made_early_only_where_no_sound_has_to_come_in_time() -> None:
+    loop = AudioLoop(Plan(rig=Rig()))
+    loop.run_block()
+    assert loop.may_run_ahead
+    by_page = changed_together(Rig(), {"inputs.voice.device": "browser"})
+    loop.apply(by_page)
+    loop.run_block()
+    assert not loop.may_run_ahead, "a page's microphone"
+    loop = AudioLoop(Plan(rig=Rig()))
+    loop.run_block()
+    loop.rack.computer._endpoints[("server:any", "in", "", 256, 20.0)] = Endpoint.of(
+        "in", "server:any", 256, 20.0
+    )
+    assert not loop.may_run_ahead, "a device of the computer"
+
+
+def test_a_change_is_heard_in_pairs_as_one_by_one(time: Time) -> None:
+    """What is made does not depend on when: the same blocks come, early or not."""
+    feeds = []
+    for in_pairs in (False, True):
+        loop, clock = AudioLoop(Plan(rig=Rig())), Clock(is_realtime=False)
+        blocks = []
+        for number in range(40):
+            clock.wait(BLOCK_S, in_pairs=in_pairs)
+            if number == 20:
+                loop.apply(changed_together(Rig(), {"inputs.game.fader_db": -30.0}))
+            loop.run_block()
+            clock.finished(BLOCK_S)
+            blocks.append(loop.sound("viewers")[0].copy())
+        feeds.append(np.concatenate(blocks))
+    assert np.array_equal(*feeds)
+    assert np.abs(feeds[0]).max() > 0.001
 
 
 def test_after_a_long_stall_the_missed_time_is_given_up_and_counted(time: Time) -> None:

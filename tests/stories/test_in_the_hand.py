@@ -73,6 +73,38 @@ def test_a_drag_ends_where_it_is_let_go_and_a_click_moves_nothing(
     expect(undo).to_be_disabled()
 
 
+def test_a_page_that_nobody_sees_stands_still_and_goes_on_where_the_sound_is(page: Page) -> None:
+    """A browser does not hide a page without windows: the page is told that it is hidden, as the browser would tell it."""
+    tick = page.get_by_label("Level path").locator("div[aria-hidden] > span").first
+    clearance = page.get_by_title(re.compile("From the microphone"))
+
+    def moves() -> bool:
+        """Whether the microphone's tick goes up and down, as talk does."""
+        places = set()
+        for _ in range(12):
+            places.add(tick.evaluate("one => one.style.transform + one.style.opacity"))
+            page.wait_for_timeout(150)
+        return len(places) > 2
+
+    def become(state: str) -> None:
+        page.evaluate(
+            """state => {
+              Object.defineProperty(document, "visibilityState", { value: state, configurable: true });
+              document.dispatchEvent(new Event("visibilitychange"));
+            }""",
+            state,
+        )
+
+    eventually(page, moves)
+    become("hidden")
+    page.wait_for_timeout(1500)
+    assert not moves()
+    expect(lamp(page, "Viewers")).to_be_visible()
+    become("visible")
+    eventually(page, moves)
+    expect(clearance).to_contain_text("ms")
+
+
 def test_a_message_moves_nothing_under_the_hand(page: Page) -> None:
     page.keyboard.press("1")
     add = page.get_by_role("button", name="Add input")

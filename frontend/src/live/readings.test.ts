@@ -55,6 +55,26 @@ describe("what streams in", () => {
     expect(readings.minute.at(MINUTE - 1)).toBe(-20);
   });
 
+  it("is told calmly once a second, and at once when nothing comes any more", async () => {
+    const readings = await load();
+    const often = vi.fn();
+    const calmly = vi.fn();
+    readings.subscribe(often);
+    const stop = readings.subscribeCalmly(calmly);
+    for (let tenth = 0; tenth < 25; tenth++) {
+      readings.takeReadings(message([-20]));
+      readings.takeLevels({ tenth } as unknown as Levels);
+      vi.advanceTimersByTime(100);
+    }
+    expect(often).toHaveBeenCalledTimes(25);
+    expect(calmly).toHaveBeenCalledTimes(3);
+    vi.advanceTimersByTime(600);
+    expect(calmly, "that it is stale").toHaveBeenCalledTimes(4);
+    stop();
+    readings.forget();
+    expect(calmly).toHaveBeenCalledTimes(4);
+  });
+
   it("is silence half a second after the last, and that is told like anything new", async () => {
     const readings = await load();
     const told = vi.fn();
