@@ -22,18 +22,18 @@ if goshawk.runs_kernels:
     from numba.extending import intrinsic
 
     PROCESSOR = "x86-64-v3"
-    """Kernels are compiled for every processor with what the x86-64 psABI calls level 3 (AVX2, FMA, BMI2), so that they run on
-    another computer than the one they were compiled on; where that is less, or something else, for the very one that is there."""
+    """Level 3 of the x86-64 psABI (AVX2, FMA, BMI2). If the processor supports it, kernels are compiled for it, so that they run on other
+    computers too. Otherwise they are compiled for the processor that is there."""
 
     _LEVEL_3 = ("avx", "avx2", "bmi", "bmi2", "f16c", "fma", "lzcnt", "movbe", "sse4.2")
-    """What level 3 adds, as LLVM calls it."""
+    """The features of level 3, by LLVM's names."""
 
     def _set_up_the_compiler() -> None:
         config: Any = _config
         features = llvmlite.binding.get_host_cpu_features()
         if all(features.get(one) for one in _LEVEL_3) and config.CPU_NAME is None:
             config.CPU_NAME, config.CPU_FEATURES = PROCESSOR, ""
-        # Where kernels are kept; for those that are not Goshawk's, numba's own ways.
+        # Goshawk's kernels are kept by its own locator, all others by numba's.
         config.CACHE_LOCATOR_CLASSES = ",".join(
             (
                 "goshawk.kernel_cache.KernelLocator",

@@ -68,7 +68,7 @@ class ShowAll(FromPageModel):
 
 
 class BeShown(FromPageModel):
-    """Whether anybody can see this page. One that lies behind others is told what is set and who is heard, but no figures."""
+    """Say whether this page is visible. A hidden page gets settings, lamps and alerts, but no figures."""
 
     type: Literal["be_shown"]
     is_on: bool

@@ -5,7 +5,7 @@ import asyncio
 WAITING_MESSAGES = 50
 
 FIGURES = frozenset({"readings", "levels", "spectra", "balance"})
-"""The kinds of messages that are nothing to a page that nobody sees."""
+"""The kinds of messages that a hidden page does not get."""
 
 
 class LivePage:
@@ -17,7 +17,7 @@ class LivePage:
         self._wake = asyncio.Event()
         self.is_open = True
         self.is_shown = True
-        """Whether anybody can see it."""
+        """Whether it is visible."""
 
     def tell(self, message: str) -> None:
         """A message that must arrive; a page that does not read for long loses the oldest."""
@@ -27,7 +27,7 @@ class LivePage:
         self._wake.set()
 
     def tell_newest(self, kind: str, message: str) -> None:
-        """A message that the next one of its kind replaces. Figures are not kept for a page that nobody sees."""
+        """A message that the next one of its kind replaces. A hidden page gets no figures."""
         if kind in FIGURES and not self.is_shown:
             return
         self._newest[kind] = message

@@ -84,7 +84,7 @@ class PageVisits:
         self._follow()
 
     async def be_shown(self, page: LivePage, is_shown: bool) -> None:
-        """A page lies behind others, or can be seen again: then it gets what it has missed."""
+        """Follow a page that is hidden or visible again. One that is visible again gets what it has missed."""
         if is_shown == page.is_shown:
             return
         page.is_shown = is_shown

@@ -38,7 +38,7 @@ class Pages:
 
     @property
     def are_shown(self) -> bool:
-        """Whether anybody can see one."""
+        """Whether any page is visible."""
         return any(page.is_shown for page in self._open)
 
     def add(self, page: LivePage) -> None:

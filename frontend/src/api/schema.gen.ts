@@ -1514,7 +1514,7 @@ export interface components {
         };
         /**
          * BeShown
-         * @description Whether anybody can see this page. One that lies behind others is told what is set and who is heard, but no figures.
+         * @description Say whether this page is visible. A hidden page gets settings, lamps and alerts, but no figures.
          */
         BeShown: {
             /** Is On */

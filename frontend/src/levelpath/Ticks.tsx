@@ -1,4 +1,4 @@
-/** The levels now: a tick at each station. They move with the sound, so they are elements that are shifted; a picture would be drawn anew. */
+/** Ticks of the present levels, one at each station. They are elements that are moved, because a canvas would be drawn again each time. */
 
 import { useEffect, useRef } from "react";
 import { readings } from "../live/readings";

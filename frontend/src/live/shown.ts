@@ -1,4 +1,4 @@
-/** Whether anybody can see this page: a window that is minimised, or a tab behind others, needs no figures and draws nothing. */
+/** Whether this page is visible. A minimized window or a tab in the background needs no figures and draws nothing. */
 
 import { create } from "zustand";
 import { ask } from "./link";

@@ -1,13 +1,13 @@
 /**
  * When pictures are drawn: in the next frame of the display, if there is something new to show and never else. What is
- * live is drawn with the figures, which come ten times a second; what moves, once more between them, but not for those who want
- * less motion.
+ * live is drawn with the figures, ten times a second. What moves is drawn once more between them, unless the user wants less
+ * motion.
  */
 
 /** Longer than from figures to figures: so long news waits for them. */
 const CALM_MS = 150;
 
-/** What moves is drawn no more often than this: of a peak over 0.1 s there is nothing more to see. */
+/** The shortest time between two drawings of what moves. It shows peaks over 0.1 s, which change no faster. */
 const MOVING_MS = 50;
 
 export type Draw = () => void;
@@ -60,7 +60,7 @@ export class Drawing {
     this.due.delete(draw);
   }
 
-  /** Something has come that pictures show. Without figures for a while (a page that has just opened), what is live is drawn with it. */
+  /** Call this when news has come. If no figures have come for a while, as on a page that has just opened, live pictures are drawn too. */
   news = (areFigures = false) => {
     const now = this.host.now();
     const rest = this.newsAt + CALM_MS - now;
