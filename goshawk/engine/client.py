@@ -104,6 +104,7 @@ class EngineClient:
         self._watch: asyncio.Task[None] | None = None
         self._is_stopping = False
         self.restarts = self._lost_in_a_row = 0
+        self._hurried_until = 0
         self.heard_frames = 0
 
     @property
@@ -272,11 +273,12 @@ class EngineClient:
         self._once(messages.MakeFault(device, fault, value))
 
     async def hurry(self, seconds: float) -> None:
-        """Let so much sound pass as fast as the machine allows (for tests, see ``process.TEST_CLOCK``)."""
-        until = self.heard_frames + round(seconds * SAMPLE_RATE_HZ)
+        """Let so much sound pass as fast as the machine allows (for tests, see ``process.TEST_CLOCK``). A call takes the place of
+        an earlier one, which ends with it."""
+        self._hurried_until = self.heard_frames + round(seconds * SAMPLE_RATE_HZ)
         restarts = self.restarts
         self._once(messages.Hurry(round(seconds * SAMPLE_RATE_HZ)))
-        while self.heard_frames < until and restarts == self.restarts:
+        while self.heard_frames < self._hurried_until and restarts == self.restarts:
             # It waits for whoever reads its sound, and says nothing meanwhile.
             self._silence.heard()
             await asyncio.sleep(0.01)

@@ -34,7 +34,7 @@ from goshawk.store.recordings.track_file import TrackFile
 from goshawk.timeline.memory import WRITTEN_NS
 from tests.playing import Playing
 from tests.recorder.conftest import Evening, steps_apart, tracks_in
-from tests.waiting import until
+from tests.waiting import until, wait_for
 
 
 def test_the_track_behind_the_chain_is_the_chain_applied_to_the_track_as_it_came(
@@ -261,7 +261,8 @@ def test_a_full_disk_ends_a_part_and_not_the_recording(
     evening.pass_by(1.0)
     _until_written(evening)
     is_full = True
-    evening.session.writing._look()
+    writing = evening.session.writing
+    wait_for("the other folder", lambda: writing.part.path.parent == evening.rescue)
     evening.pass_by(1.0)
     found = evening.finish()
     (ended,) = folder.iterdir()

@@ -159,9 +159,10 @@ class Server:
         is_over = threading.Event()
 
         def hurry() -> None:
+            # One long call: between two, a busy machine's pauses would be gaps in the sound.
             while not is_over.is_set():
                 with suppress(OSError):  # the server may be killed meanwhile
-                    self.pass_time(1.0)
+                    self.pass_time(600.0)
 
         thread = threading.Thread(target=hurry)
         thread.start()
@@ -169,6 +170,8 @@ class Server:
             yield
         finally:
             is_over.set()
+            with suppress(OSError):
+                self.pass_time(0.01)
             thread.join()
 
     def evening_on_disk(self) -> Evening | None:

@@ -274,6 +274,7 @@ def test_no_message_of_any_shape_ends_a_link_or_a_task(server: Server, sent: lis
     with connect_to(server, "live") as link:
         for message in sent:
             link.send(message if isinstance(message, str) else json.dumps(message))
+        link.send(json.dumps({"type": "be_shown", "is_on": True}))
         link.send(json.dumps({"type": "find_buffer", "is_on": False}))
         link.send(json.dumps({"type": "loop_stop"}))
         link.send(json.dumps({"type": "replay_stop"}))
