@@ -40,19 +40,31 @@ class HeardInputs:
     rows: Replayed
     key: Block
     activity: NDArray[np.int8]
+    first_hop: int = 0
+    """The number of the first hop."""
 
     @property
     def seconds(self) -> float:
         return len(self.activity) / 100
 
+    @property
+    def end_hop(self) -> int:
+        """The number of the hop behind the last."""
+        return self.first_hop + len(self.activity)
+
     def last(self, seconds: float) -> "HeardInputs":
         """The newest part, in whole hops."""
-        hops = min(len(self.activity), round(seconds * 100))
+        return self.from_hop(max(self.first_hop, self.end_hop - round(seconds * 100)))
+
+    def from_hop(self, number: int) -> "HeardInputs":
+        """The part from a hop on that lies within it."""
+        hops = number - self.first_hop
         frames = hops * HOP_FRAMES
         return HeardInputs(
-            {name: row[len(row) - frames :] for name, row in self.rows.items()},
-            self.key[len(self.key) - frames :],
-            self.activity[len(self.activity) - hops :],
+            {name: row[frames:] for name, row in self.rows.items()},
+            self.key[frames:],
+            self.activity[hops:],
+            number,
         )
 
 
@@ -119,10 +131,11 @@ def viewers_feed(rig: Rig, parts: dict[str, Block]) -> Block:
 @dataclass(frozen=True)
 class Bands:
     """Mean squares in the bands of the intelligibility index of each piece of speech, shape (pieces, 18): of the
-    voice and of every other input by its id."""
+    voice and of every other input by its id. ``starts`` holds the frame at which each piece begins."""
 
     voice: Floats
     others: dict[str, Floats]
+    starts: NDArray[np.intp]
 
     @property
     def is_enough(self) -> bool:
@@ -132,6 +145,24 @@ class Bands:
     def with_other(self, name: str, powers: Floats) -> "Bands":
         """The same with one other input changed."""
         return replace(self, others={**self.others, name: powers})
+
+    def since(self, frame: int) -> "Bands":
+        """Of the pieces that begin at a frame or later."""
+        cut = int(np.searchsorted(self.starts, frame))
+        others = {name: powers[cut:] for name, powers in self.others.items()}
+        return Bands(self.voice[cut:], others, self.starts[cut:])
+
+    def followed_by(self, later: "Bands") -> "Bands":
+        """These and later ones of the same inputs."""
+        others = {
+            name: np.concatenate([powers, later.others[name]])
+            for name, powers in self.others.items()
+        }
+        return Bands(
+            np.concatenate([self.voice, later.voice]),
+            others,
+            np.concatenate([self.starts, later.starts]),
+        )
 
     def rest(self) -> Floats:
         """All others together."""
@@ -143,20 +174,15 @@ class Bands:
         return hearing(self.voice.mean(axis=0), self.rest().mean(axis=0))
 
 
-def newest_bands(bands: Bands, activity: NDArray[np.integer], seconds: float) -> Bands:
-    """Of ``bands_of`` over whole seconds, what begins within the newest ones."""
-    starts = speech_pieces(activity, len(activity) * HOP_FRAMES)
-    cut = int(np.searchsorted(starts, (len(activity) - round(seconds * 100)) * HOP_FRAMES))
-    return Bands(bands.voice[cut:], {name: powers[cut:] for name, powers in bands.others.items()})
-
-
-def bands_of(rig: Rig, parts: dict[str, Block], activity: NDArray[np.integer]) -> Bands:
-    """Spectra of contributions while the voice speaks."""
+def bands_of(
+    rig: Rig, parts: dict[str, Block], activity: NDArray[np.integer], first_frame: int = 0
+) -> Bands:
+    """Spectra of contributions while the voice speaks. ``first_frame`` is the number of their first frame."""
     frames = len(next(iter(parts.values()))) if parts else 0
     starts = speech_pieces(activity, frames)
     powers = {name: band_powers(part, starts) for name, part in parts.items()}
     voice = powers.pop(rig.chained, np.zeros((0, 18)))
-    return Bands(voice, powers)
+    return Bands(voice, powers, starts + first_frame)
 
 
 class MixFigures(BaseModel):

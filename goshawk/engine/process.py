@@ -26,7 +26,7 @@ from goshawk.timeline.readings import EngineReading, ReadingsWriter
 from goshawk.timeline.sound import SoundWriter
 from goshawk.units import SAMPLE_RATE_HZ
 
-READINGS_FRAMES = SAMPLE_RATE_HZ // 30
+READINGS_FRAMES = SAMPLE_RATE_HZ // 20
 UNSEEN_READINGS_FRAMES = SAMPLE_RATE_HZ // 8
 """From readings to readings, while somebody looks and while nobody does."""
 

@@ -8,9 +8,11 @@ from collections.abc import Callable
 
 from goshawk.core.masking.index import Sight, sight_of
 from goshawk.core.masking.what_helps import Improvement, improvements
-from goshawk.core.mix import HeardInputs, bands_of, contributions, newest_bands
+from goshawk.core.measure.levels import HOP_FRAMES
+from goshawk.core.mix import HeardInputs
 from goshawk.core.observed.balance_meter import HISTORY_S, BalanceMeter
 from goshawk.core.observed.row_keeper import KEPT_S, RowKeeper
+from goshawk.core.observed.running_bands import RunningBands
 from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import held_step
 from goshawk.observer.replay import Replay
@@ -25,8 +27,8 @@ SETTLES_S = 0.3
 LEVELS_EVERY_S = 0.4
 SIGHTS_S = (3, 10)
 INDEX_S = 10
-"""Over so many seconds the bands and the index are shown; improvements are tried on all that is kept, and again when as much has
-been heard anew: soon where little is kept yet."""
+"""Over so many seconds the bands and the index are shown; improvements are tried on all that is kept, and again when twice as much
+has been heard anew: soon where little is kept yet."""
 
 
 class BalanceMeasuring:
@@ -49,6 +51,7 @@ class BalanceMeasuring:
         self._levels_at = 0.0
         self._is_second = False
         self._sights: dict[int, Sight] = {}
+        self._bands = RunningBands(INDEX_S)
         self._improvements: list[Improvement] | None = None
         self._indices: deque[IndexPoint] = deque(maxlen=HISTORY_S // 2)
         self._number = 0
@@ -132,7 +135,7 @@ class BalanceMeasuring:
         """For ever: what can be followed, and what would help."""
         while True:
             self._wake.clear()
-            is_due = self._improvements is None or self._since_tried_s > self._tried_s
+            is_due = self._improvements is None or self._since_tried_s > 2 * self._tried_s
             await self._look(self.is_watched and is_due)
             every_s = LOOK_EVERY_S if self.is_watched else LOOK_UNWATCHED_EVERY_S
             await asyncio.sleep(SETTLES_S)
@@ -148,7 +151,9 @@ class BalanceMeasuring:
         if is_trying:
             self._tried_s, self._since_tried_s = round(heard.seconds), 0
         version = self._version
-        sights, tried = await asyncio.to_thread(_look_at, rig, self.held_db, heard, is_trying)
+        sights, tried = await asyncio.to_thread(
+            _look_at, rig, self.held_db, heard, self._bands, is_trying
+        )
         if version != self._version:
             return
         self._sights = sights
@@ -161,15 +166,18 @@ class BalanceMeasuring:
 
 
 def _look_at(
-    rig: Rig, held_db: dict[str, float], heard: HeardInputs, is_trying: bool
+    rig: Rig,
+    held_db: dict[str, float],
+    heard: HeardInputs,
+    running: RunningBands,
+    is_trying: bool,
 ) -> tuple[dict[int, Sight], list[Improvement] | None]:
     rig = with_holds(rig, held_db)
     sights = {}
-    recent = heard.last(max(SIGHTS_S))
-    bands = bands_of(rig, contributions(rig, recent), recent.activity)
+    bands = running.take(rig, heard.last(max(SIGHTS_S)))
     for seconds in SIGHTS_S:
-        newest = newest_bands(bands, recent.activity, seconds)
-        sights[seconds] = sight_of(rig, recent.last(seconds), newest)
+        newest = bands.since((heard.end_hop - 100 * seconds) * HOP_FRAMES)
+        sights[seconds] = sight_of(rig, heard.last(seconds), newest)
     if not is_trying:
         return sights, None
     return sights, [without_holds(one, held_db) for one in improvements(rig, heard)]

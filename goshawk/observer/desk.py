@@ -56,6 +56,7 @@ TICK_UNSEEN_S = 0.12
 """Without a page nothing has to be taken in at picture rate; the shared memory holds ten times as much."""
 
 BEFORE_EVERY_S = 0.7
+SPECTRA_EVERY_S = 0.09
 ALIVE_EVERY_S = 0.5
 FIGURES_TAKE_S = 4.0
 """Figures that are not made in so long hang, or the system lets us wait."""
@@ -97,6 +98,7 @@ class Desk:
         self._figures_due = asyncio.Event()
         self._every_s = LEVELS_EVERY_S
         self._spectra: dict[str, StageSpectra] = {}
+        self._spectra_at = 0.0
         self.drift = Drift()
         self._replayed: tuple[Path | None, list[str]] = (None, [])
         folder = WorkFolder(Path(begin.work_folder))
@@ -343,7 +345,16 @@ class Desk:
             self._take(readings)
             if self.shown.has_pages:
                 self._show_live(readings.plan)
+        self._show_spectra()
         return len(found)
+
+    def _show_spectra(self) -> None:
+        now = time.monotonic()
+        if not self._spectra or now - self._spectra_at < SPECTRA_EVERY_S:
+            return
+        self._spectra_at = now
+        for spectra in self._spectra.values():
+            self._show("spectra", spectra.message())
 
     def _hear_sounds(self) -> None:
         kept, compared = set(kept_sounds(self.rig)), set(compared_sounds(self.rig).values())
@@ -420,8 +431,6 @@ class Desk:
 
     async def figure_once(self) -> None:
         """Make the figures of what was heard last, and show them."""
-        for spectra in self._spectra.values():
-            self._show("spectra", spectra.message())
         readings, figures = self.newest, self.figures
         if readings is None:
             return
@@ -436,12 +445,16 @@ class Desk:
             self.balance.levels,
             frozenset(self.shown.chains),
         )
-        levels = await asyncio.to_thread(levels_of, snapshot)
+
+        def work() -> tuple[Levels, str]:
+            levels = levels_of(snapshot)
+            return levels, levels.model_dump_json()
+
+        levels, text = await asyncio.to_thread(work)
         if self.newest is None or self.newest.session != readings.session:
             return  # The audio process was lost meanwhile.
         figures.levels = levels
         self._watch_drift(levels)
-        text = await asyncio.to_thread(levels.model_dump_json)
         self._say(requests.ToPages(text, "levels"))
 
     def _watch_drift(self, levels: Levels) -> None:

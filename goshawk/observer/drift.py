@@ -8,7 +8,7 @@ LASTS_S = 60.0
 
 
 class Drift:
-    """Hears ten times a second what stands out now."""
+    """Hears with each set of figures what stands out now."""
 
     def __init__(self, clock: Callable[[], float] = time.monotonic) -> None:
         self._clock = clock

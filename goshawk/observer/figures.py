@@ -1,4 +1,4 @@
-"""Makes what is shown from the readings: levels ten times a second, and the slow measurements (the same sound in two
+"""Makes what is shown from the readings: levels five times a second, and the slow measurements (the same sound in two
 places, faults of the microphone) beside them."""
 
 import asyncio
@@ -47,9 +47,9 @@ from goshawk.page_messages.wiring import (
 from goshawk.timeline.readings import EngineReadings
 from goshawk.units import SAMPLE_RATE_HZ, SILENCE_DBFS
 
-LEVELS_EVERY_S = 0.1
+LEVELS_EVERY_S = 0.2
 LEVELS_UNSEEN_EVERY_S = 0.5
-SLOW_EVERY_S = 3.0
+SLOW_EVERY_S = 5.0
 SLOW_UNSEEN_EVERY_S = 10.0
 """Without a page, only what findings, holds and history need."""
 

@@ -256,7 +256,7 @@ class History(FromServerModel):
 
 
 class Levels(FromServerModel):
-    """Figures over the last ten seconds, ten times a second."""
+    """Figures over the last ten seconds, five times a second."""
 
     type: Literal["levels"] = "levels"
     stations: dict[str, StationLevels]

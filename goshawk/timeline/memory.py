@@ -34,7 +34,7 @@ SLOTS = 64
 
 NAME_BYTES = 64
 LOG_BYTES = 1 << 22
-"""Some ten seconds of readings."""
+"""Some twenty seconds of readings."""
 
 READER_PLACES = 8
 PLANS = 512

@@ -186,7 +186,7 @@ def test_rigs_are_taken_readings_and_sound_are_published(time: Time, ends: Ends)
         assert sum(len(one.samples) for one in pieces) == pytest.approx(24_000, abs=1024)
     assert set(ends_at.values()) == {94 * 256}
     readings = log.read()
-    assert len(readings) == pytest.approx(15, abs=2)
+    assert len(readings) == pytest.approx(10, abs=2)
     firsts = [one.first_hop for one in readings]
     counts = [one.hops.shape[1] for one in readings]
     assert firsts[1:] == [a + b for a, b in zip(firsts, counts, strict=True)][:-1], "no hop lost"
@@ -251,14 +251,14 @@ def test_a_reader_that_never_reads_makes_nothing_late(time: Time, ends: Ends) ->
     slow, log = SoundReader(memory, "viewers"), ReadingsReader(memory)
     run_blocks(audio, 1)
     slow.read()
-    run_blocks(audio, 3600)
+    run_blocks(audio, 5400)
     assert audio._clock.late_blocks == 0
     assert sum(len(one.samples) for one in slow.read()) < RING_FRAMES
     assert slow.losses == 1
-    assert slow.lost_frames > 3600 * 256 - RING_FRAMES
+    assert slow.lost_frames > 5400 * 256 - RING_FRAMES
     assert log.read(10_000) == [], "far behind, it goes on with what is newest"
     run_blocks(audio, 12)
-    assert len(log.read()) == pytest.approx(2, abs=1)
+    assert len(log.read()) == pytest.approx(1, abs=1)
     assert log.lost > 400
 
 

@@ -210,7 +210,7 @@ def test_a_shown_stages_spectra_are_made_and_end_with_the_page(application: Appl
         # Behind a gap it begins anew, though the window is far from full.
         shown.push(f"{side}:eq", 24_000, tone(1000, dbfs, 0.02, channels=2))
         shown.push(f"{side}:eq", 24_960, tone(1000, dbfs, 0.02, channels=2))
-    asyncio.run(desk_of(application).figure_once())
+    desk_of(application).take_in()
     (spectra,) = [
         Spectra.model_validate_json(one) for one in all_of(page) if '"type":"spectra"' in one
     ]

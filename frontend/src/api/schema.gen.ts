@@ -3912,7 +3912,7 @@ export interface components {
         };
         /**
          * Levels
-         * @description Figures over the last ten seconds, ten times a second.
+         * @description Figures over the last ten seconds, five times a second.
          */
         Levels: {
             /** Bad Samples */

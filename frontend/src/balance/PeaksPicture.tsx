@@ -59,7 +59,7 @@ export function LastTenSeconds() {
   );
   return (
     <Picture
-      isLive
+      follows="figures"
       paint={paint}
       label="Ten seconds of the peaks of every input with their targets"
       className="h-[116px] w-full"
@@ -119,7 +119,7 @@ export function LastTenMinutes() {
   return (
     <>
       <Picture
-        isLive
+        follows="figures"
         paint={paint}
         label="Ten minutes of the peaks of every input; marked where one stood over the voice"
         className="h-[116px] w-full"

@@ -39,5 +39,5 @@ export function BeforeAfterPicture({ before, after, top, bottom, step, mark, lab
     },
     [before, after, top, bottom, step, db, name],
   );
-  return <Picture isLive paint={paint} label={label} className="h-[262px] w-full" />;
+  return <Picture follows="sound" paint={paint} label={label} className="h-[262px] w-full" />;
 }

@@ -100,7 +100,7 @@ export function CompressorPanel({ id }: PanelProps) {
         title={`Level in → level out, dBFS; the dot is ${isVoice ? "you" : "it"} now`}
       >
         <Picture
-          isLive
+          follows="sound"
           paint={paint}
           label="Transfer curve of the compressor with the present level"
           className="h-[264px] w-full"

@@ -110,7 +110,7 @@ export function GatePanel({ id, before }: PanelProps) {
     >
       <Panel className="flex-1" title="Peaks at the gate, dBFS; shaded while it was open">
         <Picture
-          isLive
+          follows="sound"
           paint={paintHistory}
           label="Ten seconds of peaks at the gate with both thresholds"
           className="h-[264px] w-full"
@@ -119,7 +119,7 @@ export function GatePanel({ id, before }: PanelProps) {
       </Panel>
       <Panel className="w-[190px] shrink-0" title="How often, same scale">
         <Picture
-          isLive
+          follows="figures"
           paint={paintShares}
           label="How often speech and the room reach each level"
           className="h-[264px] w-full"

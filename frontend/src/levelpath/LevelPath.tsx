@@ -143,7 +143,7 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
         </button>
       ))}
       <Picture
-        isLive
+        follows="figures"
         paint={paint}
         label="Levels of the voice and the room at each station, and of voice, game and music for the viewers"
         className="pointer-events-none absolute inset-0 h-full w-full"

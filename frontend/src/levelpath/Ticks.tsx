@@ -2,6 +2,7 @@
 
 import { useEffect, useRef } from "react";
 import { readings } from "../live/readings";
+import { TICKS_MS } from "../ui/drawing";
 import { drawing } from "../ui/Picture";
 import { BOTTOM_DB, yOf, type Frame } from "./scale";
 
@@ -25,7 +26,7 @@ export function Ticks({ marks, frame }: { marks: Mark[]; frame: Frame }) {
           tick.style.transform = `translateY(${Math.round(yOf(peak, newest.current.frame))}px)`;
       });
     };
-    drawing.withNews(draw);
+    drawing.withNews(draw, TICKS_MS);
     return () => drawing.forget(draw);
   }, []);
   return (

@@ -19,9 +19,9 @@ const FIELDS = [
 ] as const;
 type Field = (typeof FIELDS)[number];
 
-/** Figures come ten times a second; what is drawn with each of them follows them smoothly. */
+/** Figures come five times a second; what is drawn with each of them follows them smoothly. */
 const shown = new Map<string, number>();
-const EASE = 0.45;
+const EASE = 0.7;
 
 function eased(key: string, value: number | null | undefined): number {
   const goal = value ?? SILENCE;

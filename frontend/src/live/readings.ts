@@ -200,7 +200,7 @@ export class ReadingsStore {
 export const readings = new ReadingsStore();
 
 /**
- * A part of what streams in, looked at ten times a second. Only when it is another than before is what shows it made
+ * A part of what streams in, looked at with the figures. Only when it is another than before is what shows it made
  * again: select as little as is shown, and nothing that is made anew each time.
  */
 export function useReadings<T>(select: (now: ReadingsStore) => T): T {

@@ -40,7 +40,7 @@ export function ReductionPicture({ id, deepest, parts }: Props) {
   return (
     <Panel className="flex-1" title="Gain reduction, dB">
       <Picture
-        isLive
+        follows="sound"
         paint={paint}
         label="Ten seconds of gain reduction"
         className="h-[264px] w-full"

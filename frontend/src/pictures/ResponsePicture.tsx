@@ -41,7 +41,12 @@ export function ResponsePicture({ id, topDb, bottomDb, label, children }: Props)
   );
   return (
     <div className="relative h-[270px] w-full">
-      <Picture isLive paint={paint} label={label} className="absolute inset-0 h-full w-full" />
+      <Picture
+        follows="sound"
+        paint={paint}
+        label={label}
+        className="absolute inset-0 h-full w-full"
+      />
       {children}
     </div>
   );

@@ -115,5 +115,5 @@ export function SpectrumPicture({ id, label, marks, height = "h-[264px]" }: Prop
     },
     [id, words],
   );
-  return <Picture isLive paint={paint} label={label} className={`${height} w-full`} />;
+  return <Picture follows="sound" paint={paint} label={label} className={`${height} w-full`} />;
 }

@@ -44,5 +44,5 @@ export function TakesPicture({ id, label }: { id: string; label: string }) {
     },
     [id],
   );
-  return <Picture isLive paint={paint} label={label} className="h-[104px] w-full" />;
+  return <Picture follows="figures" paint={paint} label={label} className="h-[104px] w-full" />;
 }

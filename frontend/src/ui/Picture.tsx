@@ -2,15 +2,15 @@
 
 import { useEffect, useRef } from "react";
 import { readings } from "../live/readings";
-import { type Draw, Drawing } from "./drawing";
+import { type Draw, Drawing, PICTURE_MS } from "./drawing";
 
 export type Paint = (canvas: CanvasRenderingContext2D, width: number, height: number) => void;
 
 type Props = {
   paint: Paint;
   label: string;
-  /** Whether it shows what streams in (see `readings`), and not only what it is given: ten times a second. */
-  isLive?: boolean;
+  /** Whether it shows what streams in (see `readings`), and not only what it is given: "figures" five times a second, "sound" ten times. */
+  follows?: "figures" | "sound";
   className?: string;
 };
 
@@ -75,7 +75,7 @@ export function hatch(canvas: CanvasRenderingContext2D): CanvasPattern | string 
 export const FIGURES_FONT = '11px "Atkinson Hyperlegible Mono Variable", monospace';
 export const TEXT_FONT = '12px "Atkinson Hyperlegible Next Variable", sans-serif';
 
-export function Picture({ paint, label, isLive = false, className = "" }: Props) {
+export function Picture({ paint, label, follows, className = "" }: Props) {
   const place = useRef<HTMLCanvasElement>(null);
   const newest = useRef(paint);
   const again = useRef<Draw>(undefined);
@@ -106,7 +106,8 @@ export function Picture({ paint, label, isLive = false, className = "" }: Props)
     watcher.observe(element);
     again.current = draw;
     shown.add(draw);
-    if (isLive) drawing.withFigures(draw);
+    if (follows === "figures") drawing.withFigures(draw);
+    if (follows === "sound") drawing.withNews(draw, PICTURE_MS);
     element.addEventListener("contextrestored", soon);
     document.fonts.addEventListener("loadingdone", soon);
     return () => {
@@ -116,6 +117,6 @@ export function Picture({ paint, label, isLive = false, className = "" }: Props)
       element.removeEventListener("contextrestored", soon);
       document.fonts.removeEventListener("loadingdone", soon);
     };
-  }, [isLive]);
+  }, [follows]);
   return <canvas ref={place} role="img" aria-label={label} className={`block ${className}`} />;
 }

@@ -1,14 +1,14 @@
 /**
  * When pictures are drawn: in the next frame of the display, if there is something new to show and never else. What is
- * live is drawn with the figures, ten times a second. What moves is drawn once more between them, unless the user wants less
- * motion.
+ * live is drawn with the figures, five times a second. What moves is drawn between them too, unless the user wants less motion.
  */
 
 /** Longer than from figures to figures: so long news waits for them. */
-const CALM_MS = 150;
+const CALM_MS = 250;
 
-/** The shortest time between two drawings of what moves. It shows peaks over 0.1 s, which change no faster. */
-const MOVING_MS = 50;
+/** The shortest time between two drawings of what moves: of ticks, which the eye follows, and of a whole picture. */
+export const TICKS_MS = 45;
+export const PICTURE_MS = 95;
 
 export type Draw = () => void;
 
@@ -23,11 +23,10 @@ type Host = {
 export class Drawing {
   private readonly due = new Set<Draw>();
   private readonly live = new Set<Draw>();
-  private readonly moving = new Set<Draw>();
+  private readonly moving = new Map<Draw, { everyMs: number; at: number }>();
   private isAsked = false;
   private isNewsWaiting = false;
   private newsAt = -Infinity;
-  private movedAt = -Infinity;
 
   constructor(private readonly host: Host) {}
 
@@ -49,9 +48,9 @@ export class Drawing {
     this.live.add(draw);
   }
 
-  /** Draw it whenever there is news of any kind. */
-  withNews(draw: Draw) {
-    this.moving.add(draw);
+  /** Draw it whenever there is news of any kind, and as often at most. */
+  withNews(draw: Draw, everyMs: number) {
+    this.moving.set(draw, { everyMs, at: -Infinity });
   }
 
   forget(draw: Draw) {
@@ -66,18 +65,23 @@ export class Drawing {
     const rest = this.newsAt + CALM_MS - now;
     if (areFigures || rest <= 0) {
       this.isNewsWaiting = false;
-      this.newsAt = this.movedAt = now;
+      this.newsAt = now;
       for (const draw of this.live) this.soon(draw);
-      for (const draw of this.moving) this.soon(draw);
+      this.move(now, this.host.wantsCalm());
       return;
     }
-    if (now - this.movedAt >= MOVING_MS && !this.host.wantsCalm()) {
-      this.movedAt = now;
-      for (const draw of this.moving) this.soon(draw);
-    }
+    if (!this.host.wantsCalm()) this.move(now);
     if (!this.isNewsWaiting) {
       this.isNewsWaiting = true;
       this.host.in(rest, () => this.isNewsWaiting && this.news());
     }
   };
+
+  private move(now: number, all = false) {
+    for (const [draw, moved] of this.moving) {
+      if (!all && now - moved.at < moved.everyMs) continue;
+      moved.at = now;
+      this.soon(draw);
+    }
+  }
 }

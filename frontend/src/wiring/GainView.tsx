@@ -62,7 +62,7 @@ function LandingPicture() {
 
   return (
     <Picture
-      isLive
+      follows="figures"
       paint={paint}
       label="Usual peaks at the microphone against the zone in which they should land"
       className="mt-1 h-[70px] w-full"
@@ -123,7 +123,7 @@ function HistoryPicture() {
   }, []);
   return (
     <Picture
-      isLive
+      follows="figures"
       paint={paint}
       label="The microphone's peaks over the last minute, with the zone in which usual ones should land"
       className="h-[190px] w-full"

@@ -43,7 +43,7 @@ GOOD_SII, POOR_SII = 0.75, 0.45
 """Above the one a communication system is good, below the other it is poor, as the standard says of its own index."""
 
 _FFT_FRAMES = 4096
-_HOP_HOPS = 4
+PIECES_EVERY_HOPS = 4
 _AT_ONCE = 64
 _WINDOW = np.hanning(_FFT_FRAMES).astype(np.float32)
 _WEIGHTS = band_weights(_FFT_FRAMES, 10.0 ** (np.arange(22, 40) / 10.0), 3).astype(np.float32)
@@ -76,6 +76,12 @@ def intelligibility_index(
     return float(IMPORTANCE @ audibility(speech_db, noise_db, threshold_db))
 
 
+def pieces_that_fit(hops: int) -> int:
+    """How many pieces, with speech or without, begin and end within so many hops."""
+    rest = hops * HOP_FRAMES - _FFT_FRAMES
+    return rest // (PIECES_EVERY_HOPS * HOP_FRAMES) + 1 if rest >= 0 else 0
+
+
 def pieces_in(wanted: NDArray[np.bool_], frames: int) -> NDArray[np.intp]:
     """Where pieces of 85 ms begin that lie mostly in the hops wanted, in frames."""
     count = min(len(wanted), frames // HOP_FRAMES)
@@ -84,7 +90,7 @@ def pieces_in(wanted: NDArray[np.bool_], frames: int) -> NDArray[np.intp]:
         return np.zeros(0, np.intp)
     share = np.convolve(wanted[:count].astype(float), np.ones(length) / length, "valid")
     starts: NDArray[np.intp] = np.flatnonzero(share >= 0.75)
-    starts = starts[starts % _HOP_HOPS == 0] * HOP_FRAMES
+    starts = starts[starts % PIECES_EVERY_HOPS == 0] * HOP_FRAMES
     return starts[starts + _FFT_FRAMES <= frames]
 
 

@@ -106,7 +106,7 @@ class RowKeeper:
                     TAIL
                 )
         rows = {one: cut(behind_chain(one) if one == rig.chained else came(one)) for one in own}
-        return HeardInputs(rows, np.ascontiguousarray(cut(KEY)[:, :1]), activity)
+        return HeardInputs(rows, np.ascontiguousarray(cut(KEY)[:, :1]), activity, end_hop - hops)
 
     def recorded(self, rig: Rig, seconds: float) -> Replayed | None:
         """The newest seconds of every input as it came, together: both channels of the voice's device, the others
