@@ -135,4 +135,4 @@ def test_a_part_that_fails_is_the_result_and_the_others_run_all_the_same(
 def test_the_chosen_stories_open_every_view() -> None:
     """What quick runs of the browser is more than nothing: pytest would say that by a code of its own."""
     sources = [path.read_text() for path in (ROOT / "tests" / "stories").glob("test_*.py")]
-    assert sum(text.count("@pytest.mark.quick") for text in sources) >= 3
+    assert sum(text.count("mark.quick") for text in sources) >= 3

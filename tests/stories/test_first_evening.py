@@ -313,8 +313,7 @@ def test_by_keyboard_alone(page: Page) -> None:
     expect(page.get_by_role("heading", name="Balance")).to_be_visible()
 
 
-@pytest.mark.quick
-@pytest.mark.parametrize("theme", ["dusk", "daylight"])
+@pytest.mark.parametrize("theme", [pytest.param("dusk", marks=pytest.mark.quick), "daylight"])
 def test_axe_finds_nothing_on_any_view(page: Page, theme: str) -> None:
     if theme == "daylight":
         page.get_by_role("button", name="Use the daylight theme").click()
