@@ -110,6 +110,15 @@ def _look(main: psutil.Process) -> dict[str, tuple[float, int]]:
     return found
 
 
+def _together_mb(main: psutil.Process) -> int | None:
+    """Memory of all processes in MB, each page that several share counted once; None where the system does not say."""
+    total = 0
+    for one in (main, *main.children(recursive=True)):
+        with suppress(psutil.NoSuchProcess):
+            total += getattr(one.memory_full_info(), "pss", 0)
+    return round(total / 1e6) or None
+
+
 def _default_device() -> str:
     """The sound server's, to be played to. Raises NoSoundServer."""
     server = SoundServer()
@@ -213,6 +222,7 @@ def run_bench_app(
         then = time.monotonic()
         time.sleep(seconds)
         after, late_after = _look(main), _levels(port)
+        together_mb = _together_mb(main)
         took_s = time.monotonic() - then
         if outputs:
             say(f"{ROUNDS} rounds with and without {outputs} more outputs …")
@@ -232,6 +242,7 @@ def run_bench_app(
             for role, (spent, _) in after.items()
         },
         "resident_mb": {role: round(size / 1e6) for role, (_, size) in after.items()},
+        "together_mb": together_mb,
         "late_blocks": late_after["engine"]["late_blocks"] - late_before["engine"]["late_blocks"],
         "missed_blocks": late_after["engine"]["missed_blocks"]
         - late_before["engine"]["missed_blocks"],
