@@ -28,16 +28,18 @@ def test_the_rig_opens_as_it_was_set_with_every_step_back(folder: Path) -> None:
     rig = rigs.load_active_rig(connection).rig
     assert rig.name == "Lantern night"
     assert rig.voice is not None
-    assert {"high_pass", "gate", "eq", "compressor", "limiter"} <= {
+    assert {"high_pass", "gate", "compressor", "limiter"} <= {
         slot.id for slot in rig.voice.chain
     }
     game, music = rig.input("game"), rig.input("music")
-    assert game and game.fader_db == -3.0
-    assert music and music.is_held
+    assert game
+    assert game.fader_db == -3.0
+    assert music
+    assert music.is_held
     assert rig.feeds.viewers.fader_db == -2.0
     assert (rig.feeds.viewers.delay_ms, rig.targets.voice_peaks_dbfs) == (20.0, -8.0)
     assert len(rig.inputs) == 5
-    assert len(rig.outputs) == 2
+    assert len(rig.outputs) == 5
     before = []
     while (saved := rigs.step(connection, -1)).can_undo:
         before.append(saved.rig)
