@@ -56,7 +56,7 @@ def titles(model: type[Settings]) -> Iterator[str]:
 @pytest.mark.parametrize("stage", list(SLOTS))
 def test_every_stage_and_each_of_its_settings_has_its_place(stage: str) -> None:
     text = under("chain", STAGE_LABELS[stage])
-    assert "*What one hears:*" in text
+    assert "*What you hear:*" in text
     model = SLOTS[stage].model_fields["settings"].annotation
     for title in titles(model):
         assert f"**{title}**" in text, f"{title} of {stage}"

@@ -75,7 +75,7 @@ def main() -> None:
         view(page, "Outputs")
         page.get_by_role("button", name="Add output").click()
         page.get_by_role("menuitem", name="Viewers", exact=True).click()
-        page.get_by_role("combobox", name="Goes to").click()
+        page.get_by_role("combobox", name="Destination").click()
         page.get_by_role("option", name="Virtual microphone").click()
         page.wait_for_timeout(8000)  # until its clock is nearly known
         take("wiring-outputs")

@@ -57,15 +57,15 @@ class SendSettings(Settings):
         12.0,
         "dB",
         "Send",
-        "How loudly this input goes to this listener.",
+        "Level of this input in this listener's mix.",
         step=0.5,
         reads=LEVEL_READS,
     )
     tap: Tap = choice(
         "after_fader",
-        "Taken",
-        "After the fader follows the balance; before it is the chain's sound alone; as it came is ahead of the "
-        "chain, as a recording wants.",
+        "Tap",
+        "Post-fader follows the fader. Pre-fader is the processed sound at its own level. Raw is the sound ahead of "
+        "the chain.",
     )
 
 
@@ -108,7 +108,7 @@ class InputSettings(Settings):
         12.0,
         "dB",
         "Fader",
-        "This input's level in every feed taken after its fader.",
+        "Level of this input in every post-fader mix.",
         reads=LEVEL_READS,
     )
     trim_db: float = number(
@@ -117,7 +117,7 @@ class InputSettings(Settings):
         MOST_TRIM_DB,
         "dB",
         "Trim",
-        "What brings this input to its target; Goshawk sets it when asked, the fader stays yours.",
+        "Gain that brings this input to its target. Goshawk sets it when you match targets; the fader stays as you set it.",
         reads=(
             (-40, "turns it far down"),
             (-12, "turns it down"),
@@ -127,12 +127,12 @@ class InputSettings(Settings):
         ),
     )
     is_held: bool = choice(
-        False, "Hold", "Keeps this input at its target by itself, slowly and by a few dB at most."
+        False, "Hold", "Keeps this input at its target with slow changes of a few dB."
     )
     takes: Annotated[str, StringConstraints(max_length=80), PLAIN_TEXT] = Field(
         "",
-        title="Takes the sound of",
-        description="A program whose sound is led into this input's virtual loudspeakers whenever it plays.",
+        title="Routed program",
+        description="Program that is routed to this input whenever it plays.",
     )
     chain: Chain = ()
     preset_id: str = Field("", max_length=60, description="What the chain came from.")
@@ -142,13 +142,13 @@ class InputSettings(Settings):
         LONGEST_INPUT_DELAY_MS,
         "ms",
         "Delay",
-        "Holds this input back, if it arrives earlier than what it belongs to.",
+        "Delays this input, if it arrives too early.",
         step=1.0,
         reads=DELAY_READS,
     )
-    is_muted: bool = choice(False, "Mute", "Takes this input away from everyone.")
+    is_muted: bool = choice(False, "Mute", "Mutes this input in every mix.")
     is_private: bool = choice(
-        False, "Private", "Not meant for viewers: Goshawk says so if they hear it all the same."
+        False, "Private", "Not meant for viewers. Goshawk warns you if they can hear it."
     )
     sends: Sends = Sends()
 
@@ -161,19 +161,19 @@ class FeedSettings(Settings):
         -60.0,
         12.0,
         "dB",
-        "Feed fader",
-        "The level of the whole feed.",
+        "Mix fader",
+        "Level of the whole mix.",
         reads=LEVEL_READS,
     )
-    is_muted: bool = choice(False, "Mute", "Silences the whole feed.")
-    has_ceiling: bool = choice(True, "Ceiling", "Holds the whole feed under its ceiling.")
+    is_muted: bool = choice(False, "Mute", "Mutes the whole mix.")
+    has_ceiling: bool = choice(True, "Ceiling", "Limits the whole mix to its ceiling.")
     ceiling_dbtp: float = number(
         -3.0,
         LOWEST_CEILING_DBTP,
         0.0,
         "dBTP",
-        "Ceiling of the feed",
-        "The whole feed never goes above this.",
+        "Mix ceiling",
+        "True peaks of the whole mix stay at or below this.",
         reads=(
             (-30, "stands very low"),
             (-9, "leaves much room"),
@@ -188,7 +188,7 @@ class FeedSettings(Settings):
         LONGEST_FEED_DELAY_MS,
         "ms",
         "Delay",
-        "Holds the whole feed back, to wait for a slower picture.",
+        "Delays the whole mix, to wait for a slower video.",
         step=5.0,
         reads=DELAY_READS,
     )
@@ -238,16 +238,16 @@ class OutputSettings(Settings):
         "viewers",
         max_length=60,
         pattern=rf"^({FEED_PATTERN}|({INPUT_SOURCE}|{CAME_SOURCE}):[a-z0-9_]+)$",
-        title="What leaves",
+        title="Source",
     )
-    device: DeviceName = Field("", title="Goes to")
+    device: DeviceName = Field("", title="Destination")
     level_db: float = number(
         0.0,
         -60.0,
         12.0,
         "dB",
         "Level",
-        "How loudly it leaves here, beside the feed's own fader.",
+        "Level of this output, in addition to the mix fader.",
         reads=LEVEL_READS,
     )
     delay_ms: float = number(
@@ -256,7 +256,7 @@ class OutputSettings(Settings):
         LONGEST_OUTPUT_DELAY_MS,
         "ms",
         "Delay",
-        "Holds this output back, to be in time with a slower one.",
+        "Delays this output, to be in time with a slower one.",
         step=1.0,
         reads=DELAY_READS,
     )

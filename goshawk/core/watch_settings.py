@@ -100,17 +100,19 @@ class WatchRules(Settings):
 class WatchSettings(Settings):
     """How an evening is watched."""
 
-    records: bool = choice(True, "Record too", "Going on air starts the recording as well.")
+    records: bool = choice(True, "Record too", "Going live also starts a recording.")
     says_aloud: bool = choice(
-        True, "Say it aloud", "A short tone and a few words in your ears, for nobody else."
+        True,
+        "Spoken alerts",
+        "Plays a tone and a few words in your monitor mix. Nobody else hears them.",
     )
     aloud_db: float = number(
         -12.0,
         -40.0,
         0.0,
         "dB",
-        "How loudly",
-        "How loudly it is said in your ears.",
+        "Alert volume",
+        "Volume of spoken alerts in your monitor mix.",
         step=1.0,
         reads=(
             (-40, "is hardly heard"),

@@ -370,7 +370,7 @@ def test_from_the_computers_devices_to_a_voice_that_a_recorder_hears(
         page.get_by_role("radio", name="Outputs").click()
         page.get_by_role("button", name="Add output").click()
         page.get_by_role("menuitem", name="Viewers", exact=True).click()
-        page.get_by_role("combobox", name="Goes to").click()
+        page.get_by_role("combobox", name="Destination").click()
         page.get_by_role("option", name="Virtual microphone").click()
         page.get_by_role("cell", name="Goshawk: Viewers").wait_for()
         # By keyboard: the program's sound as Game, and back.

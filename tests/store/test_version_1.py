@@ -28,9 +28,7 @@ def test_the_rig_opens_as_it_was_set_with_every_step_back(folder: Path) -> None:
     rig = rigs.load_active_rig(connection).rig
     assert rig.name == "Lantern night"
     assert rig.voice is not None
-    assert {"high_pass", "gate", "compressor", "limiter"} <= {
-        slot.id for slot in rig.voice.chain
-    }
+    assert {"high_pass", "gate", "compressor", "limiter"} <= {slot.id for slot in rig.voice.chain}
     game, music = rig.input("game"), rig.input("music")
     assert game
     assert game.fader_db == -3.0

@@ -36,7 +36,7 @@ NAMELESS = re.compile(
 PARTS = {
     "Wiring": ["radiogroup, Part of the wiring", "table, Which listener hears which input", "row", "button, Voice to Viewers"],
     "Sound check": ["button, Take all four", "region, Room", "region, Low voice", "region, Usual voice", "region, Big voice"],
-    "Chain": ["combobox, Chain of", "region, Loop", "heading, Gate", "button, Bypass", "slider, Opens above", "slider, Closes below"],
+    "Chain": ["combobox, Chain of", "region, Loop", "heading, Gate", "button, Bypass", "slider, Open threshold", "slider, Close threshold"],
     "Balance": ["region, Inputs", "region, Voice", "slider, Voice fader", "region, Game", "button, Bring Game to target"],
     "Record": ["region, Recording", "button, Record", "list, Tracks to record", "region, Kept", "region, Listen back"],
     "Watch": ["button, Go on air", "region, Before you go on air", "list", "listitem"],

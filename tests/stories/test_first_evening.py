@@ -70,7 +70,7 @@ def test_listen_set_the_gate_and_see_what_it_costs(page: Page) -> None:
 
     # The notch is dragged over the speech: a finding says what it costs, and mends it.
     open_stage(page, "Gate")
-    opens = notch(page, "Opens above")
+    opens = notch(page, "Open threshold")
     box = opens.bounding_box()
     assert box
     x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
@@ -227,16 +227,16 @@ def test_everything_is_as_it_was_left_after_a_kill(
     """Two windows agree; the server is killed and started again; both come back by themselves."""
     other = open_page(browser, server)
     open_stage(page, "Gate")
-    page.get_by_role("textbox", name="Takes away, typed").fill("33")
+    page.get_by_role("textbox", name="Range, typed").fill("33")
     page.keyboard.press("Enter")
     open_stage(other, "Gate")
-    expect(setting(other, "Takes away")).to_have_attribute("aria-valuetext", "33 decibels")
+    expect(setting(other, "Range")).to_have_attribute("aria-valuetext", "33 decibels")
     server.kill()
     expect(page.get_by_text("There is no connection to Goshawk")).to_be_visible()
     server.start()
     for window in (page, other):
         expect(window.get_by_text("There is no connection to Goshawk")).to_be_hidden()
-        expect(setting(window, "Takes away")).to_have_attribute("aria-valuetext", "33 decibels")
+        expect(setting(window, "Range")).to_have_attribute("aria-valuetext", "33 decibels")
     other.close()
 
 
@@ -288,7 +288,7 @@ def test_by_keyboard_alone(page: Page) -> None:
     """No mouse: open a stage, move a threshold coarsely and finely, bypass, undo, hear the levels."""
     page.get_by_label("Level path").get_by_role("button", name="Gate").focus()
     page.keyboard.press("Enter")
-    opens = notch(page, "Opens above")
+    opens = notch(page, "Open threshold")
     for _ in range(60):
         page.keyboard.press("Tab")
         if opens.evaluate("element => element === document.activeElement"):

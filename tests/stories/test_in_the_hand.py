@@ -32,7 +32,7 @@ def test_a_drag_ends_where_it_is_let_go_and_a_click_moves_nothing(
 ) -> None:
     open_stage(page, "Gate")
     undo = page.get_by_role("button", name="Undo")
-    slider = setting(page, "Takes away")
+    slider = setting(page, "Range")
     x, y = middle(slider)
     page.mouse.move(x, y)
     page.mouse.down()
@@ -50,7 +50,7 @@ def test_a_drag_ends_where_it_is_let_go_and_a_click_moves_nothing(
     expect(undo).to_be_disabled()
 
     # A notch moves by what it is dragged, wherever it is gripped.
-    opens = notch(page, "Opens above")
+    opens = notch(page, "Open threshold")
     before = value_of(opens)
     x, y = middle(opens)
     page.mouse.click(x + 20, y - 7)
@@ -325,13 +325,13 @@ def test_the_keyboard_goes_on_where_it_has_arrived_and_a_setting_says_what_it_do
     page.keyboard.press("Escape")
     expect(row).to_be_focused()
     open_stage(page, "Gate")
-    slider = setting(page, "Takes away")
+    slider = setting(page, "Range")
     slider.focus()
     page.keyboard.press("F1")
-    told = page.get_by_role("dialog", name="Help on Takes away")
-    expect(told).to_contain_text("How much is taken away while closed")
+    told = page.get_by_role("dialog", name="Help on Range")
+    expect(told).to_contain_text("Attenuation while the gate is closed")
     expect(told).to_contain_text(
-        re.compile(r"Now 18 dB: makes pauses clearly softer.*From 6 to 80 dB")
+        re.compile(r"Now 18 dB: makes pauses clearly quieter.*From 6 to 80 dB")
     )
     page.keyboard.press("Escape")
     expect(slider).to_be_focused()

@@ -69,7 +69,7 @@ def test_record_mark_stop_listen_use_and_hand_over(
     page.keyboard.press("Escape")
     asked: list[str] = []
     page.on("request", lambda request: asked.append(request.url))
-    for way, said in (("as it came", "came"), ("as viewers got it", "was"), ("chain now", "now")):
+    for way, said in (("raw", "came"), ("as broadcast", "was"), ("current chain", "now")):
         back.get_by_role("radio", name=way).click()
         before = place(page)
         back.get_by_role("button", name="Play", exact=True).click()

@@ -47,7 +47,7 @@ def test_a_newcomer_goes_on_air_from_an_empty_rig_in_the_order_of_the_page(
     page.get_by_role("radio", name="Outputs").click()
     page.get_by_role("button", name="Add output").click()
     page.get_by_role("menuitem", name="Viewers").click()
-    page.get_by_role("combobox", name="Goes to").click()
+    page.get_by_role("combobox", name="Destination").click()
     page.get_by_role("option", name=re.compile("Broadcast encoder")).click()
     server.change("inputs.game.device", "game")
     page.keyboard.press("6")

@@ -1461,7 +1461,7 @@ export interface components {
         BandSettings: {
             /**
              * Attack
-             * @description How quickly it turns down.
+             * @description Time to reach full reduction.
              * @default 10
              */
             attack_ms: number;
@@ -1473,13 +1473,13 @@ export interface components {
             makeup_gain_db: number;
             /**
              * Ratio
-             * @description So many dB above the threshold become one.
+             * @description Input dB above the threshold for each output dB.
              * @default 2
              */
             ratio: number;
             /**
              * Release
-             * @description How quickly it lets go.
+             * @description Time to return to no reduction.
              * @default 120
              */
             release_ms: number;
@@ -1538,13 +1538,13 @@ export interface components {
             frequency_hz: number;
             /**
              * Gain
-             * @description Lifts or lowers this band.
+             * @description Boosts or cuts this band.
              * @default 0
              */
             gain_db: number;
             /**
              * On
-             * @description Whether this band works.
+             * @description Turns this band on.
              * @default true
              */
             is_on: boolean;
@@ -1735,19 +1735,19 @@ export interface components {
         CompressorSettings: {
             /**
              * Attack
-             * @description How quickly it turns down.
+             * @description Time to reach full reduction.
              * @default 8
              */
             attack_ms: number;
             /**
              * Automatic makeup
-             * @description Makes up for half of what full scale would lose.
+             * @description Adds half of the gain that a full-scale signal would lose.
              * @default false
              */
             is_makeup_automatic: boolean;
             /**
              * Knee
-             * @description How wide the bend at the threshold is.
+             * @description Width of the curve around the threshold.
              * @default 6
              */
             knee_db: number;
@@ -1759,25 +1759,25 @@ export interface components {
             makeup_gain_db: number;
             /**
              * Mix
-             * @description How much of the compressed voice is in the result.
+             * @description Share of the compressed signal. The rest is the dry signal.
              * @default 100
              */
             mix_percent: number;
             /**
              * Ratio
-             * @description So many dB above the threshold become one.
+             * @description Input dB above the threshold for each output dB.
              * @default 3
              */
             ratio: number;
             /**
              * Release
-             * @description How quickly it lets go.
+             * @description Time to return to no reduction.
              * @default 150
              */
             release_ms: number;
             /**
-             * Ignores below
-             * @description Rumble and thumps below this do not turn the voice down.
+             * Side-chain high-pass
+             * @description The compressor ignores rumble and thumps below this frequency.
              * @default 80
              */
             side_chain_high_pass_hz: number;
@@ -1939,32 +1939,32 @@ export interface components {
          */
         DeEsserSettings: {
             /**
-             * Takes at most
-             * @description The most it may take off an s.
+             * Max reduction
+             * @description Maximum reduction of sibilance.
              * @default 8
              */
             amount_db: number;
             /**
              * Attack
-             * @description How quickly it acts.
+             * @description Time to reach full reduction.
              * @default 1
              */
             attack_ms: number;
             /**
-             * Above
-             * @description Where the s sounds begin.
+             * Frequency
+             * @description Sibilance is detected above this frequency.
              * @default 5500
              */
             frequency_hz: number;
             /**
              * Release
-             * @description How quickly it lets go.
+             * @description Time to return to no reduction.
              * @default 60
              */
             release_ms: number;
             /**
-             * Acts above
-             * @description How far the s sounds may come up to the rest of the voice.
+             * Threshold
+             * @description Level of sibilance, relative to the rest of the voice, above which it is reduced.
              * @default -8
              */
             threshold_db: number;
@@ -2271,37 +2271,37 @@ export interface components {
         DuckerSettings: {
             /**
              * Attack
-             * @description How quickly it goes down.
+             * @description Time to reach full depth.
              * @default 20
              */
             attack_ms: number;
             /**
-             * Dips by
-             * @description How far it goes down under the voice.
+             * Depth
+             * @description How far this input is lowered while you speak.
              * @default 8
              */
             depth_db: number;
             /**
              * Hold
-             * @description How long it stays down after the last word.
+             * @description Time it stays lowered after the last word.
              * @default 300
              */
             hold_ms: number;
             /**
              * Look-ahead
-             * @description It begins to dip this much before the word; what the chain's own delay does not cover adds delay.
+             * @description Ducks this long before the word. Adds delay if it exceeds the delay of the voice's chain.
              * @default 2
              */
             look_ahead_ms: number;
             /**
              * Release
-             * @description How gently it comes back.
+             * @description Time to return to full level.
              * @default 450
              */
             release_ms: number;
             /**
-             * Voice above
-             * @description It dips when the voice, after its gate, peaks above this.
+             * Threshold
+             * @description Ducks when the voice, after its gate, peaks above this.
              * @default -26
              */
             threshold_dbfs: number;
@@ -2811,32 +2811,32 @@ export interface components {
          */
         FeedSettings: {
             /**
-             * Ceiling of the feed
-             * @description The whole feed never goes above this.
+             * Mix ceiling
+             * @description True peaks of the whole mix stay at or below this.
              * @default -3
              */
             ceiling_dbtp: number;
             /**
              * Delay
-             * @description Holds the whole feed back, to wait for a slower picture.
+             * @description Delays the whole mix, to wait for a slower video.
              * @default 0
              */
             delay_ms: number;
             /**
-             * Feed fader
-             * @description The level of the whole feed.
+             * Mix fader
+             * @description Level of the whole mix.
              * @default 0
              */
             fader_db: number;
             /**
              * Ceiling
-             * @description Holds the whole feed under its ceiling.
+             * @description Limits the whole mix to its ceiling.
              * @default true
              */
             has_ceiling: boolean;
             /**
              * Mute
-             * @description Silences the whole feed.
+             * @description Mutes the whole mix.
              * @default false
              */
             is_muted: boolean;
@@ -3095,55 +3095,55 @@ export interface components {
         GateSettings: {
             /**
              * Attack
-             * @description How quickly it opens.
+             * @description Time the gate takes to open.
              * @default 1.5
              */
             attack_ms: number;
             /**
-             * Closes below
-             * @description The gate closes when peaks stay below this.
+             * Close threshold
+             * @description The gate closes when the peak level stays below this.
              * @default -52
              */
             close_threshold_dbfs: number;
             /**
              * Hold
-             * @description How long it stays open after the last loud moment.
+             * @description Time the gate stays open after the level drops below the close threshold.
              * @default 140
              */
             hold_ms: number;
             /**
-             * Opens only for a voice
+             * Voice only
              * @description Keys and clicks as loud as you do not open it. Needs a suppressor ahead of it that knows voices.
              * @default false
              */
             is_for_voice: boolean;
             /**
              * Look-ahead
-             * @description Opens this much before the sound arrives; adds delay.
+             * @description Opens the gate this long before the sound. Adds the same delay.
              * @default 2
              */
             look_ahead_ms: number;
             /**
-             * Opens above
-             * @description The gate opens when a peak rises above this.
+             * Open threshold
+             * @description The gate opens when the peak level rises above this.
              * @default -47
              */
             open_threshold_dbfs: number;
             /**
-             * Takes away
-             * @description How much is taken away while closed; 80 is silence.
+             * Range
+             * @description Attenuation while the gate is closed. 80 dB is silence.
              * @default 18
              */
             range_db: number;
             /**
              * Release
-             * @description How gently it closes.
+             * @description Time the gate takes to close.
              * @default 180
              */
             release_ms: number;
             /**
-             * Ignores below
-             * @description Rumble below this does not open the gate.
+             * Side-chain high-pass
+             * @description The gate ignores rumble below this frequency.
              * @default 80
              */
             side_chain_high_pass_hz: number;
@@ -3293,24 +3293,24 @@ export interface components {
         };
         /**
          * HighPassBand
-         * @description Takes away the lows.
+         * @description Removes the lows.
          */
         HighPassBand: {
             /**
-             * Below
-             * @description Everything under this goes.
+             * Cutoff
+             * @description Removes everything below this frequency.
              * @default 80
              */
             frequency_hz: number;
             /**
              * On
-             * @description Whether this filter works.
+             * @description Turns this filter on.
              * @default false
              */
             is_on: boolean;
             /**
              * Slope
-             * @description How steeply, in decibels per octave.
+             * @description Steepness in dB per octave.
              * @default 12
              * @enum {integer}
              */
@@ -3322,14 +3322,14 @@ export interface components {
          */
         HighPassSettings: {
             /**
-             * Below
-             * @description Everything under this is taken away; stay under the voice's lowest tone.
+             * Cutoff
+             * @description Removes everything below this frequency. Stay below the lowest tone of the voice.
              * @default 75
              */
             frequency_hz: number;
             /**
              * Slope
-             * @description How steeply, in decibels per octave: 24 for a rumbling room.
+             * @description Steepness in dB per octave. Choose 24 for a room with rumble.
              * @default 12
              * @enum {integer}
              */
@@ -3374,13 +3374,13 @@ export interface components {
             frequency_hz: number;
             /**
              * Gain
-             * @description Lifts or lowers this band.
+             * @description Boosts or cuts this band.
              * @default 0
              */
             gain_db: number;
             /**
              * On
-             * @description Whether this band works.
+             * @description Turns this band on.
              * @default true
              */
             is_on: boolean;
@@ -3465,7 +3465,7 @@ export interface components {
             channels: "left" | "right" | "sum" | "stereo";
             /**
              * Delay
-             * @description Holds this input back, if it arrives earlier than what it belongs to.
+             * @description Delays this input, if it arrives too early.
              * @default 0
              */
             delay_ms: number;
@@ -3476,7 +3476,7 @@ export interface components {
             device: string;
             /**
              * Fader
-             * @description This input's level in every feed taken after its fader.
+             * @description Level of this input in every post-fader mix.
              * @default 0
              */
             fader_db: number;
@@ -3484,19 +3484,19 @@ export interface components {
             id: string;
             /**
              * Hold
-             * @description Keeps this input at its target by itself, slowly and by a few dB at most.
+             * @description Keeps this input at its target with slow changes of a few dB.
              * @default false
              */
             is_held: boolean;
             /**
              * Mute
-             * @description Takes this input away from everyone.
+             * @description Mutes this input in every mix.
              * @default false
              */
             is_muted: boolean;
             /**
              * Private
-             * @description Not meant for viewers: Goshawk says so if they hear it all the same.
+             * @description Not meant for viewers. Goshawk warns you if they can hear it.
              * @default false
              */
             is_private: boolean;
@@ -3541,14 +3541,14 @@ export interface components {
              */
             sends: components["schemas"]["Sends"];
             /**
-             * Takes the sound of
-             * @description A program whose sound is led into this input's virtual loudspeakers whenever it plays.
+             * Routed program
+             * @description Program that is routed to this input whenever it plays.
              * @default
              */
             takes: string;
             /**
              * Trim
-             * @description What brings this input to its target; Goshawk sets it when asked, the fader stays yours.
+             * @description Gain that brings this input to its target. Goshawk sets it when you match targets; the fader stays as you set it.
              * @default 0
              */
             trim_db: number;
@@ -3575,24 +3575,24 @@ export interface components {
          */
         InsertSettings: {
             /**
-             * Comes back from
+             * Return
              * @default
              */
             comes_from: string;
             /**
-             * Return
-             * @description The level of what comes back.
+             * Return level
+             * @description Level of the returned signal.
              * @default 0
              */
             return_db: number;
             /**
-             * Sends to
+             * Send
              * @default
              */
             sends_to: string;
             /**
-             * Way out and back
-             * @description How long the sound is away; measured with a click.
+             * Round-trip latency
+             * @description Time from send to return. Measured with a click.
              * @default 20
              */
             way_ms: number;
@@ -3858,26 +3858,26 @@ export interface components {
          */
         LevellerSettings: {
             /**
-             * By at most
-             * @description The most it may raise or lower.
+             * Range
+             * @description Maximum gain change, up or down.
              * @default 6
              */
             range_db: number;
             /**
              * Speed
-             * @description How quickly it moves; slow is not heard.
+             * @description Speed of gain changes. Slow changes are inaudible.
              * @default 1
              */
             speed_db_per_s: number;
             /**
-             * Brings speech to
-             * @description The loudness that speech is brought to.
+             * Target loudness
+             * @description Loudness that speech is brought to.
              * @default -20.5
              */
             target_lufs: number;
             /**
-             * Rests below
-             * @description Quieter than this is a pause: the level is held.
+             * Freeze below
+             * @description Below this loudness the gain stays as it is.
              * @default -45
              */
             threshold_lufs: number;
@@ -4292,24 +4292,24 @@ export interface components {
         };
         /**
          * LowPassBand
-         * @description Takes away the highs.
+         * @description Removes the highs.
          */
         LowPassBand: {
             /**
-             * Above
-             * @description Everything over this goes.
+             * Cutoff
+             * @description Removes everything above this frequency.
              * @default 16000
              */
             frequency_hz: number;
             /**
              * On
-             * @description Whether this filter works.
+             * @description Turns this filter on.
              * @default false
              */
             is_on: boolean;
             /**
              * Slope
-             * @description How steeply, in decibels per octave.
+             * @description Steepness in dB per octave.
              * @default 12
              * @enum {integer}
              */
@@ -4328,13 +4328,13 @@ export interface components {
             frequency_hz: number;
             /**
              * Gain
-             * @description Lifts or lowers this band.
+             * @description Boosts or cuts this band.
              * @default 0
              */
             gain_db: number;
             /**
              * On
-             * @description Whether this band works.
+             * @description Turns this band on.
              * @default true
              */
             is_on: boolean;
@@ -4639,12 +4639,12 @@ export interface components {
         OutputSettings: {
             /**
              * Delay
-             * @description Holds this output back, to be in time with a slower one.
+             * @description Delays this output, to be in time with a slower one.
              * @default 0
              */
             delay_ms: number;
             /**
-             * Goes to
+             * Destination
              * @default
              */
             device: string;
@@ -4658,12 +4658,12 @@ export interface components {
             is_muted: boolean;
             /**
              * Level
-             * @description How loudly it leaves here, beside the feed's own fader.
+             * @description Level of this output, in addition to the mix fader.
              * @default 0
              */
             level_db: number;
             /**
-             * What leaves
+             * Source
              * @default viewers
              */
             source: string;
@@ -5505,13 +5505,13 @@ export interface components {
             is_heard: boolean;
             /**
              * Send
-             * @description How loudly this input goes to this listener.
+             * @description Level of this input in this listener's mix.
              * @default 0
              */
             level_db: number;
             /**
-             * Taken
-             * @description After the fader follows the balance; before it is the chain's sound alone; as it came is ahead of the chain, as a recording wants.
+             * Tap
+             * @description Post-fader follows the fader. Pre-fader is the processed sound at its own level. Raw is the sound ahead of the chain.
              * @default after_fader
              * @enum {string}
              */
@@ -6026,37 +6026,37 @@ export interface components {
          */
         SuppressorSettings: {
             /**
-             * Softens keys by
-             * @description The most it may take off keys and clicks; 0 leaves them.
+             * Click reduction
+             * @description Maximum reduction of keyboard and mouse clicks. 0 leaves them unchanged.
              * @default 24
              */
             clatter_db: number;
             /**
-             * Cleans pauses
-             * @description 0 keeps all that might be voice; 100 makes the pauses as clean as it can.
+             * Pause reduction
+             * @description 0 keeps everything that might be voice. 100 makes pauses as clean as possible.
              * @default 60
              */
             emphasis_percent: number;
             /**
-             * Follows within
-             * @description How soon it has followed a change of the room.
+             * Adaptation time
+             * @description Time to adapt to a change in the background noise.
              * @default 10
              */
             follow_s: number;
             /**
-             * Knows voices
-             * @description How far it goes by what voices are like. 0 goes by the room alone; more takes keys between words, people and traffic too.
+             * Voice model
+             * @description How much the voice model decides. 0 uses the noise estimate alone. More also removes keys between words, people and traffic.
              * @default 50
              */
             knows_voices_percent: number;
             /**
-             * Takes away at most
-             * @description The most it may take off the noise; what it knows of voices lets it take more where nobody speaks.
+             * Max reduction
+             * @description Maximum noise reduction. With the voice model, pauses may be reduced further.
              * @default 24
              */
             reduction_db: number;
             /**
-             * Learned room
+             * Noise profile
              * @default null
              */
             room: components["schemas"]["LearnedRoom"] | null;
@@ -6341,8 +6341,8 @@ export interface components {
              */
             low: components["schemas"]["BandSettings"];
             /**
-             * Low up to
-             * @description Where low meets middle.
+             * Low crossover
+             * @description Crossover frequency between the low and middle bands.
              * @default 200
              */
             lower_hz: number;
@@ -6358,8 +6358,8 @@ export interface components {
              */
             middle: components["schemas"]["BandSettings"];
             /**
-             * High from
-             * @description Where middle meets high.
+             * High crossover
+             * @description Crossover frequency between the middle and high bands.
              * @default 3000
              */
             upper_hz: number;
@@ -6837,14 +6837,14 @@ export interface components {
          */
         WatchSettings: {
             /**
-             * How loudly
-             * @description How loudly it is said in your ears.
+             * Alert volume
+             * @description Volume of spoken alerts in your monitor mix.
              * @default -12
              */
             aloud_db: number;
             /**
              * Record too
-             * @description Going on air starts the recording as well.
+             * @description Going live also starts a recording.
              * @default true
              */
             records: boolean;
@@ -6914,8 +6914,8 @@ export interface components {
              */
             rules: components["schemas"]["WatchRules"];
             /**
-             * Say it aloud
-             * @description A short tone and a few words in your ears, for nobody else.
+             * Spoken alerts
+             * @description Plays a tone and a few words in your monitor mix. Nobody else hears them.
              * @default true
              */
             says_aloud: boolean;
@@ -7055,32 +7055,32 @@ export interface components {
          */
         YouFeedSettings: {
             /**
-             * Ceiling of the feed
-             * @description The whole feed never goes above this.
+             * Mix ceiling
+             * @description True peaks of the whole mix stay at or below this.
              * @default -3
              */
             ceiling_dbtp: number;
             /**
              * Delay
-             * @description Holds the whole feed back, to wait for a slower picture.
+             * @description Delays the whole mix, to wait for a slower video.
              * @default 0
              */
             delay_ms: number;
             /**
-             * Feed fader
-             * @description The level of the whole feed.
+             * Mix fader
+             * @description Level of the whole mix.
              * @default 0
              */
             fader_db: number;
             /**
              * Ceiling
-             * @description Holds the whole feed under its ceiling.
+             * @description Limits the whole mix to its ceiling.
              * @default true
              */
             has_ceiling: boolean;
             /**
              * Mute
-             * @description Silences the whole feed.
+             * @description Mutes the whole mix.
              * @default false
              */
             is_muted: boolean;

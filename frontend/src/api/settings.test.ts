@@ -9,7 +9,7 @@ const known = {
       GateSettings: {
         properties: {
           range_db: {
-            title: "Takes away",
+            title: "Range",
             description: "How much.",
             minimum: 6,
             maximum: 80,
@@ -41,7 +41,7 @@ describe("a setting is found by its path", () => {
     const path = "chain.first.settings.range_db";
     expect(valueAt(rig, path)).toBe(30);
     expect(settingInfo(known, rig, path)).toMatchObject({
-      label: "Takes away",
+      label: "Range",
       minimum: 6,
       maximum: 80,
       unit: "dB",

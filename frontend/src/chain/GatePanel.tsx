@@ -101,7 +101,7 @@ export function GatePanel({ id, before }: PanelProps) {
             <Toggle path={`${stagePath(id)}.settings.is_for_voice`} />
             {isForVoice && !knowsVoices && (
               <p className="pt-1 text-xs text-quiet">
-                No suppressor ahead of it knows voices, so it goes by the level alone.
+                No suppressor with a voice model is ahead of the gate. It works by level alone.
               </p>
             )}
           </div>

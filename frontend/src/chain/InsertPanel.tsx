@@ -53,7 +53,7 @@ export function InsertPanel({ id, before }: PanelProps) {
         />
         <p role="status" className={`text-[13px] ${isLed && !isBack ? "text-over-strong" : ""}`}>
           {isBack
-            ? `Comes back ${way_ms.toFixed(1)} ms later, peaking at ${peak} dBFS.`
+            ? `Returns after ${way_ms.toFixed(1)} ms, peaking at ${peak} dBFS.`
             : isLed
               ? "▲ Nothing comes back: the sound passes here as it is, as late as it would be."
               : "Choose where it sends to and comes back from. Until then the sound passes as it is."}
@@ -86,9 +86,9 @@ function Ends({ id, sendsTo, comesFrom }: EndsProps) {
   return (
     <div className="flex flex-col gap-2 text-[13px]">
       <div>
-        <p className="mb-1 text-quiet">Sends to</p>
+        <p className="mb-1 text-quiet">Send</p>
         <Select
-          label="Sends to"
+          label="Send"
           value={sendsTo || NOWHERE}
           groups={[{ options: keep([nowhere, unit, ...outs], sendsTo) }]}
           onChange={(value) => set("sends_to", value)}
@@ -96,9 +96,9 @@ function Ends({ id, sendsTo, comesFrom }: EndsProps) {
         />
       </div>
       <div>
-        <p className="mb-1 text-quiet">Comes back from</p>
+        <p className="mb-1 text-quiet">Return</p>
         <Select
-          label="Comes back from"
+          label="Return"
           value={comesFrom || NOWHERE}
           groups={[{ options: keep([nowhere, unit, ...ins], comesFrom) }]}
           onChange={(value) => set("comes_from", value)}

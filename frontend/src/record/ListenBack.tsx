@@ -24,9 +24,9 @@ import { UseMenu } from "./UsePiece";
 import { WholeWave } from "./WholeWave";
 
 const WAYS: { value: Way; label: string }[] = [
-  { value: "came", label: "as it came" },
-  { value: "was", label: "as viewers got it" },
-  { value: "now", label: "chain now" },
+  { value: "came", label: "raw" },
+  { value: "was", label: "as broadcast" },
+  { value: "now", label: "current chain" },
 ];
 
 export function ListenBack({ id }: { id: string }) {

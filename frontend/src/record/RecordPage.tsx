@@ -33,8 +33,7 @@ export function RecordPage() {
             aria-label="Listen back"
             className="rounded-lg bg-panel p-4 text-[13px] text-quiet"
           >
-            Choose a recording to listen back: as it came, as viewers got it, or through the chain
-            as it is now.
+            Choose a recording to play back: raw, as broadcast, or through the current chain.
           </section>
         )}
       </div>

@@ -3,7 +3,7 @@ import type { SettingInfo } from "../api/settings";
 import { nowSentence, rangeSentence } from "./reads";
 
 const info: SettingInfo = {
-  label: "Takes away",
+  label: "Range",
   help: "",
   unit: "dB",
   minimum: -6,

@@ -271,9 +271,9 @@ function OutputPanel({ output, onClose }: PanelProps) {
           <X size={15} />
         </IconButton>
       </div>
-      <p className="mt-1 mb-1 text-quiet">Goes to</p>
+      <p className="mt-1 mb-1 text-quiet">Destination</p>
       <Select
-        label="Goes to"
+        label="Destination"
         value={output.device || NO_DEVICE}
         groups={groups}
         onChange={(device) => setSetting(`${path}.device`, device === NO_DEVICE ? "" : device)}

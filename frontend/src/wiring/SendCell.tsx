@@ -10,9 +10,9 @@ import { Toggle } from "../ui/Toggle";
 import { signless } from "../units/format";
 
 const TAPS = [
-  { value: "after_fader", label: "after fader" },
-  { value: "before_fader", label: "before fader" },
-  { value: "as_it_came", label: "as it came" },
+  { value: "after_fader", label: "post-fader" },
+  { value: "before_fader", label: "pre-fader" },
+  { value: "as_it_came", label: "raw" },
 ];
 
 type Props = { input: InputSettings; feed: FeedName };

@@ -8,13 +8,13 @@ export const VIRTUAL = "virtual";
 /** Stands for no device where an empty word cannot. */
 export const NO_DEVICE = "-";
 
-/** What leaves: a feed, or an input behind its chain or as it came. */
+/** Label of an output's source: a mix, or an input, processed or raw. */
 export function sourceLabel(rig: Rig, source: string): string {
   const feed = Object.entries(FEED_LABELS).find(([name]) => name === source);
   if (feed) return feed[1];
   const [kind, id] = source.split(":");
   const name = rig.inputs.find((input) => input.id === id)?.name ?? "an input that is gone";
-  return kind === "input" ? name : `${name}, as it came`;
+  return kind === "input" ? name : `${name} (raw)`;
 }
 
 /** "Lantern Street, and a virtual microphone." */

@@ -49,7 +49,7 @@ class CompressorSettings(Settings):
         20.0,
         ": 1",
         "Ratio",
-        "So many dB above the threshold become one.",
+        "Input dB above the threshold for each output dB.",
         taper="log",
         reads=(
             (1, "does nothing"),
@@ -65,7 +65,7 @@ class CompressorSettings(Settings):
         24.0,
         "dB",
         "Knee",
-        "How wide the bend at the threshold is.",
+        "Width of the curve around the threshold.",
         step=0.5,
         reads=(
             (0, "begins hard at the threshold"),
@@ -79,7 +79,7 @@ class CompressorSettings(Settings):
         200.0,
         "ms",
         "Attack",
-        "How quickly it turns down.",
+        "Time to reach full reduction.",
         taper="log",
         reads=(
             (0.1, "catches every beginning; words lose their edge"),
@@ -93,12 +93,12 @@ class CompressorSettings(Settings):
         2000.0,
         "ms",
         "Release",
-        "How quickly it lets go.",
+        "Time to return to no reduction.",
         step=5.0,
         taper="log",
         reads=(
-            (10, "lets go within a syllable; it may sound rough"),
-            (80, "lets go between words"),
+            (10, "releases within a syllable; it may sound rough"),
+            (80, "releases between words"),
             (350, "stays down for the rest of the sentence"),
         ),
     )
@@ -117,7 +117,7 @@ class CompressorSettings(Settings):
         ),
     )
     is_makeup_automatic: bool = choice(
-        False, "Automatic makeup", "Makes up for half of what full scale would lose."
+        False, "Automatic makeup", "Adds half of the gain that a full-scale signal would lose."
     )
     mix_percent: float = number(
         100.0,
@@ -125,7 +125,7 @@ class CompressorSettings(Settings):
         100.0,
         "%",
         "Mix",
-        "How much of the compressed voice is in the result.",
+        "Share of the compressed signal. The rest is the dry signal.",
         step=1.0,
         reads=(
             (0, "is not heard"),
@@ -139,14 +139,14 @@ class CompressorSettings(Settings):
         20.0,
         400.0,
         "Hz",
-        "Ignores below",
-        "Rumble and thumps below this do not turn the voice down.",
+        "Side-chain high-pass",
+        "The compressor ignores rumble and thumps below this frequency.",
         step=5.0,
         taper="log",
         reads=(
-            (20, "is moved by rumble too"),
-            (60, "is not moved by rumble"),
-            (150, "is not moved by thumps and bass"),
+            (20, "reacts to rumble too"),
+            (60, "ignores rumble"),
+            (150, "ignores thumps and bass"),
         ),
     )
 

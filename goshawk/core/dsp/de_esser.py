@@ -1,4 +1,4 @@
-"""De-esser: softens sharp s sounds, and only their band.
+"""De-esser: reduces sharp s sounds, and only their band.
 
 Split-band: a Linkwitz-Riley crossover parts the sound (see ``crossover``); the upper band is turned down
 while its power stands above the lower band's by more than the threshold. The voice is its own measure, so a
@@ -38,12 +38,12 @@ class DeEsserSettings(Settings):
         2_000.0,
         12_000.0,
         "Hz",
-        "Above",
-        "Where the s sounds begin.",
+        "Frequency",
+        "Sibilance is detected above this frequency.",
         step=50.0,
         taper="log",
         reads=(
-            (2000, "acts on much of the voice: it may lisp"),
+            (2000, "acts on much of the voice; you may lisp"),
             (4000, "acts on s and sh"),
             (7000, "acts on the sharpest hiss only"),
         ),
@@ -53,8 +53,8 @@ class DeEsserSettings(Settings):
         -30.0,
         12.0,
         "dB",
-        "Acts above",
-        "How far the s sounds may come up to the rest of the voice.",
+        "Threshold",
+        "Level of sibilance, relative to the rest of the voice, above which it is reduced.",
         reads=(
             (-30, "acts nearly always"),
             (-16, "acts on most s sounds"),
@@ -67,14 +67,14 @@ class DeEsserSettings(Settings):
         0.0,
         24.0,
         "dB",
-        "Takes at most",
-        "The most it may take off an s.",
+        "Max reduction",
+        "Maximum reduction of sibilance.",
         step=0.5,
         reads=(
-            (0, "takes nothing"),
-            (0.5, "takes a hint off sharp s sounds"),
-            (4, "softens sharp s sounds"),
-            (10, "softens them much: it may lisp"),
+            (0, "removes nothing"),
+            (0.5, "reduces sharp s sounds a little"),
+            (4, "reduces sharp s sounds"),
+            (10, "reduces them strongly; you may lisp"),
         ),
     )
     attack_ms: float = number(
@@ -83,7 +83,7 @@ class DeEsserSettings(Settings):
         20.0,
         "ms",
         "Attack",
-        "How quickly it acts.",
+        "Time to reach full reduction.",
         taper="log",
         reads=(
             (0.1, "acts at once"),
@@ -97,12 +97,12 @@ class DeEsserSettings(Settings):
         500.0,
         "ms",
         "Release",
-        "How quickly it lets go.",
+        "Time to return to no reduction.",
         step=5.0,
         taper="log",
         reads=(
-            (5, "lets go within the s; it may sound rough"),
-            (30, "lets go with the end of the s"),
+            (5, "releases within the s; it may sound rough"),
+            (30, "releases at the end of the s"),
             (150, "dulls the vowel behind the s too"),
         ),
     )

@@ -34,15 +34,15 @@ class DuckerSettings(Settings):
         0.0,
         30.0,
         "dB",
-        "Dips by",
-        "How far it goes down under the voice.",
+        "Depth",
+        "How far this input is lowered while you speak.",
         step=0.5,
         reads=(
             (0, "does not dip"),
             (0.5, "dips a little"),
-            (5, "dips so that words stand clear"),
+            (5, "dips enough for clear words"),
             (12, "dips so far that it is missed"),
-            (22, "is nearly gone under words"),
+            (22, "almost disappears under words"),
         ),
     )
     threshold_dbfs: float = number(
@@ -50,8 +50,8 @@ class DuckerSettings(Settings):
         -80.0,
         0.0,
         "dBFS",
-        "Voice above",
-        "It dips when the voice, after its gate, peaks above this.",
+        "Threshold",
+        "Ducks when the voice, after its gate, peaks above this.",
         step=0.5,
         reads=(
             (-80, "dips for any sound"),
@@ -66,12 +66,12 @@ class DuckerSettings(Settings):
         500.0,
         "ms",
         "Attack",
-        "How quickly it goes down.",
+        "Time to reach full depth.",
         step=1.0,
         taper="log",
         reads=(
             (1, "dips at once; it may click"),
-            (8, "dips before the word stands"),
+            (8, "dips before the word is clear"),
             (100, "dips slowly: first words lie under it"),
         ),
     )
@@ -81,7 +81,7 @@ class DuckerSettings(Settings):
         3000.0,
         "ms",
         "Hold",
-        "How long it stays down after the last word.",
+        "Time it stays lowered after the last word.",
         step=10.0,
         reads=(
             (0, "comes up between syllables"),
@@ -95,7 +95,7 @@ class DuckerSettings(Settings):
         5000.0,
         "ms",
         "Release",
-        "How gently it comes back.",
+        "Time to return to full level.",
         step=10.0,
         taper="log",
         reads=(
@@ -110,7 +110,7 @@ class DuckerSettings(Settings):
         LONGEST_LOOK_AHEAD_MS,
         "ms",
         "Look-ahead",
-        "It begins to dip this much before the word; what the chain's own delay does not cover adds delay.",
+        "Ducks this long before the word. Adds delay if it exceeds the delay of the voice's chain.",
         step=0.5,
         reads=(
             (0, "dips with the word"),

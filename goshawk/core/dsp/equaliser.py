@@ -46,63 +46,63 @@ def _gain() -> Any:
         MOST_GAIN_DB,
         "dB",
         "Gain",
-        "Lifts or lowers this band.",
+        "Boosts or cuts this band.",
         reads=(
-            (-MOST_GAIN_DB, "takes it nearly away"),
-            (-8.0, "takes it well down"),
-            (-3.0, "takes a little"),
-            (-0.3, "leaves it as it is"),
-            (0.4, "lifts a little"),
-            (BOLD_BOOST_DB, "lifts boldly, and the room with it"),
+            (-MOST_GAIN_DB, "removes nearly all of it"),
+            (-8.0, "cuts strongly"),
+            (-3.0, "cuts a little"),
+            (-0.3, "changes nothing"),
+            (0.4, "boosts a little"),
+            (BOLD_BOOST_DB, "boosts strongly, including room noise"),
         ),
     )
 
 
 class PassBand(Settings):
-    """Takes away everything beyond its frequency."""
+    """High-pass or low-pass band: removes everything beyond its cutoff."""
 
-    is_on: bool = choice(False, "On", "Whether this filter works.")
-    slope_db_per_octave: Slope = choice(12, "Slope", "How steeply, in decibels per octave.")
+    is_on: bool = choice(False, "On", "Turns this filter on.")
+    slope_db_per_octave: Slope = choice(12, "Slope", "Steepness in dB per octave.")
 
 
 class HighPassBand(PassBand):
-    """Takes away the lows."""
+    """Removes the lows."""
 
     frequency_hz: float = number(
         80.0,
         20.0,
         400.0,
         "Hz",
-        "Below",
-        "Everything under this goes.",
+        "Cutoff",
+        "Removes everything below this frequency.",
         step=1.0,
         taper="log",
         reads=(
-            (20, "takes what is felt more than heard"),
-            (60, "takes rumble"),
-            (110, "takes thumps; a deep voice becomes slimmer"),
+            (20, "removes what is felt rather than heard"),
+            (60, "removes rumble"),
+            (110, "removes thumps; a deep voice gets thinner"),
             (180, "makes most voices thin"),
         ),
     )
 
 
 class LowPassBand(PassBand):
-    """Takes away the highs."""
+    """Removes the highs."""
 
     frequency_hz: float = number(
         16_000.0,
         3_000.0,
         20_000.0,
         "Hz",
-        "Above",
-        "Everything over this goes.",
+        "Cutoff",
+        "Removes everything above this frequency.",
         step=100.0,
         taper="log",
         reads=(
             (3000, "sounds like a telephone"),
-            (7000, "takes the s sounds"),
-            (12000, "takes air and hiss"),
-            (17000, "takes what few can hear"),
+            (7000, "removes s sounds"),
+            (12000, "removes air and hiss"),
+            (17000, "removes what few people can hear"),
         ),
     )
 
@@ -110,7 +110,7 @@ class LowPassBand(PassBand):
 class LowShelfBand(Settings):
     """Lifts or lowers everything under its frequency."""
 
-    is_on: bool = choice(True, "On", "Whether this band works.")
+    is_on: bool = choice(True, "On", "Turns this band on.")
     frequency_hz: float = number(
         150.0,
         30.0,
@@ -128,7 +128,7 @@ class LowShelfBand(Settings):
 class HighShelfBand(Settings):
     """Lifts or lowers everything over its frequency."""
 
-    is_on: bool = choice(True, "On", "Whether this band works.")
+    is_on: bool = choice(True, "On", "Turns this band on.")
     frequency_hz: float = number(
         8_000.0,
         1_000.0,
@@ -146,7 +146,7 @@ class HighShelfBand(Settings):
 class BellBand(Settings):
     """Lifts or lowers what lies around its frequency."""
 
-    is_on: bool = choice(True, "On", "Whether this band works.")
+    is_on: bool = choice(True, "On", "Turns this band on.")
     frequency_hz: float = number(
         1_000.0,
         20.0,

@@ -42,10 +42,10 @@ class GateSettings(Settings):
         -80.0,
         0.0,
         "dBFS",
-        "Opens above",
-        "The gate opens when a peak rises above this.",
+        "Open threshold",
+        "The gate opens when the peak level rises above this.",
         reads=(
-            (-80, "opens for nearly anything, the room too"),
+            (-80, "opens for almost anything, including room noise"),
             (-58, "opens for whispers"),
             (-45, "opens for quiet words"),
             (-32, "opens for clear words; quiet beginnings may be cut"),
@@ -57,8 +57,8 @@ class GateSettings(Settings):
         -80.0,
         0.0,
         "dBFS",
-        "Closes below",
-        "The gate closes when peaks stay below this.",
+        "Close threshold",
+        "The gate closes when the peak level stays below this.",
         reads=(
             (-80, "hardly ever closes"),
             (-60, "closes when all is quiet"),
@@ -71,13 +71,13 @@ class GateSettings(Settings):
         6.0,
         SILENT_RANGE_DB,
         "dB",
-        "Takes away",
-        "How much is taken away while closed; 80 is silence.",
+        "Range",
+        "Attenuation while the gate is closed. 80 dB is silence.",
         step=1.0,
         reads=(
-            (6, "makes pauses a little softer"),
-            (12, "makes pauses clearly softer, and is hardly heard"),
-            (24, "makes pauses nearly silent; its opening may be heard"),
+            (6, "makes pauses slightly quieter"),
+            (12, "makes pauses clearly quieter; the gate is hardly audible"),
+            (24, "makes pauses almost silent; you may hear it open"),
             (50, "makes pauses silent"),
         ),
     )
@@ -87,13 +87,13 @@ class GateSettings(Settings):
         50.0,
         "ms",
         "Attack",
-        "How quickly it opens.",
+        "Time the gate takes to open.",
         taper="log",
         reads=(
             (0.1, "opens at once; a low voice may click"),
             (0.8, "opens before the ear notices"),
             (6, "fades in; hard beginnings lose their edge"),
-            (20, "swallows first sounds"),
+            (20, "cuts off the first sounds of words"),
         ),
     )
     hold_ms: float = number(
@@ -102,13 +102,13 @@ class GateSettings(Settings):
         1000.0,
         "ms",
         "Hold",
-        "How long it stays open after the last loud moment.",
+        "Time the gate stays open after the level drops below the close threshold.",
         step=5.0,
         reads=(
             (0, "may flutter within a word"),
-            (60, "stays over the gaps within words"),
-            (180, "stays over the gaps between words"),
-            (450, "stays over short pauses"),
+            (60, "stays open between syllables"),
+            (180, "stays open between words"),
+            (450, "stays open during short pauses"),
         ),
     )
     release_ms: float = number(
@@ -117,13 +117,13 @@ class GateSettings(Settings):
         2000.0,
         "ms",
         "Release",
-        "How gently it closes.",
+        "Time the gate takes to close.",
         step=5.0,
         taper="log",
         reads=(
             (5, "closes abruptly"),
             (80, "closes with the end of the word"),
-            (350, "closes slowly, with the room behind the word"),
+            (350, "closes slowly; room noise follows each word"),
         ),
     )
     look_ahead_ms: float = number(
@@ -132,7 +132,7 @@ class GateSettings(Settings):
         LONGEST_LOOK_AHEAD_MS,
         "ms",
         "Look-ahead",
-        "Opens this much before the sound arrives; adds delay.",
+        "Opens the gate this long before the sound. Adds the same delay.",
         reads=(
             (0, "opens with the word; adds no delay"),
             (0.5, "opens just before the word"),
@@ -144,20 +144,20 @@ class GateSettings(Settings):
         20.0,
         400.0,
         "Hz",
-        "Ignores below",
-        "Rumble below this does not open the gate.",
+        "Side-chain high-pass",
+        "The gate ignores rumble below this frequency.",
         step=5.0,
         taper="log",
         reads=(
-            (20, "listens to everything, rumble too"),
-            (60, "does not hear rumble"),
-            (150, "does not hear thumps and bass"),
+            (20, "reacts to everything, including rumble"),
+            (60, "ignores rumble"),
+            (150, "ignores thumps and bass"),
         ),
     )
 
     is_for_voice: bool = choice(
         False,
-        "Opens only for a voice",
+        "Voice only",
         "Keys and clicks as loud as you do not open it. Needs a suppressor ahead of it that knows voices.",
     )
 

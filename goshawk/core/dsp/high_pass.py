@@ -25,19 +25,19 @@ class HighPassSettings(Settings):
         40.0,
         200.0,
         "Hz",
-        "Below",
-        "Everything under this is taken away; stay under the voice's lowest tone.",
+        "Cutoff",
+        "Removes everything below this frequency. Stay below the lowest tone of the voice.",
         step=1.0,
         taper="log",
         reads=(
-            (40, "takes what is felt more than heard"),
-            (65, "takes rumble, and leaves a deep voice"),
-            (100, "takes thumps; a deep voice becomes slimmer"),
+            (40, "removes what is felt rather than heard"),
+            (65, "removes rumble and keeps a deep voice"),
+            (100, "removes thumps; a deep voice gets thinner"),
             (140, "makes most voices thin"),
         ),
     )
     slope_db_per_octave: Slope = choice(
-        12, "Slope", "How steeply, in decibels per octave: 24 for a rumbling room."
+        12, "Slope", "Steepness in dB per octave. Choose 24 for a room with rumble."
     )
 
 

@@ -30,19 +30,19 @@ LONGEST_WAY_MS = 250.0
 class InsertSettings(Settings):
     """Settings of an insert."""
 
-    sends_to: DeviceName = Field("", title="Sends to")
-    comes_from: DeviceName = Field("", title="Comes back from")
+    sends_to: DeviceName = Field("", title="Send")
+    comes_from: DeviceName = Field("", title="Return")
     way_ms: float = number(
         20.0,
         0.0,
         LONGEST_WAY_MS,
         "ms",
-        "Way out and back",
-        "How long the sound is away; measured with a click.",
+        "Round-trip latency",
+        "Time from send to return. Measured with a click.",
         step=0.1,
         reads=(
-            (0, "is back at once"),
-            (1, "is away for a moment, in which the dry sound waits"),
+            (0, "returns at once"),
+            (1, "delays the dry signal by the same time"),
             (60, "adds much delay"),
         ),
     )
@@ -51,13 +51,13 @@ class InsertSettings(Settings):
         -24.0,
         24.0,
         "dB",
-        "Return",
-        "The level of what comes back.",
+        "Return level",
+        "Level of the returned signal.",
         step=0.5,
         reads=(
-            (-24, "comes back softer"),
-            (-0.5, "comes back as loud"),
-            (0.6, "comes back louder"),
+            (-24, "returns quieter"),
+            (-0.5, "returns at the same level"),
+            (0.6, "returns louder"),
         ),
     )
 

@@ -1,4 +1,4 @@
-"""Leveller: brings speech slowly to one loudness, and rests in pauses.
+"""Leveller: brings speech slowly to one loudness, and freezes in pauses.
 
 The loudness is that of ITU-R BS.1770-5 (K-weighted, see ``k_weighting``) in its momentary blocks of
 400 ms, one each 100 ms. A block counts as speech if it is above the threshold and no more than
@@ -38,23 +38,23 @@ class LevellerSettings(Settings):
     """Settings of the leveller."""
 
     target_lufs: float = number(
-        -20.5, -40.0, -6.0, "LUFS", "Brings speech to", "The loudness that speech is brought to.",
+        -20.5, -40.0, -6.0, "LUFS", "Target loudness", "Loudness that speech is brought to.",
         step=0.5,
-        reads=((-40, "brings speech far below what viewers are used to"), (-25, "brings speech to a soft level, with room above"), (-18, "brings speech to a usual level for the net"), (-13, "brings speech very high: the limiter has to work"),),
+        reads=((-40, "brings speech far below what viewers are used to"), (-25, "brings speech to a soft level, with room above"), (-18, "brings speech to a usual level for streaming"), (-13, "brings speech very high: the limiter works hard"),),
     )  # fmt: skip
     range_db: float = number(
         6.0,
         0.0,
         15.0,
         "dB",
-        "By at most",
-        "The most it may raise or lower.",
+        "Range",
+        "Maximum gain change, up or down.",
         step=0.5,
         reads=(
             (0, "does nothing"),
-            (0.5, "evens a turned head"),
-            (4, "evens quiet and loud evenings"),
-            (9, "evens whispers and shouts, and lifts the room"),
+            (0.5, "evens out a turned head"),
+            (4, "evens out quiet and loud days"),
+            (9, "evens out whispers and shouts, and raises room noise"),
         ),
     )
     speed_db_per_s: float = number(
@@ -63,7 +63,7 @@ class LevellerSettings(Settings):
         6.0,
         "dB/s",
         "Speed",
-        "How quickly it moves; slow is not heard.",
+        "Speed of gain changes. Slow changes are inaudible.",
         taper="log",
         reads=(
             (0.1, "moves so slowly that nobody hears it"),
@@ -76,13 +76,13 @@ class LevellerSettings(Settings):
         -70.0,
         -20.0,
         "LUFS",
-        "Rests below",
-        "Quieter than this is a pause: the level is held.",
+        "Freeze below",
+        "Below this loudness the gain stays as it is.",
         step=1.0,
         reads=(
-            (-70, "takes nearly everything for speech"),
-            (-52, "rests in pauses"),
-            (-38, "rests in soft speech too"),
+            (-70, "treats nearly everything as speech"),
+            (-52, "freezes in pauses"),
+            (-38, "freezes in soft speech too"),
         ),
     )
 

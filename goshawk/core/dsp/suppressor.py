@@ -153,15 +153,15 @@ class SuppressorSettings(Settings):
         0.0,
         30.0,
         "dB",
-        "Takes away at most",
-        "The most it may take off the noise; what it knows of voices lets it take more where nobody speaks.",
+        "Max reduction",
+        "Maximum noise reduction. With the voice model, pauses may be reduced further.",
         step=1.0,
         reads=(
-            (0, "takes nothing"),
-            (1, "takes a hint off the room"),
-            (10, "takes the room down to where a game hides it"),
-            (18, "takes nearly all of a steady room"),
-            (27, "takes all it can; listen for a hollow voice"),
+            (0, "removes nothing"),
+            (1, "removes a trace of the room noise"),
+            (10, "lowers room noise until a game masks it"),
+            (18, "removes nearly all steady noise"),
+            (27, "removes as much as possible; the voice may sound hollow"),
         ),
     )
     emphasis_percent: float = number(
@@ -169,13 +169,13 @@ class SuppressorSettings(Settings):
         0.0,
         100.0,
         "%",
-        "Cleans pauses",
-        "0 keeps all that might be voice; 100 makes the pauses as clean as it can.",
+        "Pause reduction",
+        "0 keeps everything that might be voice. 100 makes pauses as clean as possible.",
         step=5.0,
         reads=(
-            (0, "keeps a little of the room, which hides its work"),
-            (35, "cleans pauses, and keeps soft endings"),
-            (75, "cleans pauses as well as it can; soft endings may go"),
+            (0, "leaves some room noise, which masks artifacts"),
+            (35, "cleans pauses and keeps soft word endings"),
+            (75, "cleans pauses fully; soft word endings may be lost"),
         ),
     )
     follow_s: float = number(
@@ -183,13 +183,13 @@ class SuppressorSettings(Settings):
         1.0,
         60.0,
         "s",
-        "Follows within",
-        "How soon it has followed a change of the room.",
+        "Adaptation time",
+        "Time to adapt to a change in the background noise.",
         taper="log",
         reads=(
-            (1, "follows a change at once; a long vowel may pass for the room"),
-            (4, "follows a fan that turns up within seconds"),
-            (20, "follows slowly: for a room that stays as it is"),
+            (1, "adapts at once; a long vowel may be taken for noise"),
+            (4, "adapts to a fan that speeds up within seconds"),
+            (20, "adapts slowly, for steady background noise"),
         ),
     )
     knows_voices_percent: float = number(
@@ -197,14 +197,14 @@ class SuppressorSettings(Settings):
         0.0,
         100.0,
         "%",
-        "Knows voices",
-        "How far it goes by what voices are like. 0 goes by the room alone; more takes keys between words, people and traffic too.",
+        "Voice model",
+        "How much the voice model decides. 0 uses the noise estimate alone. More also removes keys between words, people and traffic.",
         step=5.0,
         reads=(
-            (0, "goes by the room alone"),
-            (5, "takes a little of what is no voice"),
-            (40, "takes keys between words, and people nearby"),
-            (70, "takes most of what is no voice; listen to soft words"),
+            (0, "uses the noise estimate alone"),
+            (5, "removes a little of what is not voice"),
+            (40, "removes keys between words, and people nearby"),
+            (70, "removes most of what is not voice; check soft words"),
         ),
     )
     clatter_db: float = number(
@@ -212,17 +212,17 @@ class SuppressorSettings(Settings):
         0.0,
         30.0,
         "dB",
-        "Softens keys by",
-        "The most it may take off keys and clicks; 0 leaves them.",
+        "Click reduction",
+        "Maximum reduction of keyboard and mouse clicks. 0 leaves them unchanged.",
         step=1.0,
         reads=(
-            (0, "leaves keys and clicks"),
-            (1, "takes the edge off keys"),
-            (12, "softens keys well"),
-            (22, "takes all of a click that it can tell"),
+            (0, "leaves clicks unchanged"),
+            (1, "takes the edge off clicks"),
+            (12, "makes clicks much quieter"),
+            (22, "removes as much of a click as possible"),
         ),
     )
-    room: LearnedRoom | None = Field(None, title="Learned room")
+    room: LearnedRoom | None = Field(None, title="Noise profile")
 
 
 @kernel

@@ -43,7 +43,7 @@ class BandSettings(Settings):
         20.0,
         ": 1",
         "Ratio",
-        "So many dB above the threshold become one.",
+        "Input dB above the threshold for each output dB.",
         taper="log",
         reads=(
             (1, "does nothing"),
@@ -58,7 +58,7 @@ class BandSettings(Settings):
         200.0,
         "ms",
         "Attack",
-        "How quickly it turns down.",
+        "Time to reach full reduction.",
         taper="log",
         reads=(
             (0.1, "catches every beginning"),
@@ -72,12 +72,12 @@ class BandSettings(Settings):
         2000.0,
         "ms",
         "Release",
-        "How quickly it lets go.",
+        "Time to return to no reduction.",
         step=5.0,
         taper="log",
         reads=(
-            (10, "lets go within a syllable"),
-            (80, "lets go between words"),
+            (10, "releases within a syllable"),
+            (80, "releases between words"),
             (350, "stays down for the rest of the sentence"),
         ),
     )
@@ -111,8 +111,8 @@ class ThreeBandSettings(Settings):
         60.0,
         1_000.0,
         "Hz",
-        "Low up to",
-        "Where low meets middle.",
+        "Low crossover",
+        "Crossover frequency between the low and middle bands.",
         step=5.0,
         taper="log",
         reads=(
@@ -122,7 +122,7 @@ class ThreeBandSettings(Settings):
         ),
     )
     upper_hz: float = number(
-        3_000.0, 1_000.0, 12_000.0, "Hz", "High from", "Where middle meets high.",
+        3_000.0, 1_000.0, 12_000.0, "Hz", "High crossover", "Crossover frequency between the middle and high bands.",
         step=50.0, taper="log",
         reads=((1000, "makes high all but the vowels"), (2200, "makes high consonants and air"), (6000, "makes high only s sounds and air"),),
     )  # fmt: skip
