@@ -48,7 +48,7 @@ export class Drawing {
     this.live.add(draw);
   }
 
-  /** Draw it whenever there is news of any kind, and as often at most. */
+  /** Draw it when there is news of any kind, at most once in `everyMs` ms. */
   withNews(draw: Draw, everyMs: number) {
     this.moving.set(draw, { everyMs, at: -Infinity });
   }
