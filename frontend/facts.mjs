@@ -4,8 +4,13 @@ import { readFileSync, writeFileSync } from "node:fs";
 
 const document = JSON.parse(readFileSync("../docs/openapi.json", "utf8"));
 const lines = Object.entries(document["x-facts"]).map(
-  ([name, value]) => `export const ${name} = ${JSON.stringify(value)} as const;`,
+  ([name, value]) =>
+    // Labels are texts of the server.
+    name.endsWith("_LABELS")
+      ? `export const ${name} = fromServer({ label: ${JSON.stringify(value)} as const }).label;`
+      : `export const ${name} = ${JSON.stringify(value)} as const;`,
 );
+lines.unshift('import { fromServer } from "../text/text";', "");
 writeFileSync("src/api/facts.gen.ts", `/** Made by facts.mjs. */\n\n${lines.join("\n")}\n`);
 
 const block = (selector, colors, scheme) =>

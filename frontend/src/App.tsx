@@ -12,20 +12,21 @@ import { TopBar } from "./shell/TopBar";
 import { useKeys } from "./shell/useKeys";
 import { useTitle } from "./shell/useTitle";
 import { SoundCheckPage } from "./soundcheck/SoundCheckPage";
-import { useView } from "./view";
+import { taskLabel, useView } from "./view";
 import { WatchPage } from "./watch/WatchPage";
 import { WiringPage } from "./wiring/WiringPage";
+import { t } from "./text/text";
 
 /** Its text and its search are fetched when it is opened first. */
 const Guide = lazy(() => import("./shell/Guide"));
 
 const PAGES = {
-  Wiring: WiringPage,
-  "Sound check": SoundCheckPage,
-  Chain: ChainPage,
-  Balance: BalancePage,
-  Record: RecordPage,
-  Watch: WatchPage,
+  wiring: WiringPage,
+  sound_check: SoundCheckPage,
+  chain: ChainPage,
+  balance: BalancePage,
+  record: RecordPage,
+  watch: WatchPage,
 };
 
 export function App() {
@@ -47,23 +48,23 @@ export function App() {
         <div className="relative shrink-0">
           <TopBar />
           <Messages />
-          {task !== "Watch" && <Told />}
+          {task !== "watch" && <Told />}
         </div>
         {isReady ? (
           <>
-            <LevelPath isTall={task === "Chain"} />
+            <LevelPath isTall={task === "chain"} />
             <main
               key={task}
               ref={main}
               tabIndex={-1}
               className="min-h-0 flex-1 overflow-auto outline-none px-[18px] pt-3 pb-4"
-              aria-label={task}
+              aria-label={taskLabel(task)}
             >
               <Page />
             </main>
           </>
         ) : (
-          <p className="p-8 text-quiet">Waiting for Goshawk …</p>
+          <p className="p-8 text-quiet">{t("page.connectingToGoshawk")}</p>
         )}
       </div>
       {isGuideOpen && (

@@ -15,7 +15,8 @@ import { hearAs } from "./live/sound";
 import { speak } from "./live/speak";
 import { useLive } from "./live/store";
 import { remember, remembered } from "./remembered";
-import { goToTask, TASKS, useView } from "./view";
+import { goToTask, taskLabel, TASKS, useView } from "./view";
+import { t } from "./text/text";
 
 export type Action = {
   id: string;
@@ -34,15 +35,18 @@ function toggleBypass() {
   if (!setSetting(`${stagePath(stageId)}.is_bypassed`, !slot.is_bypassed)) return;
   const now = () => findStage(useLive.getState().state?.rig, stageId)?.slot.is_bypassed;
   speakWhenHeard(
-    `bypass of ${stageId}`,
+    `bypass:${stageId}`,
     () => now() === !slot.is_bypassed,
-    `${STAGE_LABELS[slot.stage]} ${slot.is_bypassed ? "back in" : "bypassed"}`,
+    t("page.bypassSpoken", {
+      stage: STAGE_LABELS[slot.stage],
+      state: slot.is_bypassed ? "active" : "bypassed",
+    }),
   );
 }
 
 function backToYou() {
   hearAs("you");
-  speak("Hearing as You");
+  speak(t("page.monitoringYou"));
 }
 
 const stageNow = () => useLive.getState().recording?.stage ?? "off";
@@ -55,29 +59,30 @@ const DRIVE_PATIENCE_MS = 15_000;
 /** Marks this moment in the recording, and says so. */
 export function putMark() {
   if (!isRecording()) {
-    speak("Nothing is being recorded");
+    speak(t("page.notRecording"));
     return;
   }
   const before = marksNow();
-  if (ask({ type: "put_mark", name: "" })) speakWhen("mark", () => marksNow() > before, "Marked");
+  if (ask({ type: "put_mark", name: "" }))
+    speakWhen("mark", () => marksNow() > before, t("page.markAdded"));
 }
 
 function startRecording() {
   if (isRecording() || !ask({ type: "start_recording" })) return;
-  speakWhen("recording", () => stageNow() === "running", "Recording", DRIVE_PATIENCE_MS);
+  speakWhen("recording", () => stageNow() === "running", t("page.recording"), DRIVE_PATIENCE_MS);
 }
 
 function stopRecording() {
   if (!isRecording() || !ask({ type: "stop_recording" })) return;
-  speakWhen("recording", () => !isRecording(), "Recording stopped", DRIVE_PATIENCE_MS);
+  speakWhen("recording", () => !isRecording(), t("page.recordingStopped"), DRIVE_PATIENCE_MS);
 }
 
 /** The guide's place on what is shown. */
 export function openGuideHere() {
   const { task, stageId } = useView.getState();
   const stage = findStage(useLive.getState().state?.rig, stageId)?.slot.stage;
-  if (task === "Chain") openGuide("chain", stage ? stagePlace(stage) : "");
-  else openGuide(task === "Sound check" ? "sound-check" : task.toLowerCase());
+  if (task === "chain") openGuide("chain", stage ? stagePlace(stage) : "");
+  else openGuide(task.replace("_", "-"));
 }
 
 const sayLevels = () =>
@@ -86,36 +91,36 @@ const sayLevels = () =>
 export const ACTIONS: Action[] = [
   ...TASKS.map((task, n) => ({
     id: `task.${task}`,
-    does: `Open ${task}`,
+    does: t("page.openTask", { task: taskLabel(task) }),
     usual: String(n + 1),
     run: () => goToTask(task),
   })),
-  { id: "levels", does: "Say the levels that matter", usual: "l", run: sayLevels },
-  { id: "mute", does: "Mute your voice for everyone, or end it", usual: "m", run: toggleMute },
+  { id: "levels", does: t("page.readOutTheLevels"), usual: "l", run: sayLevels },
+  { id: "mute", does: t("page.muteOrUnmuteYourVoice"), usual: "m", run: toggleMute },
   {
     id: "cough",
-    does: "Held: silent for everyone until you let go",
+    does: t("page.holdYourVoiceIsSilent"),
     usual: "c",
     run: () => cough(true),
     end: () => cough(false),
   },
   {
     id: "break",
-    does: "Pause for a break: viewers hear only the music",
+    does: t("page.breakViewersHearOnlyThe"),
     usual: "p",
     run: toggleBreak,
   },
-  { id: "record", does: "Record", usual: "r", run: startRecording },
-  { id: "record.stop", does: "Stop the recording", usual: "shift+r", run: stopRecording },
-  { id: "mark", does: "Put a mark into the recording, at this moment", usual: "k", run: putMark },
-  { id: "hear.you", does: "Hear as You again", usual: "y", run: backToYou },
+  { id: "record", does: t("page.record"), usual: "r", run: startRecording },
+  { id: "record.stop", does: t("page.stopTheRecording"), usual: "shift+r", run: stopRecording },
+  { id: "mark", does: t("page.addAMarkToThe"), usual: "k", run: putMark },
+  { id: "hear.you", does: t("page.setMonitorToYou"), usual: "y", run: backToYou },
   {
     id: "bypass",
-    does: "Bypass the open stage, or bring it back",
+    does: t("page.bypassTheOpenStageOr"),
     usual: "b",
     run: toggleBypass,
   },
-  { id: "guide", does: "Open the guide at what is shown", usual: "?", run: openGuideHere },
+  { id: "guide", does: t("page.openTheGuideForWhat"), usual: "?", run: openGuideHere },
 ];
 
 const KEPT = "keys";
@@ -125,7 +130,10 @@ function kept(): Record<string, string> {
   try {
     const found: unknown = JSON.parse(remembered(KEPT) ?? "{}");
     return Object.fromEntries(
-      Object.entries(found as object).filter(([, key]) => typeof key === "string"),
+      Object.entries(found as object)
+        .filter(([, key]) => typeof key === "string")
+        // Older versions named a task by its label.
+        .map(([id, key]) => [id.toLowerCase().replace(" ", "_"), key]),
     ) as Record<string, string>;
   } catch {
     return {};
@@ -153,7 +161,7 @@ export const keyLabel = (key: string) =>
         .split("+")
         .map((part) => part.charAt(0).toUpperCase() + part.slice(1))
         .join(" ")
-    : "none";
+    : t("page.none");
 
 /** How an action's key is written; "" if it has none. */
 export function useKeyLabel(id: string): string {

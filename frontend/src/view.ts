@@ -2,19 +2,13 @@
 
 import { create } from "zustand";
 import { remember, remembered } from "./remembered";
+import { t } from "./text/text";
 
-export const TASKS = ["Wiring", "Sound check", "Chain", "Balance", "Record", "Watch"] as const;
+export const TASKS = ["wiring", "sound_check", "chain", "balance", "record", "watch"] as const;
 export type Task = (typeof TASKS)[number];
 export type Theme = "dusk" | "daylight";
 
-export const WIRING_VIEWS = [
-  "Who hears what",
-  "Outputs",
-  "Devices",
-  "Microphone gain",
-  "Delay",
-  "Addresses",
-] as const;
+export const WIRING_VIEWS = ["sends", "outputs", "devices", "gain", "delay", "addresses"] as const;
 export type WiringView = (typeof WIRING_VIEWS)[number];
 
 type View = {
@@ -34,8 +28,8 @@ type View = {
 };
 
 export const useView = create<View>(() => ({
-  task: "Chain",
-  wiring: "Who hears what",
+  task: "chain",
+  wiring: "sends",
   inputId: null,
   arrivals: 0,
   deviceId: "attic",
@@ -45,19 +39,22 @@ export const useView = create<View>(() => ({
   hasSingleKeys: remembered("singleKeys") !== "off",
 }));
 
+export const taskLabel = (task: Task) => t(`page.tasks.${task}`);
+export const wiringLabel = (view: WiringView) => t(`page.wiringViews.${view}`);
+
 export const openTask = (task: Task) => useView.setState({ task });
 /** By keyboard: the keyboard goes on from there. */
 export const goToTask = (task: Task) =>
   useView.setState(({ arrivals }) => ({ task, arrivals: arrivals + 1 }));
-export const openStage = (stageId: string) => useView.setState({ task: "Chain", stageId });
+export const openStage = (stageId: string) => useView.setState({ task: "chain", stageId });
 /** Show an input's chain, from its first stage on. */
 export const openChain = (chosenId: string) =>
-  useView.setState({ task: "Chain", chosenId, stageId: "" });
+  useView.setState({ task: "chain", chosenId, stageId: "" });
 
-export const openWiring = (wiring: WiringView) => useView.setState({ task: "Wiring", wiring });
+export const openWiring = (wiring: WiringView) => useView.setState({ task: "wiring", wiring });
 export const openInput = (inputId: string | null) => useView.setState({ inputId });
 export const openDevice = (deviceId: string) =>
-  useView.setState({ task: "Wiring", wiring: "Devices", deviceId });
+  useView.setState({ task: "wiring", wiring: "devices", deviceId });
 
 export function setTheme(theme: Theme) {
   document.documentElement.dataset.theme = theme;

@@ -50,17 +50,17 @@ describe("a request", () => {
     serverThatSays(409, '{"detail":"Stop the recording first."}');
     await expect(answerOf("/api/x")).rejects.toThrow("Stop the recording first.");
     serverThatSays(502, "<html>");
-    await expect(answerOf("/api/x")).rejects.toThrow("The server answered 502. Try again.");
+    await expect(answerOf("/api/x")).rejects.toThrow("Goshawk answered with error 502. Try again.");
   });
 
   it("that reaches nobody says so, and what to do", async () => {
     vi.stubGlobal("fetch", () => Promise.reject(new TypeError("Failed to fetch")));
-    await expect(askPresets("", "POST", {})).rejects.toThrow(/^Goshawk does not answer\. Look/);
+    await expect(askPresets("", "POST", {})).rejects.toThrow(/^Goshawk does not answer\. Check/);
     useLive.setState({ messages: [] });
     expect(await did(removeSoundFile("a"))).toBe(false);
     expect(useLive.getState().messages[0]?.text).toMatch(/^Goshawk does not answer/);
     tell("no error at all");
-    expect(useLive.getState().messages.at(-1)?.text).toBe("That was not done. Try again.");
+    expect(useLive.getState().messages.at(-1)?.text).toBe("The change was not made. Try again.");
     serverThatSays(200, "");
     expect(await did(removeSoundFile("a"))).toBe(true);
   });
@@ -107,9 +107,9 @@ describe("an upload", () => {
     await expect(refused.done).rejects.toThrow("It cannot be read as sound.");
     const broken = begin();
     broken.upload.end(502, "<html>");
-    await expect(broken.done).rejects.toThrow("The server answered 502. Try again.");
+    await expect(broken.done).rejects.toThrow("Goshawk answered with error 502. Try again.");
     const off = begin();
     off.upload.onerror();
-    await expect(off.done).rejects.toThrow("The upload broke off. Try again.");
+    await expect(off.done).rejects.toThrow("The upload was interrupted. Try again.");
   });
 });

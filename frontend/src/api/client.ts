@@ -1,6 +1,7 @@
 /** Types of the server's interface (generated from its OpenAPI document) and calls to it. */
 
 import type { components } from "./schema.gen";
+import { fromServer, t } from "../text/text";
 
 type Schemas = components["schemas"];
 export type State = Schemas["State"];
@@ -106,7 +107,7 @@ export type SettingsSchema = Omit<Schemas["SettingsSchema"], "schema"> & { schem
 
 /** The body of a reply; its type is the interface's word for it. */
 async function body<Kind>(reply: Response): Promise<Kind> {
-  return reply.json();
+  return fromServer(await reply.json());
 }
 
 /** The sentence of a problem document, or of a reply that is none. */
@@ -114,14 +115,14 @@ async function reason(reply: Response): Promise<string> {
   try {
     return (await body<{ detail: string }>(reply)).detail;
   } catch {
-    return `The server answered ${reply.status}. Try again.`;
+    return t("api.goshawkAnsweredWithErrorStatus", { status: reply.status });
   }
 }
 
 /** The answer to a request. Throws the server's sentence, or one that says that there is no server. */
 export async function answerOf(path: string, asked?: RequestInit): Promise<Response> {
   const reply = await fetch(path, asked).catch(() => {
-    throw new Error("Goshawk does not answer. Look whether it still runs, then try again.");
+    throw new Error(t("api.goshawkDoesNotAnswerCheck"));
   });
   if (!reply.ok) throw new Error(await reason(reply));
   return reply;
@@ -139,7 +140,7 @@ export function uploadSoundFile(
     const request = new XMLHttpRequest();
     request.open("POST", `/api/sound-files?name=${encodeURIComponent(file.name)}`);
     request.upload.onprogress = (event) => onProgress(event.loaded / event.total);
-    request.onerror = () => refuse("The upload broke off. Try again.");
+    request.onerror = () => refuse(t("api.theUploadWasInterruptedTry"));
     request.onload = () => {
       if (request.status === 201) resolve(JSON.parse(request.responseText));
       else reason(new Response(request.responseText, request)).then(refuse, refuse);

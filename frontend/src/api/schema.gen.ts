@@ -3648,7 +3648,7 @@ export interface components {
              * Task
              * @enum {string}
              */
-            task: "Wiring" | "Sound check" | "Chain" | "Balance" | "Record";
+            task: "wiring" | "sound_check" | "chain" | "balance" | "record";
             /** Text */
             text: string;
             /** Title */

@@ -16,6 +16,7 @@ import { WhatHelps } from "./WhatHelps";
 import { WholeFeed } from "./WholeFeed";
 import { WordsPicture } from "./WordsPicture";
 import { setSpan, setWindow, SPANS, useBalanceView, WINDOWS } from "./balanceView";
+import { t } from "../text/text";
 
 export function BalancePage() {
   useWhileShown("watch_balance"); // what would help
@@ -27,16 +28,14 @@ export function BalancePage() {
   return (
     <>
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
-        <h2 className="text-[19px] font-semibold">Balance</h2>
-        <GuideButton page="balance" about="this task" />
-        <p className="text-quiet max-[1180px]:sr-only">
-          can they follow every word, and does the rest still live?
-        </p>
+        <h2 className="text-[19px] font-semibold">{t("balance.balance")}</h2>
+        <GuideButton page="balance" about={t("balance.thisTask")} />
+        <p className="text-quiet max-[1180px]:sr-only">{t("balance.setYourVoiceAboveGame")}</p>
         <div className="ml-auto flex items-center gap-1.5">
           {!replay?.is_on && <StartReplay />}
           <TargetsMenu />
           <Button look="main" onClick={() => ask({ type: "bring_to_target", input_id: "" })}>
-            Bring all to target
+            {t("balance.matchAllTargets")}
           </Button>
         </div>
       </div>
@@ -46,11 +45,11 @@ export function BalancePage() {
           <Panel>
             <div className="mb-1 flex items-center gap-2">
               <figcaption className="min-w-0 text-xs leading-tight text-quiet min-[1180px]:truncate">
-                Peaks in the Viewers feed, dBFS: the band is your target, dashes are the others'
+                {t("balance.peaksInTheViewersFeed")}
               </figcaption>
               <span className="ml-auto" />
               <Choice
-                label="How far back"
+                label={t("balance.timeRange")}
                 value={span}
                 options={SPANS.map((one) => ({ value: one, label: one }))}
                 onChange={setSpan}
@@ -58,15 +57,15 @@ export function BalancePage() {
             </div>
             {span === "10 min" ? <LastTenMinutes /> : <LastTenSeconds />}
           </Panel>
-          <section aria-label="Inputs">
+          <section aria-label={t("balance.inputs")}>
             <div className="mb-1.5 flex items-center gap-2">
-              <h3 className="font-semibold">Inputs</h3>
+              <h3 className="font-semibold">{t("balance.inputs")}</h3>
               <p className="text-xs leading-tight text-quiet min-[1180px]:truncate">
-                peaks and body for viewers, at the levels set now; the bracket is the target
+                {t("balance.peaksAndToneForViewers")}
               </p>
               <span className="ml-auto" />
               <Choice
-                label="Measured over"
+                label={t("balance.measuredOver")}
                 value={String(window)}
                 options={WINDOWS.map((one) => ({ value: String(one), label: `${one} s` }))}
                 onChange={(value) => setWindow(Number(value))}

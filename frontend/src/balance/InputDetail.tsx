@@ -14,63 +14,79 @@ import { IconButton } from "../ui/IconButton";
 import { Setting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
 import { openChain } from "../view";
+import { t } from "../text/text";
 
-const SIDES = ["Trim", "Dip under the voice", "EQ", "Delay"];
+type Side = "trim" | "ducking" | "eq" | "delay";
+const SIDES: { value: Side; label: string }[] = [
+  { value: "trim", label: t("balance.trim") },
+  { value: "ducking", label: t("balance.ducking") },
+  { value: "eq", label: STAGE_LABELS.eq },
+  { value: "delay", label: t("balance.delay") },
+];
 
 type Props = { input: InputSettings; onClose: () => void };
 
 export function InputDetail({ input, onClose }: Props) {
-  const [side, setSide] = useState("Dip under the voice");
+  const [side, setSide] = useState<Side>("ducking");
   const { id, name } = input;
   return (
-    <section aria-label={`${name} in detail`} className="rounded-lg bg-panel p-3">
+    <section aria-label={t("balance.detailsOfName", { name })} className="rounded-lg bg-panel p-3">
       <div className="mb-2 flex items-center gap-3">
         <h3 className="font-semibold">{name}</h3>
         <Choice
-          label={`What to set of ${name}`}
+          label={t("balance.settingsOfName", { name })}
           value={side}
-          options={SIDES.map((one) => ({ value: one, label: one }))}
+          options={SIDES}
           onChange={setSide}
         />
         <span className="ml-auto" />
-        <IconButton label={`Close ${name}`} onClick={onClose}>
+        <IconButton label={t("balance.closeName", { name })} onClick={onClose}>
           <X size={16} aria-hidden />
         </IconButton>
       </div>
-      {side === "Trim" && (
+      {side === "trim" && (
         <div className="max-w-[420px]">
-          <Setting path={`inputs.${id}.trim_db`} label={`${name} trim`} shortLabel="Trim" />
+          <Setting
+            path={`inputs.${id}.trim_db`}
+            label={t("balance.nameTrim", { name })}
+            shortLabel={t("balance.trim")}
+          />
           <Toggle path={`inputs.${id}.is_held`} />
           <p className="text-[13px] text-quiet">
-            “To target” sets the trim; the fader stays for your hand. A hold moves a quarter of a
-            decibel a second, {HOLD_RANGE_DB} dB at most, and rests while you or it are silent.
+            {t("balance.matchTargetSetsTheTrim", { range: HOLD_RANGE_DB })}
           </p>
         </div>
       )}
-      {side === "Delay" && (
+      {side === "delay" && (
         <div className="max-w-[420px]">
-          <Setting path={`inputs.${id}.delay_ms`} label={`${name} delay`} shortLabel="Delay" />
-          <p className="text-[13px] text-quiet">
-            For a source that arrives earlier than what it belongs to. It waits for every listener.
-          </p>
+          <Setting
+            path={`inputs.${id}.delay_ms`}
+            label={t("balance.nameDelay", { name })}
+            shortLabel={t("balance.delay")}
+          />
+          <p className="text-[13px] text-quiet">{t("balance.forASourceThatArrives")}</p>
         </div>
       )}
-      {side === "EQ" && (
-        <OfChain input={input} stage="eq" bypassed="The EQ is bypassed.">
+      {side === "eq" && (
+        <OfChain input={input} stage="eq" bypassed={t("balance.theEqIsBypassed")}>
           {(slot) =>
             slot.stage === "eq" && (
               <EqEditor
                 path={`inputs.${id}.chain.${slot.id}.settings`}
                 settings={slot.settings}
                 id={slot.id}
-                title={`What the EQ of ${name} does, dB. Drag a point, or use the arrows`}
+                title={t("balance.eqCurveOfNameDb", { name })}
               />
             )
           }
         </OfChain>
       )}
-      {side === "Dip under the voice" && (
-        <OfChain input={input} stage="ducker" bypassed={`${name} does not dip under your voice.`}>
+      {side === "ducking" && (
+        <OfChain
+          input={input}
+          stage="ducker"
+          bypassed={t("balance.nameIsNotDuckedUnder", { name })}
+        >
           {(slot) => <DuckerEditor id={slot.id} />}
         </OfChain>
       )}
@@ -94,13 +110,13 @@ function OfChain({ input, stage, bypassed, children }: OfChainProps) {
     const last = input.chain.at(-1)?.id ?? "";
     return (
       <p className="flex items-center gap-3 text-[13px]">
-        The chain of {input.name} has no {label}.
+        {t("balance.theChainOfNameHas", { name: input.name, label })}
         <Button
           onClick={() =>
             ask({ type: "add_stage", input_id: input.id, stage, after: stage === "eq" ? "" : last })
           }
         >
-          Put one in
+          {t("balance.addOne")}
         </Button>
       </p>
     );
@@ -114,11 +130,13 @@ function OfChain({ input, stage, bypassed, children }: OfChainProps) {
           aria-pressed={!slot.is_bypassed}
           onClick={() => setSetting(path, !slot.is_bypassed)}
         >
-          {slot.is_bypassed ? `Switch the ${label} on` : `${label} is on`}
+          {slot.is_bypassed
+            ? t("balance.turnOnLabel", { label })
+            : t("balance.labelIsOn", { label })}
         </Button>
         {slot.is_bypassed && <span className="text-quiet">{bypassed}</span>}
         <Button className="ml-auto" onClick={() => openChain(input.id)}>
-          The whole chain
+          {t("balance.openTheChain")}
         </Button>
       </p>
       <div className={slot.is_bypassed ? "opacity-60" : ""}>{children(slot)}</div>

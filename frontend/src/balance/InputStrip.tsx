@@ -9,6 +9,7 @@ import { Setting } from "../ui/Setting";
 import { roleColour, roleText } from "../ui/roles";
 import { decibels, signless } from "../units/format";
 import { useBalanceView } from "./balanceView";
+import { t } from "../text/text";
 
 const LOWEST_DBFS = -48;
 const across = (dbfs: number) => `${Math.max(0, Math.min(1, 1 - dbfs / LOWEST_DBFS)) * 100}%`;
@@ -38,11 +39,11 @@ export function InputStrip({ input, isChained, isOpen, onOpen }: Props) {
         <Button
           look={isMuted ? "main" : "plain"}
           aria-pressed={isMuted}
-          aria-label={`Mute ${name}`}
+          aria-label={t("balance.muteName", { name })}
           className="px-3! py-0.5!"
           onClick={() => setSetting(`inputs.${id}.is_muted`, !isMuted)}
         >
-          {isMuted ? "Muted" : "Mute"}
+          {isMuted ? t("balance.muted") : t("balance.mute")}
         </Button>
       </div>
       <p
@@ -50,9 +51,12 @@ export function InputStrip({ input, isChained, isOpen, onOpen }: Props) {
         data-standing={id}
       >
         {isOff && "▲ "}
-        {standing?.text ?? "not heard by viewers"}
+        {standing?.text ?? t("balance.notHeardByViewers")}
         {input.is_held && held !== undefined && (
-          <span className="figures font-normal text-quiet"> held {signed(held)}</span>
+          <span className="figures font-normal text-quiet">
+            {" "}
+            {t("balance.holdHeld", { held: signed(held) })}
+          </span>
         )}
       </p>
       <Gauge
@@ -65,29 +69,29 @@ export function InputStrip({ input, isChained, isOpen, onOpen }: Props) {
         tolerance={standing?.tolerance_db ?? 0}
       />
       <p className="figures mb-0.5 flex justify-between text-xs text-quiet">
-        <span title="Peaks, dBFS">{decibels(window?.peaks_dbfs)}</span>
+        <span title={t("balance.peaksDbfs")}>{decibels(window?.peaks_dbfs)}</span>
         {!isChained && (
-          <span title="By how many dB your peaks stand above these, and how many are wanted">
-            <b className="text-text">{decibels(window?.clearance_db)}</b> of{" "}
-            {decibels(standing?.clearance_wanted_db, 0)} dB
+          <span title={t("balance.howFarYourSpeechPeaks")}>
+            <b className="text-text">{decibels(window?.clearance_db)}</b>{" "}
+            {t("balance.dbTargetWanted", { wanted: decibels(standing?.clearance_wanted_db, 0) })}
           </span>
         )}
       </p>
       <Setting
         path={`inputs.${id}.fader_db`}
         colour={`var(--${roleColour(role)})`}
-        label={`${name} fader`}
-        shortLabel="Fader"
+        label={t("balance.nameFader", { name })}
+        shortLabel={t("balance.fader")}
       />
       <div className="mt-auto flex flex-wrap gap-1 pt-1.5">
         <Button
           className="px-2! py-1! text-xs!"
           disabled={!standing}
-          aria-label={`Bring ${name} to target`}
-          title="Sets its trim from what was measured; undo takes it back"
+          aria-label={t("balance.matchNameToItsTarget", { name })}
+          title={t("balance.setsTheTrimFromThe")}
           onClick={() => ask({ type: "bring_to_target", input_id: id })}
         >
-          To target
+          {t("balance.matchTarget")}
         </Button>
         {!isChained && (
           <>
@@ -95,20 +99,20 @@ export function InputStrip({ input, isChained, isOpen, onOpen }: Props) {
               className="px-2! py-1! text-xs!"
               look={input.is_held ? "main" : "plain"}
               aria-pressed={input.is_held}
-              aria-label={`Hold ${name} at its target`}
-              title={`Keeps it at its target by itself: slowly, by ${HOLD_RANGE_DB} dB at most`}
+              aria-label={t("balance.holdNameAtTarget", { name })}
+              title={t("balance.keepsTheLevelAtIts", { range: HOLD_RANGE_DB })}
               onClick={() => setSetting(`inputs.${id}.is_held`, !input.is_held)}
             >
-              Hold
+              {t("balance.holdAtTarget")}
             </Button>
             <Button
               className="px-2! py-1! text-xs!"
               aria-expanded={isOpen}
-              aria-label={`Shape ${name}`}
-              title="Its trim, its dip under the voice, its EQ"
+              aria-label={t("balance.detailsOfName", { name })}
+              title={t("balance.trimDuckingEq")}
               onClick={onOpen}
             >
-              Shape
+              {t("balance.details")}
             </Button>
           </>
         )}

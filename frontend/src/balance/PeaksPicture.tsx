@@ -9,6 +9,7 @@ import { areaOf, levelGrid, timeAxis, tracePath, yIn, type Area } from "../ui/ax
 import { colour, Picture, TEXT_FONT } from "../ui/Picture";
 import { roleColour } from "../ui/roles";
 import { overSentence } from "./sentences";
+import { t } from "../text/text";
 
 const TOP = 0;
 const BOTTOM = -48;
@@ -61,7 +62,7 @@ export function LastTenSeconds() {
     <Picture
       follows="figures"
       paint={paint}
-      label="Ten seconds of the peaks of every input with their targets"
+      label={t("balance.lastTenSecondsPeaksOf")}
       className="h-[116px] w-full"
     />
   );
@@ -80,7 +81,7 @@ export function LastTenMinutes() {
       const x = (number: number) =>
         area.right - ((newest - number) / HISTORY_S) * (area.right - area.left);
       const y = (db: number) => yIn(area, db, TOP, BOTTOM);
-      timeAxis(canvas, area, "10 min ago");
+      timeAxis(canvas, area, t("balance.n10MinAgo"));
       if (!rig) return;
       paintTargets(canvas, area, rig);
       for (const { id, role } of columnsOf(rig).reverse()) {
@@ -109,7 +110,7 @@ export function LastTenMinutes() {
           canvas.fillStyle = colour("over-strong");
           canvas.textAlign = x(number) > area.right - 70 ? "right" : "left";
           canvas.textBaseline = "bottom";
-          canvas.fillText("▲ over you", x(number), area.bottom - 7);
+          canvas.fillText(t("balance.aboveYourVoice"), x(number), area.bottom - 7);
           canvas.fillStyle = colour("over");
         }
       }
@@ -121,7 +122,7 @@ export function LastTenMinutes() {
       <Picture
         follows="figures"
         paint={paint}
-        label="Ten minutes of the peaks of every input; marked where one stood over the voice"
+        label={t("balance.lastTenMinutesPeaksOf")}
         className="h-[116px] w-full"
       />
       <p className="text-[13px]">{overSentence(rig, seconds)}</p>

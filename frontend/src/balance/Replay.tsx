@@ -9,6 +9,7 @@ import { Choice } from "../ui/Choice";
 import { Panel } from "../ui/Panel";
 import { Select } from "../ui/Select";
 import { decibels } from "../units/format";
+import { t } from "../text/text";
 
 const LENGTHS_S = [5, 10, 20, 30];
 
@@ -17,13 +18,13 @@ export function StartReplay() {
   return (
     <>
       <Button
-        title="Plays voice, game and music of just now over and over, to you alone"
+        title={t("balance.repeatsTheLastSecondsOf")}
         onClick={() => ask({ type: "replay_last", seconds })}
       >
-        Replay the last
+        {t("balance.replayTheLast")}
       </Button>
       <Select
-        label="Length of the replay"
+        label={t("balance.replayLength")}
         value={String(seconds)}
         groups={[{ options: LENGTHS_S.map((s) => ({ value: String(s), label: `${s} s` })) }]}
         onChange={(value) => setSeconds(Number(value))}
@@ -35,25 +36,27 @@ export function StartReplay() {
 export function ReplayBar({ replay }: { replay: ReplayState }) {
   return (
     <section
-      aria-label="Replay"
+      aria-label={t("balance.replay")}
       className="mb-2.5 flex flex-wrap items-center gap-2.5 rounded-lg bg-raised px-3 py-1.5"
     >
       <p role="status" className="text-[13px]">
-        <strong>{replay.duration_s.toFixed(0)} s replayed, for you alone:</strong> viewers, call and
-        archive get silence meanwhile. Listen as Viewers.
+        <strong>
+          {t("balance.replayingSecondsSForYou", { seconds: replay.duration_s.toFixed(0) })}
+        </strong>{" "}
+        {t("balance.viewersCallAndArchiveGet")}
       </p>
       <span className="ml-auto" />
       <Choice
-        label="Hear the replay"
+        label={t("balance.playTheReplay")}
         value={replay.heard}
         options={[
-          { value: "before", label: "As it was" },
-          { value: "now", label: "As it is now" },
+          { value: "before", label: t("balance.asBroadcast") },
+          { value: "now", label: t("balance.currentSettings") },
         ]}
         onChange={(heard) => ask({ type: "replay_hear", heard })}
       />
       <Button look="main" onClick={() => ask({ type: "replay_stop" })}>
-        End replay
+        {t("balance.endReplay")}
       </Button>
     </section>
   );
@@ -69,16 +72,16 @@ type Figure = {
 function figuresOf(rig: Rig | undefined): Figure[] {
   const others = rig?.inputs.filter(({ id }) => id !== rig.chained) ?? [];
   return [
-    { label: "Understandable", unit: "", digits: 2, of: (mix) => mix.sii },
-    { label: "Voice peaks", unit: "dBFS", digits: 1, of: (mix) => mix.voice_peak_dbfs },
+    { label: t("balance.intelligibility"), unit: "", digits: 2, of: (mix) => mix.sii },
+    { label: t("balance.voicePeaks"), unit: "dBFS", digits: 1, of: (mix) => mix.voice_peak_dbfs },
     ...others.map(({ id, name }) => ({
-      label: `Over ${name}`,
+      label: t("balance.aboveName", { name }),
       unit: "dB",
       digits: 1,
       of: (mix: MixFigures) => mix.clearance_db[id] ?? null,
     })),
-    { label: "Loudness", unit: "LUFS", digits: 1, of: (mix) => mix.integrated_lufs },
-    { label: "True peak", unit: "dBTP", digits: 1, of: (mix) => mix.true_peak_dbtp },
+    { label: t("balance.loudness"), unit: "LUFS", digits: 1, of: (mix) => mix.integrated_lufs },
+    { label: t("balance.truePeak"), unit: "dBTP", digits: 1, of: (mix) => mix.true_peak_dbtp },
   ];
 }
 
@@ -87,15 +90,17 @@ export function ReplayFigures({ replay }: { replay: ReplayState }) {
   const { before, now } = replay;
   return (
     <Panel>
-      <section aria-label="The replay in figures" aria-busy={replay.is_measuring}>
+      <section aria-label={t("balance.replayFigures")} aria-busy={replay.is_measuring}>
         <table className="w-full text-[13px]">
           <thead>
             <tr className="text-left text-xs text-quiet">
               <th className="py-1 font-normal">
-                {replay.is_measuring ? "measuring …" : "on the same seconds"}
+                {replay.is_measuring
+                  ? t("balance.measuring")
+                  : t("balance.measuredOnTheSameSeconds")}
               </th>
-              <th className="text-right font-normal">was</th>
-              <th className="text-right font-normal">now</th>
+              <th className="text-right font-normal">{t("balance.before")}</th>
+              <th className="text-right font-normal">{t("balance.now")}</th>
               <td />
             </tr>
           </thead>

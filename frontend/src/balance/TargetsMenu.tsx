@@ -5,6 +5,7 @@ import { useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { Popover } from "../ui/Popover";
 import { Setting } from "../ui/Setting";
+import { t } from "../text/text";
 
 const TARGETS = [
   "targets.voice_peaks_dbfs",
@@ -20,12 +21,16 @@ const TARGETS = [
 export function TargetsMenu() {
   const sets = useLive((live) => live.state?.target_sets) ?? [];
   const chosen = useLive((live) => live.state?.target_set);
-  const name = sets.find(({ id }) => id === chosen)?.name ?? "your own";
+  const name = sets.find(({ id }) => id === chosen)?.name ?? t("balance.custom");
   return (
-    <Popover label="Targets" className="w-[560px]" trigger={<Button>Targets: {name}</Button>}>
+    <Popover
+      label={t("balance.targets")}
+      className="w-[560px]"
+      trigger={<Button>{t("balance.targetsName", { name })}</Button>}
+    >
       <div className="flex gap-5">
         <div className="flex w-[250px] flex-col gap-1.5">
-          <h3 className="font-semibold">For what you do</h3>
+          <h3 className="font-semibold">{t("balance.chooseByContent")}</h3>
           {sets.map((one) => (
             <button
               key={one.id}
@@ -40,7 +45,7 @@ export function TargetsMenu() {
           ))}
         </div>
         <div className="min-w-0 flex-1">
-          <h3 className="font-semibold">Each by hand</h3>
+          <h3 className="font-semibold">{t("balance.setEachTarget")}</h3>
           {TARGETS.map((path) => (
             <Setting key={path} path={path} />
           ))}

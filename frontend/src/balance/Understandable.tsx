@@ -4,6 +4,7 @@ import { useCallback } from "react";
 import { useLive } from "../live/store";
 import { Panel } from "../ui/Panel";
 import { colour, Picture } from "../ui/Picture";
+import { t } from "../text/text";
 
 const HISTORY_S = 600;
 
@@ -43,12 +44,9 @@ export function Understandable() {
   const sii = sight?.sii ?? null;
   return (
     <Panel>
-      <section aria-label="Understandable">
-        <h3
-          className="font-semibold"
-          title="Speech Intelligibility Index, ANSI S3.5: for a viewer who hears you as loudly as normal speech a metre away"
-        >
-          Understandable
+      <section aria-label={t("balance.intelligibility")}>
+        <h3 className="font-semibold" title={t("balance.speechIntelligibilityIndexAnsiS3")}>
+          {t("balance.intelligibility")}
         </h3>
         <div className="mt-1 flex items-center gap-3">
           <p
@@ -58,10 +56,10 @@ export function Understandable() {
             {sii === null ? "–" : sii.toFixed(2)}
           </p>
           <p className="text-[13px]">
-            {sight?.text ?? "waiting for sound"}
+            {sight?.text ?? t("balance.waitingForSound")}
             {sight?.sii_in_loud_moments != null && (
               <span className="block text-xs text-quiet">
-                in loud moments{" "}
+                {t("balance.inLoudMoments")}
                 <span className="figures">{sight.sii_in_loud_moments.toFixed(2)}</span>
               </span>
             )}
@@ -80,12 +78,14 @@ export function Understandable() {
           )}
         </div>
         {goodFrom !== undefined && (
-          <p className="mt-1 text-right text-xs text-quiet">good from {goodFrom}</p>
+          <p className="mt-1 text-right text-xs text-quiet">
+            {t("balance.goodGoodfromOrMore", { goodFrom })}
+          </p>
         )}
         {indices.length > 2 && (
           <Picture
             paint={paint}
-            label="The index over the last ten minutes"
+            label={t("balance.intelligibilityOverTheLastTen")}
             className="mt-1 h-9 w-full"
           />
         )}

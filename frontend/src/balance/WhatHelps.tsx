@@ -4,6 +4,7 @@ import { setTogether } from "../live/link";
 import { useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { Panel } from "../ui/Panel";
+import { t } from "../text/text";
 
 export function WhatHelps() {
   const sight = useLive((live) => live.balance?.sights["10"]);
@@ -12,11 +13,13 @@ export function WhatHelps() {
   const now = sight?.sii ?? null;
   return (
     <Panel>
-      <section aria-label="What would help" aria-busy={!improvements}>
+      <section aria-label={t("balance.suggestions")} aria-busy={!improvements}>
         <div className="flex items-baseline justify-between">
-          <h3 className="font-semibold">What would help</h3>
+          <h3 className="font-semibold">{t("balance.suggestions")}</h3>
           {improvements && (
-            <span className="text-xs text-quiet">tried on your last {triedS} s</span>
+            <span className="text-xs text-quiet">
+              {t("balance.testedOnYourLastSeconds", { seconds: triedS ?? 0 })}
+            </span>
           )}
         </div>
         {improvements?.map((one) => (
@@ -31,19 +34,17 @@ export function WhatHelps() {
             <Button
               look="main"
               className="px-3!"
-              aria-label={`Do it: ${one.title}`}
+              aria-label={t("balance.applyTitle", { title: one.title })}
               onClick={() => setTogether(one.changes)}
             >
-              Do it
+              {t("balance.apply")}
             </Button>
           </div>
         ))}
-        {!improvements && <p className="mt-2 text-[13px] text-quiet">Trying …</p>}
+        {!improvements && <p className="mt-2 text-[13px] text-quiet">{t("balance.testing")}</p>}
         {improvements?.length === 0 && (
           <p className="mt-2 text-[13px] text-quiet">
-            {now === null
-              ? "Speak a little over game and music, and it is tried."
-              : "Nothing that is worth a change."}
+            {now === null ? t("balance.speakOverGameAndMusic") : t("balance.nothingWorthChanging")}
           </p>
         )}
       </section>

@@ -8,6 +8,7 @@ import { Choice } from "../ui/Choice";
 import { Panel } from "../ui/Panel";
 import { setWords, useBalanceView } from "./balanceView";
 import { coveredSentence, hertz } from "./sentences";
+import { t } from "../text/text";
 
 const BOTTOM_DB = 10;
 const LEAST_TOP_DB = 65;
@@ -64,14 +65,13 @@ export function WordsPicture() {
   return (
     <Panel>
       <figcaption className="flex items-center gap-2">
-        <h3 className="font-semibold">Where words live</h3>
+        <h3 className="font-semibold">{t("balance.speechBands")}</h3>
         <span className="min-w-0 text-xs leading-tight text-quiet min-[1180px]:truncate">
-          your voice (amber) against all the rest, while you speak; the grey bar is how much a band
-          matters
+          {t("balance.yourVoiceAmberAgainstEverything")}
         </span>
         <span className="ml-auto" />
         <Choice
-          label="Bands over"
+          label={t("balance.averageOver")}
           value={span}
           options={["3", "10"].map((seconds) => ({ value: seconds, label: `${seconds} s` }))}
           onChange={setWords}
@@ -81,7 +81,7 @@ export function WordsPicture() {
         <>
           <Picture
             paint={paint}
-            label="The voice against all the rest by thirds of an octave"
+            label={t("balance.yourVoiceAgainstEverythingElse")}
             className="mt-1 h-[170px] w-full"
           />
           <p className="text-[13px]" data-covered>
@@ -89,7 +89,7 @@ export function WordsPicture() {
           </p>
         </>
       ) : (
-        <p className="py-6 text-center text-quiet">{sight?.text ?? "waiting for sound"}</p>
+        <p className="py-6 text-center text-quiet">{sight?.text ?? t("balance.waitingForSound")}</p>
       )}
     </Panel>
   );

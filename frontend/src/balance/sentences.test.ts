@@ -28,19 +28,19 @@ describe("what the pictures of the balance say", () => {
         band(1250, 0.1, "game"),
         band(2000, 0.2, "tune"),
       ]),
-    ).toBe("Game covers 2 bands (800, 1.25k Hz); Music covers one band (2k Hz).");
-    expect(coveredSentence(rig, [band(160, 0, "gone")])).toContain("the rest covers one band");
+    ).toBe("Game covers 2 bands (800, 1.25k Hz); Music covers 1 band (2k Hz).");
+    expect(coveredSentence(rig, [band(160, 0, "gone")])).toContain("other sound covers 1 band");
   });
 
   it("counts the seconds in which somebody stood over the voice", () => {
-    expect(overSentence(rig, [second(1, [])])).toBe("Nothing stood over your voice.");
+    expect(overSentence(rig, [second(1, [])])).toBe("Nothing was above your voice.");
     expect(
       overSentence(rig, [
         second(1, ["game"], 0.4),
         second(2, []),
         second(3, ["game", "tune"], 0.8),
       ]),
-    ).toBe("Game and Music over you in 2 seconds: 1.2 s of words.");
+    ).toBe("Game and Music above your voice in 2 seconds: 1.2 s of speech.");
     expect(overSentence(rig, [second(9, ["tune"], 1)])).toContain("in 1 second: 1.0 s");
   });
 });

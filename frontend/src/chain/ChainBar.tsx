@@ -7,6 +7,7 @@ import { roleText } from "../ui/roles";
 import { useView } from "../view";
 import { LoopBar } from "./LoopBar";
 import { PresetMenu } from "./PresetMenu";
+import { t } from "../text/text";
 
 export function ChainBar({ input }: { input: InputSettings }) {
   const rig = useLive((live) => live.state?.rig);
@@ -16,11 +17,11 @@ export function ChainBar({ input }: { input: InputSettings }) {
     <div className="mb-2.5 flex flex-wrap items-center gap-x-4 gap-y-2 border-b border-line pb-2.5">
       <span style={{ color: roleText(input.role) }}>
         <Select
-          label="Chain of"
+          label={t("chain.chainOf")}
           value={input.id}
           groups={[
             {
-              label: "Chain of",
+              label: t("chain.chainOf"),
               options: rig.inputs.map(({ id, name }) => ({ value: id, label: name })),
             },
           ]}
@@ -32,9 +33,7 @@ export function ChainBar({ input }: { input: InputSettings }) {
       {isMain ? (
         <LoopBar />
       ) : (
-        <p className="ml-auto text-xs text-quiet">
-          The loop and the sound check are for the main voice.
-        </p>
+        <p className="ml-auto text-xs text-quiet">{t("chain.loopAndSoundCheckWork")}</p>
       )}
     </div>
   );

@@ -25,6 +25,7 @@ import { AddStage, StageTools } from "./StageTools";
 import { SuppressorPanel } from "./SuppressorPanel";
 import { ThreeBandPanel } from "./ThreeBandPanel";
 import { TrimPanel } from "./TrimPanel";
+import { t } from "../text/text";
 
 const PANELS: Record<Slot["stage"], ComponentType<PanelProps>> = {
   trim: TrimPanel,
@@ -42,18 +43,18 @@ const PANELS: Record<Slot["stage"], ComponentType<PanelProps>> = {
 };
 
 const DOES: Record<Slot["stage"], string> = {
-  trim: "sets the level into the chain",
-  high_pass: "takes away the rumble underneath",
-  suppressor: "takes the room's noise out from underneath",
-  gate: "closes in pauses so that the room is not heard",
-  eq: "shapes the sound by its zones",
-  de_esser: "softens sharp s sounds",
-  compressor: "brings loud and quiet closer together",
-  three_band: "evens out low, middle and high each by itself",
-  leveller: "brings speech slowly to one loudness",
-  insert: "lets something outside treat the sound, and takes it back",
-  ducker: "goes down while the main voice speaks",
-  limiter: "the ceiling: nothing passes above it",
+  trim: t("chain.setsTheLevelIntoThe"),
+  high_pass: t("chain.removesRumbleBelowTheVoice"),
+  suppressor: t("chain.reducesRoomNoise"),
+  gate: t("chain.closesInPausesSoThat"),
+  eq: t("chain.shapesTheTone"),
+  de_esser: t("chain.softensHarshSSounds"),
+  compressor: t("chain.reducesTheDifferenceBetweenLoud"),
+  three_band: t("chain.compressesLowMiddleAndHigh"),
+  leveller: t("chain.bringsSpeechSlowlyToOne"),
+  insert: t("chain.sendsTheSoundToOther"),
+  ducker: t("chain.lowersThisInputWhileYour"),
+  limiter: t("chain.nothingPassesAboveItsCeiling"),
 };
 
 /** The server makes the levels of another input's chain only while somebody looks at it. */
@@ -80,14 +81,14 @@ export function ChainPage() {
   );
   const slot = chain[index];
   if (!rig || !input) {
-    return <p className="text-quiet">There is no input yet. Add one in Wiring.</p>;
+    return <p className="text-quiet">{t("chain.thereIsNoInputYet")}</p>;
   }
   if (!slot) {
     return (
       <>
         <ChainBar input={input} />
         <div className="flex items-center gap-3">
-          <p className="text-quiet">This chain has no stages: {input.name} passes as it is.</p>
+          <p className="text-quiet">{t("chain.thisChainHasNoStages", { name: input.name })}</p>
           <AddStage input={input} after="" />
         </div>
       </>
@@ -99,7 +100,7 @@ export function ChainPage() {
       <ChainBar input={input} />
       <div className="mb-2 flex items-center gap-3">
         <h2 className="text-[19px] font-semibold">{STAGE_LABELS[slot.stage]}</h2>
-        <GuideButton page="chain" at={stagePlace(slot.stage)} about="this stage" />
+        <GuideButton page="chain" at={stagePlace(slot.stage)} about={t("chain.thisStage")} />
         <p className="min-w-0 text-quiet max-[1180px]:text-[13px] max-[1180px]:leading-tight min-[1180px]:truncate">
           {DOES[slot.stage]}
         </p>
@@ -111,7 +112,7 @@ export function ChainPage() {
           aria-pressed={slot.is_bypassed}
           onClick={() => setSetting(`${stagePath(slot.id)}.is_bypassed`, !slot.is_bypassed)}
         >
-          {slot.is_bypassed ? "Bypassed" : "Bypass"}
+          {slot.is_bypassed ? t("chain.bypassed") : t("chain.bypass")}
         </Button>
       </div>
       <div className={slot.is_bypassed ? "opacity-60" : ""}>
@@ -127,10 +128,10 @@ function WhatItAdds({ id }: { id: string }) {
   return (
     <p
       className="figures ml-auto text-xs whitespace-nowrap text-quiet"
-      title="What this stage adds: delay, and its share of a block's time"
+      title={t("chain.delayAndCpuCostOf")}
     >
       {delay !== undefined && `${delay.toFixed(1)} ms`}
-      {cost !== undefined && ` · ${cost.toFixed(1)} % of a block`}
+      {cost !== undefined && t("chain.shareOfABlock", { share: cost.toFixed(1) })}
     </p>
   );
 }

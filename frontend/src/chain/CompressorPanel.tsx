@@ -11,6 +11,7 @@ import type { PanelProps } from "./panelProps";
 import { Panel } from "../ui/Panel";
 import { PanelLayout } from "../pictures/PanelLayout";
 import { ReductionPicture } from "../pictures/ReductionPicture";
+import { t } from "../text/text";
 
 const SETTINGS = [
   "threshold_dbfs",
@@ -95,22 +96,23 @@ export function CompressorPanel({ id }: PanelProps) {
         ),
       ).concat(isAutomatic ? [<Fragment key="automatic">{automatic}</Fragment>] : [])}
     >
-      <Panel
-        className="w-[46%]"
-        title={`Level in → level out, dBFS; the dot is ${isVoice ? "you" : "it"} now`}
-      >
+      <Panel className="w-[46%]" title={t("chain.inputLevelOutputLevelDbfs")}>
         <Picture
           follows="sound"
           paint={paint}
-          label="Transfer curve of the compressor with the present level"
+          label={t("chain.compressorTransferCurveWithThe")}
           className="h-[264px] w-full"
         />
         <p className="text-[13px]">
           {effort
-            ? `Takes ${effort.usual_db.toFixed(0)} dB off usual ${isVoice ? "speech " : ""}peaks, ${effort.loudest_db.toFixed(0)} off the loudest moment.`
+            ? t("chain.reducesUsualSpeechPeaksKind", {
+                usual: effort.usual_db.toFixed(0),
+                loudest: effort.loudest_db.toFixed(0),
+                kind: isVoice ? "voice" : "other",
+              })
             : isVoice
-              ? "Speak, and it says how hard it works."
-              : "Let it play, and it says how hard it works."}
+              ? t("chain.speakToSeeHowHard")
+              : t("chain.playSomethingToSeeHow")}
         </p>
       </Panel>
       <ReductionPicture id={id} deepest={24} />

@@ -5,6 +5,7 @@ import type { PanelProps } from "./panelProps";
 import { PanelLayout } from "../pictures/PanelLayout";
 import { ReductionPicture } from "../pictures/ReductionPicture";
 import { SpectrumPicture } from "../pictures/SpectrumPicture";
+import { t } from "../text/text";
 
 const SETTINGS = ["frequency_hz", "threshold_db", "amount_db", "attack_ms", "release_ms"];
 
@@ -16,11 +17,11 @@ export function DeEsserPanel({ id }: PanelProps) {
         <Setting key={name} path={`${stagePath(id)}.settings.${name}`} />
       ))}
     >
-      <Panel className="w-[54%]" title="Before (grey) and after (amber), dBFS">
+      <Panel className="w-[54%]" title={t("chain.beforeGrayAndAfterAmber")}>
         <SpectrumPicture
           id={id}
-          label="Spectra before and after the de-esser"
-          marks={[{ hz, label: "its band" }]}
+          label={t("chain.spectraBeforeAndAfterThe")}
+          marks={[{ hz, label: t("chain.deEsserBand") }]}
         />
       </Panel>
       <ReductionPicture id={id} deepest={12} />

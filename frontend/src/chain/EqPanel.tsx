@@ -1,6 +1,7 @@
 import { stagePath, useStage } from "../live/chains";
 import type { PanelProps } from "./panelProps";
 import { EqEditor } from "../pictures/EqEditor";
+import { t } from "../text/text";
 
 export function EqPanel({ id }: PanelProps) {
   const slot = useStage(id)?.slot;
@@ -10,7 +11,7 @@ export function EqPanel({ id }: PanelProps) {
       path={`${stagePath(id)}.settings`}
       settings={slot.settings}
       id={id}
-      title="What the EQ does, dB; behind it the sound before (grey) and after (amber). Drag a point, or use the arrows"
+      title={t("chain.eqCurveDbBehindIt")}
     />
   );
 }

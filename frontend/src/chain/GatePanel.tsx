@@ -20,6 +20,7 @@ import {
 import type { PanelProps } from "./panelProps";
 import { Panel } from "../ui/Panel";
 import { PanelLayout } from "../pictures/PanelLayout";
+import { t } from "../text/text";
 
 const TOP = 0;
 const BOTTOM = -72;
@@ -69,8 +70,8 @@ export function GatePanel({ id, before }: PanelProps) {
         fillBelow(canvas, area, colour("voice"), 0.22);
       }
       markLosses(canvas, area, id);
-      levelLine(canvas, area, y(open), `opens ${signless(open, 1)}`, false);
-      levelLine(canvas, area, y(close), `closes ${signless(close, 1)}`, true);
+      levelLine(canvas, area, y(open), t("chain.openDb", { db: signless(open, 1) }), false);
+      levelLine(canvas, area, y(close), t("chain.closeDb", { db: signless(close, 1) }), true);
     },
     [id, before, open, close],
   );
@@ -81,7 +82,9 @@ export function GatePanel({ id, before }: PanelProps) {
       const y = (db: number) => yIn(area, db, TOP, BOTTOM);
       const activity = readings.activityOf(inputId, mainId);
       const [loud, quiet] =
-        inputId === mainId ? ["your speech", "the room"] : ["its sound", "its pauses"];
+        inputId === mainId
+          ? [t("chain.yourSpeech"), t("chain.roomNoise")]
+          : [t("chain.sound"), t("chain.pauses")];
       distribution(canvas, area, before, activity, true, colour("voice"), loud);
       distribution(canvas, area, before, activity, false, hatch(canvas), quiet);
       levelLine(canvas, area, y(open), "", false);
@@ -100,28 +103,26 @@ export function GatePanel({ id, before }: PanelProps) {
           <div className="pt-1.5">
             <Toggle path={`${stagePath(id)}.settings.is_for_voice`} />
             {isForVoice && !knowsVoices && (
-              <p className="pt-1 text-xs text-quiet">
-                No suppressor with a voice model is ahead of the gate. It works by level alone.
-              </p>
+              <p className="pt-1 text-xs text-quiet">{t("chain.noSuppressorWithAVoice")}</p>
             )}
           </div>
         </>
       }
     >
-      <Panel className="flex-1" title="Peaks at the gate, dBFS; shaded while it was open">
+      <Panel className="flex-1" title={t("chain.peaksAtTheGateDbfs")}>
         <Picture
           follows="sound"
           paint={paintHistory}
-          label="Ten seconds of peaks at the gate with both thresholds"
+          label={t("chain.lastTenSecondsOfPeaks")}
           className="h-[264px] w-full"
         />
         <GateSentence id={id} />
       </Panel>
-      <Panel className="w-[190px] shrink-0" title="How often, same scale">
+      <Panel className="w-[190px] shrink-0" title={t("chain.levelHistogramSameScale")}>
         <Picture
           follows="figures"
           paint={paintShares}
-          label="How often speech and the room reach each level"
+          label={t("chain.howOftenSpeechAndRoom")}
           className="h-[264px] w-full"
         />
       </Panel>
@@ -138,11 +139,9 @@ function gateSentence(work: GateWork | undefined): string {
   if (!work) return "–";
   const losses = work.losses_ago_ms.length;
   const cut =
-    losses === 0
-      ? "No first syllable was cut in the last 10 s"
-      : `▼ ${losses} first ${losses === 1 ? "syllable was" : "syllables were"} cut in the last 10 s`;
+    losses === 0 ? t("chain.noFirstSyllableWasCut") : t("chain.syllablesCut", { count: losses });
   const chatter = Math.round(work.chatter_per_minute);
-  return `${cut}; ${chatter ? `it chatters ${chatter} times a minute` : "it does not chatter"}.`;
+  return `${cut}; ${chatter ? t("chain.chatterOnceAMinuteCount", { count: chatter }) : t("chain.noChatter")}.`;
 }
 
 /** A mark where a first syllable was cut. */

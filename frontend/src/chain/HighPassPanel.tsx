@@ -5,6 +5,7 @@ import { Slope } from "../ui/Slope";
 import type { PanelProps } from "./panelProps";
 import { PanelLayout } from "../pictures/PanelLayout";
 import { ResponsePicture } from "../pictures/ResponsePicture";
+import { t } from "../text/text";
 
 export function HighPassPanel({ id }: PanelProps) {
   return (
@@ -16,8 +17,13 @@ export function HighPassPanel({ id }: PanelProps) {
         </>
       }
     >
-      <Panel className="flex-1" title="What passes, dB: everything left of the slope goes">
-        <ResponsePicture id={id} topDb={6} bottomDb={-36} label="The high-pass's response" />
+      <Panel className="flex-1" title={t("chain.frequencyResponseDb")}>
+        <ResponsePicture
+          id={id}
+          topDb={6}
+          bottomDb={-36}
+          label={t("chain.highPassFrequencyResponse")}
+        />
       </Panel>
     </PanelLayout>
   );

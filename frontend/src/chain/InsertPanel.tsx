@@ -10,6 +10,7 @@ import { Setting } from "../ui/Setting";
 import { signless } from "../units/format";
 import { BeforeAfterPicture } from "./BeforeAfterPicture";
 import type { PanelProps } from "./panelProps";
+import { t } from "../text/text";
 
 const NOWHERE = "-";
 
@@ -30,10 +31,10 @@ export function InsertPanel({ id, before }: PanelProps) {
             <Button
               look={isLed ? "main" : "plain"}
               disabled={!isBack}
-              title="Sends a click out: the voice passes dry for a moment"
+              title={t("chain.sendsAClickThroughThe")}
               onClick={() => ask({ type: "measure_insert", stage_id: id })}
             >
-              Measure the way
+              {t("chain.measureLatency")}
             </Button>
           </div>
           <Setting path={`${stagePath(id)}.settings.way_ms`} />
@@ -41,22 +42,22 @@ export function InsertPanel({ id, before }: PanelProps) {
         </>
       }
     >
-      <Panel className="flex-1" title="Peaks before (grey) and after (amber), dBFS">
+      <Panel className="flex-1" title={t("chain.peaksBeforeGrayAndAfter")}>
         <BeforeAfterPicture
           before={before}
           after={id}
           top={0}
           bottom={-72}
           step={12}
-          mark={{ db: -0.3, label: "full scale" }}
-          label="Ten seconds of peaks before and after the insert"
+          mark={{ db: -0.3, label: t("chain.fullScale") }}
+          label={t("chain.tenSecondsOfPeaksBefore")}
         />
         <p role="status" className={`text-[13px] ${isLed && !isBack ? "text-over-strong" : ""}`}>
           {isBack
-            ? `Returns after ${way_ms.toFixed(1)} ms, peaking at ${peak} dBFS.`
+            ? t("chain.returnsAfterMsMsPeaking", { ms: way_ms.toFixed(1), peak })
             : isLed
-              ? "▲ Nothing comes back: the sound passes here as it is, as late as it would be."
-              : "Choose where it sends to and comes back from. Until then the sound passes as it is."}
+              ? t("chain.noSoundReturnsTheDry")
+              : t("chain.chooseASendAndA")}
         </p>
       </Panel>
     </PanelLayout>
@@ -69,26 +70,27 @@ function Ends({ id, sendsTo, comesFrom }: EndsProps) {
   const state = useLive((live) => live.state);
   if (!state) return null;
   const { output_devices, devices, computer, insert_unit } = state;
-  const nowhere = { value: NOWHERE, label: "not chosen" };
+  const nowhere = { value: NOWHERE, label: t("chain.notChosen") };
   const unit = { value: insert_unit.id, label: insert_unit.label };
   const real = ({ host }: { host: string }) => host !== insert_unit.host;
   const outs = output_devices.filter(real).map(({ id: value, label }) => ({ value, label }));
   const ins = devices
     .filter((one) => one.id.includes(":") && !one.id.startsWith("loudspeakers:"))
     .map(({ id: value, label }) => ({ value, label }));
-  if (computer.server) ins.unshift({ value: `loudspeakers:${id}`, label: "Virtual loudspeakers" });
+  if (computer.server)
+    ins.unshift({ value: `loudspeakers:${id}`, label: t("chain.virtualLoudspeakers") });
   const keep = (options: { value: string; label: string }[], chosen: string) =>
     !chosen || options.some(({ value }) => value === chosen)
       ? options
-      : [...options, { value: chosen, label: `${chosen} (not there)` }];
+      : [...options, { value: chosen, label: t("chain.chosenNotConnected", { chosen }) }];
   const set = (name: string, value: string) =>
     setSetting(`${stagePath(id)}.settings.${name}`, value === NOWHERE ? "" : value);
   return (
     <div className="flex flex-col gap-2 text-[13px]">
       <div>
-        <p className="mb-1 text-quiet">Send</p>
+        <p className="mb-1 text-quiet">{t("chain.send")}</p>
         <Select
-          label="Send"
+          label={t("chain.send")}
           value={sendsTo || NOWHERE}
           groups={[{ options: keep([nowhere, unit, ...outs], sendsTo) }]}
           onChange={(value) => set("sends_to", value)}
@@ -96,9 +98,9 @@ function Ends({ id, sendsTo, comesFrom }: EndsProps) {
         />
       </div>
       <div>
-        <p className="mb-1 text-quiet">Return</p>
+        <p className="mb-1 text-quiet">{t("chain.return")}</p>
         <Select
-          label="Return"
+          label={t("chain.return")}
           value={comesFrom || NOWHERE}
           groups={[{ options: keep([nowhere, unit, ...ins], comesFrom) }]}
           onChange={(value) => set("comes_from", value)}

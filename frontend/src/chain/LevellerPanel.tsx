@@ -7,6 +7,7 @@ import { signless } from "../units/format";
 import { BeforeAfterPicture } from "./BeforeAfterPicture";
 import type { PanelProps } from "./panelProps";
 import { PanelLayout } from "../pictures/PanelLayout";
+import { t } from "../text/text";
 
 const SETTINGS = ["target_lufs", "range_db", "speed_db_per_s", "threshold_lufs"];
 
@@ -17,14 +18,14 @@ export function LevellerPanel({ id, before }: PanelProps) {
         <Setting key={name} path={`${stagePath(id)}.settings.${name}`} />
       ))}
     >
-      <Panel className="flex-1" title="Peaks before (grey) and after (amber), dBFS">
+      <Panel className="flex-1" title={t("chain.peaksBeforeGrayAndAfter")}>
         <BeforeAfterPicture
           before={before}
           after={id}
           top={0}
           bottom={-60}
           step={12}
-          label="Ten seconds of peaks before and after the leveller"
+          label={t("chain.tenSecondsOfPeaksBeforeAnd")}
         />
         <LevellerSentence id={id} />
       </Panel>
@@ -40,10 +41,13 @@ function LevellerSentence({ id }: { id: string }) {
 function levellerSentence(reading: StageReading | undefined): string {
   const loudness = reading?.loudness_lufs;
   if (!reading || typeof loudness !== "number" || loudness <= SILENCE) {
-    return "It waits for speech.";
+    return t("chain.waitingForSpeech");
   }
   const gain = reading.gain_db ?? 0;
-  return `Your speech stands at ${signless(loudness, 1)} LUFS; it is ${
-    gain < 0 ? "lowered" : "raised"
-  } by ${Math.abs(gain).toFixed(1)} dB${reading.is_holding ? ", and held in the pause" : ""}.`;
+  return t("chain.yourSpeechIsAtLoudness", {
+    db: Math.abs(gain).toFixed(1),
+    direction: gain < 0 ? "down" : "up",
+    held: reading.is_holding ? "yes" : "no",
+    loudness: signless(loudness, 1),
+  });
 }

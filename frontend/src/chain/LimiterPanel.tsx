@@ -7,6 +7,7 @@ import { BeforeAfterPicture } from "./BeforeAfterPicture";
 import type { PanelProps } from "./panelProps";
 import { PanelLayout } from "../pictures/PanelLayout";
 import { ReductionPicture } from "../pictures/ReductionPicture";
+import { t } from "../text/text";
 
 export function LimiterPanel({ id, before }: PanelProps) {
   const ceiling = Number(useSetting(`${stagePath(id)}.settings.ceiling_dbtp`)?.value ?? 0);
@@ -21,22 +22,26 @@ export function LimiterPanel({ id, before }: PanelProps) {
         </>
       }
     >
-      <Panel className="flex-1" title="Peaks before (grey) and after (amber), dBFS">
+      <Panel className="flex-1" title={t("chain.peaksBeforeGrayAndAfter")}>
         <BeforeAfterPicture
           before={before}
           after={id}
           top={6}
           bottom={-30}
           step={6}
-          mark={{ db: ceiling, label: `ceiling ${signless(ceiling, 1)}` }}
-          label="Ten seconds of peaks before and after the limiter"
+          mark={{ db: ceiling, label: t("chain.ceilingDb", { db: signless(ceiling, 1) }) }}
+          label={t("chain.tenSecondsOfPeaksBeforeAndAfter")}
         />
         <p className="text-[13px]">
           {work
-            ? `Touches ${work.share_percent.toFixed(0)} % of ${isVoice ? "your speech" : "what plays"}, by ${work.deepest_db.toFixed(0)} dB at most.`
+            ? t("chain.activeInShareOfYour", {
+                share: work.share_percent.toFixed(0),
+                db: work.deepest_db.toFixed(0),
+                kind: isVoice ? "voice" : "other",
+              })
             : isVoice
-              ? "Speak, and it says how often it is hit."
-              : "Let it play, and it says how often it is hit."}
+              ? t("chain.speakToSeeHowOften")
+              : t("chain.playSomethingToSeeHowOften")}
         </p>
       </Panel>
       <ReductionPicture id={id} deepest={12} />

@@ -10,6 +10,7 @@ import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { Select } from "../ui/Select";
 import { signless } from "../units/format";
+import { t } from "../text/text";
 
 const LENGTHS_S = [5, 10, 20, 30, 60];
 
@@ -20,37 +21,41 @@ export function LoopBar() {
   if (!loop) return null;
   if (loop.is_recording) {
     return (
-      <section aria-label="Loop" role="status" className="ml-auto flex items-center gap-2.5">
+      <section
+        aria-label={t("chain.loop")}
+        role="status"
+        className="ml-auto flex items-center gap-2.5"
+      >
         <p className="text-[13px]">
-          Speak now: {loop.duration_s.toFixed(0)} seconds are taken, then looped.
+          {t("chain.speakNowGoshawkRecordsSeconds", { seconds: loop.duration_s.toFixed(0) })}
         </p>
-        <Button onClick={() => ask({ type: "loop_stop" })}>Cancel</Button>
+        <Button onClick={() => ask({ type: "loop_stop" })}>{t("chain.cancel")}</Button>
       </section>
     );
   }
   if (loop.is_on) return <Playing loop={loop} />;
   return (
-    <section aria-label="Loop" className="ml-auto flex items-center gap-1.5">
+    <section aria-label={t("chain.loop")} className="ml-auto flex items-center gap-1.5">
       <Repeat size={15} aria-hidden className="text-quiet" />
       <Select
-        label="Length of the loop"
+        label={t("chain.loopLength")}
         value={String(seconds)}
         groups={[{ options: LENGTHS_S.map((s) => ({ value: String(s), label: `${s} s` })) }]}
         onChange={(value) => setSeconds(Number(value))}
       />
       <Button
         disabled={!isReady}
-        title="Loop what you said last; nobody hears the microphone meanwhile"
+        title={t("chain.loopsWhatYouSaidLast")}
         onClick={() => ask({ type: "loop_last", seconds })}
       >
-        Loop the last
+        {t("chain.loopTheLast")}
       </Button>
       <Button
         disabled={!isReady}
-        title="Take a new phrase and loop it"
+        title={t("chain.recordANewPhraseAnd")}
         onClick={() => ask({ type: "loop_new", seconds })}
       >
-        Take a new one
+        {t("chain.recordANewOne")}
       </Button>
     </section>
   );
@@ -60,47 +65,51 @@ function Playing({ loop }: { loop: LoopState }) {
   const isListening = useSound((sound) => sound.isListening);
   const gain = loop.gains_db[loop.heard];
   const options: { value: LoopState["heard"]; label: string }[] = [
-    { value: "chain", label: "Chain A" },
-    { value: "raw", label: "Raw" },
+    { value: "chain", label: t("chain.chainA") },
+    { value: "raw", label: t("chain.raw") },
   ];
-  if (loop.has_other) options.push({ value: "other", label: "Chain B" });
+  if (loop.has_other) options.push({ value: "other", label: t("chain.chainB") });
   return (
-    <section aria-label="Loop" className="ml-auto flex flex-wrap items-center gap-1.5">
+    <section aria-label={t("chain.loop")} className="ml-auto flex flex-wrap items-center gap-1.5">
       <p role="status" className="text-[13px]">
-        <strong>{loop.duration_s.toFixed(0)} s loop</strong>
-        {isListening ? ", heard by you alone" : ": press Listen to hear it"}
+        <strong>{t("chain.secondsSLoop", { seconds: loop.duration_s.toFixed(0) })}</strong>
+        {isListening ? t("chain.heardOnlyByYou") : t("chain.pressListenToHearIt")}
       </p>
       <Choice
-        label="Hear the loop through"
+        label={t("chain.hearTheLoopThrough")}
         value={loop.heard}
         options={options}
         onChange={(heard) => ask({ type: "loop_hear", heard })}
       />
-      <span className="figures w-[74px] text-xs text-quiet" title="All are brought to one loudness">
-        {gain === undefined ? "measuring …" : `${gain < 0 ? "" : "+"}${signless(gain, 1)} dB`}
+      <span
+        className="figures w-[74px] text-xs text-quiet"
+        title={t("chain.allVersionsAreMatchedIn")}
+      >
+        {gain === undefined
+          ? t("chain.measuring")
+          : `${gain < 0 ? "" : "+"}${signless(gain, 1)} dB`}
       </span>
       <Button
         title={
-          loop.has_other ? `Chain B is ${loop.other_name}` : "Keep the chain as it is now as B"
+          loop.has_other
+            ? t("chain.chainBIsName", { name: loop.other_name })
+            : t("chain.saveTheCurrentChainAs")
         }
         onClick={() => ask({ type: "keep_other", preset_id: "" })}
       >
-        Keep as B
+        {t("chain.saveAsB")}
       </Button>
       {loop.has_other && (
-        <Button
-          title="B becomes the chain; undo brings A back"
-          onClick={() => ask({ type: "swap_other" })}
-        >
-          Swap
+        <Button title={t("chain.bBecomesTheChainUndo")} onClick={() => ask({ type: "swap_other" })}>
+          {t("chain.swap")}
         </Button>
       )}
       <Button
         look="main"
-        title="Back to the live microphone"
+        title={t("chain.backToTheLiveMicrophone")}
         onClick={() => ask({ type: "loop_stop" })}
       >
-        End loop
+        {t("chain.endLoop")}
       </Button>
     </section>
   );

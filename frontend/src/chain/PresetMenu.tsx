@@ -8,6 +8,7 @@ import { tell, useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { IconButton } from "../ui/IconButton";
 import { Popover } from "../ui/Popover";
+import { t } from "../text/text";
 
 const run = (...given: Parameters<typeof askPresets>) => askPresets(...given).catch(tell);
 
@@ -19,27 +20,27 @@ export function PresetMenu({ input }: { input: InputSettings }) {
   return (
     <div className="flex items-center gap-2">
       <Popover
-        label="Presets"
+        label={t("chain.presets")}
         className="w-[440px]"
         trigger={
-          <Button className="max-w-64 truncate" title="Presets: whole chains, kept by name">
-            Preset: <strong>{present?.name ?? "none"}</strong>
+          <Button className="max-w-64 truncate" title={t("chain.presetsWholeChainsSavedBy")}>
+            {t("chain.preset")} <strong>{present?.name ?? t("chain.none")}</strong>
           </Button>
         }
       >
         <PresetList presets={presets} input={input} />
       </Popover>
       <span role="status" className="text-xs text-quiet">
-        {present && (isChanged ? "changed since" : "as saved")}
+        {present && (isChanged ? t("chain.changed") : t("chain.asSaved"))}
       </span>
       {present?.is_own && isChanged && (
         <Button
-          title={`Put the chain as it is now into ${present.name}`}
+          title={t("chain.saveTheCurrentChainTo", { name: present.name })}
           onClick={() =>
             void run(`/${present.id}`, "PATCH", { with_present_chain: true, input_id: input.id })
           }
         >
-          Update
+          {t("chain.update")}
         </Button>
       )}
     </div>
@@ -52,23 +53,23 @@ function PresetList({ presets, input }: { presets: PresetInfo[]; input: InputSet
   return (
     <>
       <NameForm
-        button="Save"
+        button={t("chain.save")}
         onSave={(name, description) => run("", "POST", { name, description, input_id: input.id })}
       />
       <div className="mt-3 flex items-center justify-between">
-        <h3 className="text-xs text-quiet">Yours</h3>
+        <h3 className="text-xs text-quiet">{t("chain.yourPresets")}</h3>
         <Button
           className="flex items-center gap-1.5"
-          title="Read a preset's JSON file"
+          title={t("chain.importAPresetFromA")}
           onClick={() => file.current?.click()}
         >
-          <FolderInput size={14} /> Import
+          <FolderInput size={14} /> {t("chain.import")}
         </Button>
         <input
           ref={file}
           type="file"
           accept=".json,application/json"
-          aria-label="Preset file"
+          aria-label={t("chain.presetFile")}
           className="hidden"
           onChange={(event) => {
             const given = event.target.files?.[0];
@@ -77,13 +78,13 @@ function PresetList({ presets, input }: { presets: PresetInfo[]; input: InputSet
           }}
         />
       </div>
-      {own.length === 0 && <p className="py-1 text-[13px] text-quiet">None saved yet.</p>}
+      {own.length === 0 && <p className="py-1 text-[13px] text-quiet">{t("chain.noPresetsYet")}</p>}
       <ul>
         {own.map((preset) => (
           <PresetRow key={preset.id} preset={preset} input={input} />
         ))}
       </ul>
-      <h3 className="mt-3 text-xs text-quiet">Starting points</h3>
+      <h3 className="mt-3 text-xs text-quiet">{t("chain.startingPoints")}</h3>
       <ul>
         {presets
           .filter((preset) => !preset.is_own)
@@ -105,7 +106,7 @@ function PresetRow({ preset, input }: RowProps) {
     return (
       <li className="py-1.5">
         <NameForm
-          button="Rename"
+          button={t("chain.rename")}
           name={name}
           description={description}
           onSave={async (newName, newDescription) => {
@@ -121,7 +122,7 @@ function PresetRow({ preset, input }: RowProps) {
       <button
         type="button"
         aria-current={isPresent ? "true" : undefined}
-        title="Take this chain; undo brings yours back"
+        title={t("chain.useThisChainUndoBrings")}
         className="min-w-0 flex-1 rounded px-1 text-left hover:bg-raised"
         onClick={() => void run(`/${id}/load?input_id=${input.id}`, "POST")}
       >
@@ -129,29 +130,35 @@ function PresetRow({ preset, input }: RowProps) {
         {description && <span className="block text-xs text-quiet">{description}</span>}
       </button>
       <IconButton
-        label={`Compare with ${name} as chain B`}
+        label={t("chain.compareWithNameAsChain", { name })}
         onClick={() => ask({ type: "keep_other", preset_id: id })}
       >
         <GitCompare size={14} />
       </IconButton>
-      <IconButton label={`Copy ${name}`} onClick={() => void run(`/${id}/copy`, "POST")}>
+      <IconButton
+        label={t("chain.copyName", { name })}
+        onClick={() => void run(`/${id}/copy`, "POST")}
+      >
         <Copy size={14} />
       </IconButton>
       <a
         href={`/api/presets/${id}/export`}
         download
-        aria-label={`Export ${name}`}
-        title={`Export ${name}`}
+        aria-label={t("chain.exportName", { name })}
+        title={t("chain.exportName", { name })}
         className="rounded p-1.5 hover:bg-raised"
       >
         <Download size={14} />
       </a>
       {preset.is_own && (
         <>
-          <IconButton label={`Rename ${name}`} onClick={() => setEditing(true)}>
+          <IconButton label={t("chain.renameName", { name })} onClick={() => setEditing(true)}>
             <Pencil size={14} />
           </IconButton>
-          <IconButton label={`Delete ${name}`} onClick={() => void run(`/${id}`, "DELETE")}>
+          <IconButton
+            label={t("chain.deleteName", { name })}
+            onClick={() => void run(`/${id}`, "DELETE")}
+          >
             <Trash2 size={14} />
           </IconButton>
         </>
@@ -181,8 +188,8 @@ function NameForm({ button, name = "", description = "", onSave }: FormProps) {
   return (
     <form onSubmit={submit} className="flex flex-col gap-1.5">
       <input
-        aria-label="Name of the preset"
-        placeholder="Name"
+        aria-label={t("chain.nameOfThePreset")}
+        placeholder={t("chain.name")}
         maxLength={80}
         value={typed}
         onChange={(event) => setTyped(event.target.value)}
@@ -190,8 +197,8 @@ function NameForm({ button, name = "", description = "", onSave }: FormProps) {
       />
       <div className="flex gap-1.5">
         <input
-          aria-label="What it is for"
-          placeholder="What it is for"
+          aria-label={t("chain.description")}
+          placeholder={t("chain.description")}
           maxLength={500}
           value={words}
           onChange={(event) => setWords(event.target.value)}

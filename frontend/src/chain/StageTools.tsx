@@ -8,6 +8,7 @@ import { useLive } from "../live/store";
 import { AddMenu } from "../ui/AddMenu";
 import { IconButton } from "../ui/IconButton";
 import { openStage } from "../view";
+import { t } from "../text/text";
 
 const STAGES = (Object.keys(STAGE_LABELS) as Slot["stage"][]).map((stage) => ({
   value: stage,
@@ -17,7 +18,7 @@ const STAGES = (Object.keys(STAGE_LABELS) as Slot["stage"][]).map((stage) => ({
 export function AddStage({ input, after }: { input: InputSettings; after: string }) {
   return (
     <AddMenu
-      label="Add stage"
+      label={t("chain.addStage")}
       items={input.role === "voice" ? STAGES.filter(({ value }) => value !== "ducker") : STAGES}
       onChoose={(stage) => {
         openWhenThere(input);
@@ -51,28 +52,28 @@ export function StageTools({ input, slot, index }: Props) {
   return (
     <div className="flex">
       <IconButton
-        label={`Move ${label} towards ${input.role === "voice" ? "the microphone" : "its device"}`}
+        label={t("chain.moveLabelEarlier", { label })}
         isOff={isLimiter || index === 0}
         onClick={() => ask({ type: "move_stage", stage_id, by: -1 })}
       >
         <ArrowLeft size={16} />
       </IconButton>
       <IconButton
-        label={`Move ${label} towards the viewers`}
+        label={t("chain.moveLabelLater", { label })}
         isOff={isLimiter || index === input.chain.length - 1}
         onClick={() => ask({ type: "move_stage", stage_id, by: 1 })}
       >
         <ArrowRight size={16} />
       </IconButton>
       <IconButton
-        label={`Copy ${label}`}
+        label={t("chain.copyLabel", { label })}
         isOff={isLimiter}
         onClick={() => ask({ type: "copy_stage", stage_id })}
       >
         <Copy size={15} />
       </IconButton>
       <IconButton
-        label={`Remove ${label}`}
+        label={t("chain.removeLabel", { label })}
         onClick={() => {
           ask({ type: "remove_stage", stage_id });
           openStage("");

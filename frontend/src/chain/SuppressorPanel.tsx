@@ -11,6 +11,7 @@ import { HearButton } from "../pictures/HearButton";
 import { PanelLayout } from "../pictures/PanelLayout";
 import { SpectrumPicture } from "../pictures/SpectrumPicture";
 import { TakesPicture } from "../pictures/TakesPicture";
+import { t } from "../text/text";
 
 const SETTINGS = [
   "reduction_db",
@@ -29,44 +30,36 @@ export function SuppressorPanel({ id }: PanelProps) {
           {SETTINGS.map((name) => (
             <Setting key={name} path={`${stagePath(id)}.settings.${name}`} />
           ))}
-          <p className="pt-1.5 text-[13px]">Hear what is removed</p>
+          <p className="pt-1.5 text-[13px]">{t("chain.hearWhatIsRemoved")}</p>
           <div className="flex flex-wrap gap-1.5 pt-1">
             <HearButton
               point={`removed:${id}`}
-              label="all"
-              title="Listen to what the suppressor takes away, here only"
+              label={t("chain.all")}
+              title={t("chain.listenToWhatTheSuppressor")}
             />
             <HearButton
               point={`taken:${id}:room`}
-              label="by room"
-              title="Only what it takes since it knows the room"
+              label={t("chain.byNoiseProfile")}
+              title={t("chain.onlyWhatTheNoiseProfile")}
             />
             <HearButton
               point={`taken:${id}:voices`}
-              label="by voices"
-              title="Only what it takes besides since it knows voices"
+              label={t("chain.byVoiceModel")}
+              title={t("chain.onlyWhatTheVoiceModel")}
             />
           </div>
         </>
       }
     >
-      <Panel
-        className="flex-1"
-        title="Before (grey), after (amber), the room it knows (hatched), dBFS in sixths of an octave"
-      >
+      <Panel className="flex-1" title={t("chain.beforeGrayAfterAmberNoise")}>
         <SpectrumPicture
           id={id}
-          label="Spectra before and after the suppressor, and the room's"
+          label={t("chain.spectraBeforeAndAfterTheSuppressor")}
           height="h-[170px]"
         />
         <RoomSentence id={id} />
-        <p className="pt-1.5 text-xs text-quiet">
-          Taken by what it knows of the room (grey), and of voices besides (amber), dB
-        </p>
-        <TakesPicture
-          id={id}
-          label="What the suppressor takes in each band, by room and by voices"
-        />
+        <p className="pt-1.5 text-xs text-quiet">{t("chain.reductionByNoiseProfileGray")}</p>
+        <TakesPicture id={id} label={t("chain.reductionInEachBandBy")} />
       </Panel>
     </PanelLayout>
   );
@@ -78,33 +71,35 @@ function RoomBox({ id }: { id: string }) {
   if (slot?.stage !== "suppressor") return null;
   if (take?.stage_id === id) {
     return (
-      <section aria-label="Learning the room" role="status" className="pb-3">
-        <p className="pb-1.5 text-[13px] font-semibold">Stay quiet …</p>
+      <section aria-label={t("chain.learningTheRoom")} role="status" className="pb-3">
+        <p className="pb-1.5 text-[13px] font-semibold">{t("chain.stayQuiet")}</p>
         <div className="flex items-center gap-2">
-          <Progress label="Learning the room" share={take.progress} />
-          <Button onClick={() => ask({ type: "learn_room", stage_id: "" })}>Cancel</Button>
+          <Progress label={t("chain.learningTheRoom")} share={take.progress} />
+          <Button onClick={() => ask({ type: "learn_room", stage_id: "" })}>
+            {t("chain.cancel")}
+          </Button>
         </div>
       </section>
     );
   }
   const isKnown = slot.settings.room !== null;
   return (
-    <section aria-label="The room" className="pb-3">
+    <section aria-label={t("chain.noiseProfile")} className="pb-3">
       <p className="pb-1.5 text-[13px]">
-        {isKnown
-          ? "It has learned this room, and follows it."
-          : "It follows the room by itself. Learned, it does better."}
+        {isKnown ? t("chain.noiseProfileLearnedItFollows") : t("chain.noNoiseProfileYetThe")}
       </p>
       <div className="flex gap-1.5">
         <Button
           look={isKnown ? "plain" : "main"}
-          title="Stay quiet for four seconds, with fans and machines as on air"
+          title={t("chain.stayQuietForFourSeconds")}
           onClick={() => ask({ type: "learn_room", stage_id: id })}
         >
-          {isKnown ? "Learn again" : "Learn the room"}
+          {isKnown ? t("chain.learnAgain") : t("chain.learnNoiseProfile")}
         </Button>
         {isKnown && (
-          <Button onClick={() => ask({ type: "forget_room", stage_id: id })}>Forget it</Button>
+          <Button onClick={() => ask({ type: "forget_room", stage_id: id })}>
+            {t("chain.forgetProfile")}
+          </Button>
         )}
       </div>
     </section>
@@ -121,6 +116,6 @@ function roomSentence({ levels, stages }: ReadingsStore, id: string): string {
   if (!levels || typeof noise !== "number") return "–";
   const after = levels.stations[id]?.noise_floor_dbfs;
   const behind =
-    typeof after === "number" ? `, at ${signless(after, 0)} in your pauses behind it.` : ".";
-  return `The room stands at ${signless(noise, 0)} dBFS ahead of it${behind}`;
+    typeof after === "number" ? t("chain.dbDbfsInPausesAfter", { db: signless(after, 0) }) : ".";
+  return t("chain.roomNoiseDbDbfsBefore", { db: signless(noise, 0), after: behind });
 }

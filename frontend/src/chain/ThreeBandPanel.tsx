@@ -7,11 +7,12 @@ import type { PanelProps } from "./panelProps";
 import { PanelLayout } from "../pictures/PanelLayout";
 import { ReductionPicture } from "../pictures/ReductionPicture";
 import { SpectrumPicture } from "../pictures/SpectrumPicture";
+import { t } from "../text/text";
 
 const BANDS = [
-  { value: "low", label: "Low", reading: "low_reduction_db" },
-  { value: "middle", label: "Middle", reading: "middle_reduction_db" },
-  { value: "high", label: "High", reading: "high_reduction_db" },
+  { value: "low", label: t("chain.low"), reading: "low_reduction_db" },
+  { value: "middle", label: t("chain.middle"), reading: "middle_reduction_db" },
+  { value: "high", label: t("chain.high"), reading: "high_reduction_db" },
 ] as const;
 const SETTINGS = ["threshold_dbfs", "ratio", "attack_ms", "release_ms", "makeup_gain_db"];
 
@@ -27,7 +28,7 @@ export function ThreeBandPanel({ id }: PanelProps) {
           <Setting path={`${path}.lower_hz`} />
           <Setting path={`${path}.upper_hz`} />
           <div className="py-1.5">
-            <Choice label="Band" value={band} options={[...BANDS]} onChange={setBand} />
+            <Choice label={t("chain.band")} value={band} options={[...BANDS]} onChange={setBand} />
           </div>
           {SETTINGS.map((name) => (
             <Setting key={name} path={`${path}.${band}.${name}`} />
@@ -35,13 +36,13 @@ export function ThreeBandPanel({ id }: PanelProps) {
         </>
       }
     >
-      <Panel className="w-[50%]" title="Before (grey) and after (amber), dBFS">
+      <Panel className="w-[50%]" title={t("chain.beforeGrayAndAfterAmber")}>
         <SpectrumPicture
           id={id}
-          label="Spectra before and after the three bands"
+          label={t("chain.spectraBeforeAndAfterTheThree")}
           marks={[
-            { hz: lower, label: "middle" },
-            { hz: upper, label: "high" },
+            { hz: lower, label: t("chain.middleLower") },
+            { hz: upper, label: t("chain.highLower") },
           ]}
         />
       </Panel>

@@ -7,6 +7,7 @@ import { decibels } from "../units/format";
 import { BeforeAfterPicture } from "./BeforeAfterPicture";
 import type { PanelProps } from "./panelProps";
 import { PanelLayout } from "../pictures/PanelLayout";
+import { t } from "../text/text";
 
 export function TrimPanel({ id, before }: PanelProps) {
   const peaksBefore = useLevels((levels) => levels?.stations[before]?.peaks_dbfs);
@@ -23,19 +24,21 @@ export function TrimPanel({ id, before }: PanelProps) {
         </>
       }
     >
-      <Panel className="flex-1" title="Peaks before (grey) and after (amber), dBFS">
+      <Panel className="flex-1" title={t("chain.peaksBeforeGrayAndAfter")}>
         <BeforeAfterPicture
           before={before}
           after={id}
           top={0}
           bottom={-72}
           step={12}
-          mark={{ db: -0.3, label: "full scale" }}
-          label="Ten seconds of peaks before and after the trim"
+          mark={{ db: -0.3, label: t("chain.fullScale") }}
+          label={t("chain.tenSecondsOfPeaksBeforeAndAfterThe")}
         />
         <p className="text-[13px]">
-          Speech peaks at {decibels(peaksBefore)} dBFS at the microphone and {decibels(peaksAfter)}{" "}
-          after the trim.
+          {t("chain.speechPeaksBeforeDbfsAt", {
+            before: decibels(peaksBefore),
+            after: decibels(peaksAfter),
+          })}
         </p>
       </Panel>
     </PanelLayout>

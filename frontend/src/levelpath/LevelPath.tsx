@@ -25,15 +25,16 @@ import {
   toViewers,
   type Station,
 } from "./stations";
+import { t } from "../text/text";
 
 const TALL = 316;
 const LOW = 150;
 
 export function LevelPath({ isTall }: { isTall: boolean }) {
   const rig = useLive((live) => live.state?.rig);
-  const isChosen = useView((view) => view.task === "Chain");
+  const isChosen = useView((view) => view.task === "chain");
   const chosen = useChosenInput();
-  const selected = useView((view) => (view.task === "Chain" ? view.stageId : null));
+  const selected = useView((view) => (view.task === "chain" ? view.stageId : null));
   // The main voice's way, but where another input's chain is worked on.
   const input = isChosen ? chosen : rig && mainVoice(rig);
   const place = useRef<HTMLElement>(null);
@@ -67,20 +68,22 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
   return (
     <section
       ref={place}
-      aria-label="Level path"
+      aria-label={t("levelpath.levelPath")}
       className="relative shrink-0 border-b border-line"
       style={{ height }}
     >
       {isTall && (
         <p className="absolute top-2 left-[18px] text-xs text-quiet">
-          Level path{input && input.id !== rig.chained ? ` of ${input.name}` : ""} · last 10 s
-          {isWaiting &&
-            (input?.role === "voice" ? " · waiting for speech" : " · waiting for sound")}
+          {t("levelpath.heading", {
+            kind: input && input.id !== rig.chained ? "other_input" : "main",
+            name: input?.name ?? "",
+            waiting: !isWaiting ? "no" : input?.role === "voice" ? "speech" : "sound",
+          })}
         </p>
       )}
       {isTall && (
         <p className="absolute top-2 text-xs text-quiet" style={{ left: frame.split + 18 }}>
-          What viewers get
+          {t("levelpath.viewersFeed")}
         </p>
       )}
       {stations.map((station, i) => (
@@ -88,11 +91,7 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
           key={station.meter}
           type="button"
           aria-pressed={station.stageId !== null && station.stageId === selected}
-          title={
-            isMovable(station, chain)
-              ? "Drag it, or press Alt with an arrow, to move it"
-              : undefined
-          }
+          title={isMovable(station, chain) ? t("levelpath.dragItOrPressAlt") : undefined}
           draggable={isMovable(station, chain)}
           onDragStart={(event) => event.dataTransfer.setData(DRAGGED, station.meter)}
           onDragOver={(event) => {
@@ -145,7 +144,7 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
       <Picture
         follows="figures"
         paint={paint}
-        label="Levels of the voice and the room at each station, and of voice, game and music for the viewers"
+        label={t("levelpath.levelsOfVoiceAndRoom")}
         className="pointer-events-none absolute inset-0 h-full w-full"
       />
       <Ticks
@@ -212,7 +211,7 @@ function moveTo(chain: Slot[], stageId: string, place: number) {
   if (from >= 0 && by !== 0) ask({ type: "move_stage", stage_id: stageId, by });
 }
 
-const openEnd = (meter: string) => openTask(meter.startsWith("viewers/") ? "Balance" : "Wiring");
+const openEnd = (meter: string) => openTask(meter.startsWith("viewers/") ? "balance" : "wiring");
 
 type FigureProps = { station: Station; slot: Slot | undefined; isNarrow: boolean };
 
@@ -242,7 +241,7 @@ function LiveLevel({ meter }: { meter: string }) {
   );
   return (
     <span className="sr-only" data-live={meter}>
-      {level} now
+      {t("levelpath.levelNow", { level })}
     </span>
   );
 }

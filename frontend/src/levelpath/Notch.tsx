@@ -6,6 +6,7 @@ import { useSetting } from "../ui/Setting";
 import { digitsOf, signless, spoken } from "../units/format";
 import { afterKey, settle } from "../units/taper";
 import { dbPerPixel, yOf, type Frame } from "./scale";
+import { t } from "../text/text";
 
 type Props = { path: string; label: string; side: "above" | "below"; x: number; frame: Frame };
 
@@ -52,7 +53,7 @@ export function Notch({ path, label, side, x, frame }: Props) {
       role="slider"
       tabIndex={0}
       aria-orientation="vertical"
-      aria-label={`${info.label}, on the level path`}
+      aria-label={t("levelpath.labelOnTheLevelPath", { label: info.label })}
       aria-valuemin={info.minimum}
       aria-valuemax={info.maximum}
       aria-valuenow={value}

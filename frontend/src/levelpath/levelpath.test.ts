@@ -75,7 +75,7 @@ describe("what is kept and spoken", () => {
     expect(ring.newest(2)).toBe(4);
   });
   it("a sentence for the ear, with what is not known left out", () => {
-    expect(levelsSentence(null, undefined, {})).toContain("does not play");
+    expect(levelsSentence(null, undefined, {})).toContain("is not running");
     const levels = {
       peaks_dbfs: { voice: -7.25, game: -20, music: null },
       clearance_db: { game: 12.8, music: null },
@@ -88,7 +88,7 @@ describe("what is kept and spoken", () => {
         call: "hears",
       }),
     ).toBe(
-      "Voice peaks minus 7.3 decibels, on target. Over game 12.8 decibels, on target. Viewers do not hear you. The call hears you.",
+      "Voice peaks minus 7.3 decibels, on target. Above game: 12.8 decibels, on target. Viewers: do not hear you. Call: hears you.",
     );
   });
 });

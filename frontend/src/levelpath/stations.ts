@@ -5,6 +5,7 @@ import type { StageReading, EqSettings, InputSettings, Levels, Rig, Slot } from 
 import { SILENCE } from "../live/readings";
 import { comesIn } from "../live/chains";
 import { decibels, LEAST_HEARD_DBFS, signless } from "../units/format";
+import { t } from "../text/text";
 
 export type Station = {
   /** Name of its measurements. */
@@ -16,14 +17,14 @@ export type Station = {
 
 /** Names for where there is no room for the whole: the trade's own short forms. */
 const SHORT_LABELS: Record<string, string> = {
-  Microphone: "Mic",
-  "High-pass": "HPF",
-  Suppressor: "Suppr.",
-  "De-esser": "De-ess",
-  Compressor: "Comp",
-  "Three bands": "3 bands",
-  Leveller: "Level",
-  Limiter: "Limit",
+  [t("levelpath.microphone")]: t("levelpath.mic"),
+  [STAGE_LABELS.high_pass]: t("levelpath.hpf"),
+  [STAGE_LABELS.suppressor]: t("levelpath.suppr"),
+  [STAGE_LABELS.de_esser]: t("levelpath.deEss"),
+  [STAGE_LABELS.compressor]: t("levelpath.comp"),
+  [STAGE_LABELS.three_band]: t("levelpath.threeBands"),
+  [STAGE_LABELS.leveller]: t("levelpath.level"),
+  [STAGE_LABELS.limiter]: t("levelpath.limit"),
 };
 
 export const shortLabel = (label: string) => SHORT_LABELS[label] ?? label;
@@ -43,11 +44,11 @@ export function columnsOf(rig: Rig): InputSettings[] {
 
 /** The way of one input, from its device to the viewers. */
 export function stationsOf(rig: Rig, input: InputSettings | undefined): Station[] {
-  if (!input) return [{ meter: "microphone", label: "Microphone", stageId: null }];
+  if (!input) return [{ meter: "microphone", label: t("levelpath.microphone"), stageId: null }];
   return [
     {
       meter: comesIn(input, rig),
-      label: input.role === "voice" ? "Microphone" : "Comes in",
+      label: input.role === "voice" ? t("levelpath.microphone") : t("levelpath.input"),
       stageId: null,
     },
     ...input.chain.map((slot) => ({
@@ -55,7 +56,7 @@ export function stationsOf(rig: Rig, input: InputSettings | undefined): Station[
       label: STAGE_LABELS[slot.stage],
       stageId: slot.id,
     })),
-    { meter: toViewers(input.id), label: "Viewers", stageId: null },
+    { meter: toViewers(input.id), label: t("levelpath.viewers"), stageId: null },
   ];
 }
 
@@ -81,23 +82,27 @@ export function figureOf(
   isShort = false,
 ): string {
   if (!slot) return heard(levels?.stations[station.meter]?.peaks_dbfs);
-  if (slot.is_bypassed) return "bypassed";
+  if (slot.is_bypassed) return t("levelpath.bypassed");
   switch (slot.stage) {
     case "trim":
       return signed(slot.settings.gain_db);
     case "high_pass":
       return `${slot.settings.frequency_hz.toFixed(0)} Hz`;
     case "eq":
-      return `${bandsAtWork(slot.settings)} ${isShort ? "bd" : "bands"}`;
+      return t(isShort ? "levelpath.bandsShort" : "levelpath.bands", {
+        count: bandsAtWork(slot.settings),
+      });
     case "suppressor":
       if (!reading) return "–";
-      return `${isShort ? "" : "room "}${signless(reading.noise_dbfs ?? SILENCE, 0)}`;
+      return isShort
+        ? signless(reading.noise_dbfs ?? SILENCE, 0)
+        : t("levelpath.room", { level: signless(reading.noise_dbfs ?? SILENCE, 0) });
     case "insert":
-      return reading?.is_back ? `${slot.settings.way_ms.toFixed(0)} ms` : "dry";
+      return reading?.is_back ? `${slot.settings.way_ms.toFixed(0)} ms` : t("levelpath.dry");
     case "leveller":
       return signed(reading?.gain_db ?? 0);
     case "gate":
-      return reading?.is_open ? "open" : "closed";
+      return reading?.is_open ? t("levelpath.open") : t("levelpath.closed");
     default:
       return signless(-(reading?.gain_reduction_db ?? 0), 1);
   }
@@ -110,13 +115,13 @@ export function notchesOf(
   switch (slot.stage) {
     case "gate":
       return [
-        { setting: "open_threshold_dbfs", label: "open", side: "above" },
-        { setting: "close_threshold_dbfs", label: "close", side: "below" },
+        { setting: "open_threshold_dbfs", label: t("levelpath.open"), side: "above" },
+        { setting: "close_threshold_dbfs", label: t("levelpath.close"), side: "below" },
       ];
     case "compressor":
-      return [{ setting: "threshold_dbfs", label: "threshold", side: "above" }];
+      return [{ setting: "threshold_dbfs", label: t("levelpath.threshold"), side: "above" }];
     case "limiter":
-      return [{ setting: "ceiling_dbtp", label: "ceiling", side: "above" }];
+      return [{ setting: "ceiling_dbtp", label: t("levelpath.ceiling"), side: "above" }];
     default:
       return [];
   }

@@ -6,6 +6,7 @@ import { makeContext, makePlayer } from "../live/player";
 import { Button } from "../ui/Button";
 import { LevelBar } from "../ui/LevelBar";
 import type { Wanted } from "./address";
+import { t } from "../text/text";
 
 const RETRY_MS = 1000;
 const REFUSED = 1008;
@@ -23,7 +24,7 @@ export function ListenPage({ wanted }: { wanted: Wanted | null }) {
   if (!wanted) {
     return (
       <Frame>
-        <p>▲ This address names nothing that can be heard. Make another in Goshawk.</p>
+        <p>{t("listen.thisAddressIsNotValid")}</p>
       </Frame>
     );
   }
@@ -109,11 +110,16 @@ function Playing({ wanted }: { wanted: Wanted }) {
         {words(standing, isBlocked)}
       </p>
       {standing.kind !== "refused" && (
-        <LevelBar dbfs={dbfs} colour="var(--voice)" label="Level" className="h-4 w-full" />
+        <LevelBar
+          dbfs={dbfs}
+          colour="var(--voice)"
+          label={t("listen.level")}
+          className="h-4 w-full"
+        />
       )}
       {isBlocked && standing.kind !== "refused" && (
         <Button look="main" onClick={() => void context.current?.resume()}>
-          Play
+          {t("listen.play")}
         </Button>
       )}
     </Frame>
@@ -122,9 +128,11 @@ function Playing({ wanted }: { wanted: Wanted }) {
 
 function words(standing: Standing, isBlocked?: boolean): string {
   if (standing.kind === "refused") return `▲ ${standing.text}`;
-  if (isBlocked) return "This browser plays sound after a press.";
-  if (standing.kind === "lost") return "▲ Goshawk does not answer. It plays again when it does.";
-  return standing.kind === "playing" && isBlocked === false ? "playing" : "waiting for sound …";
+  if (isBlocked) return t("listen.thisBrowserStartsSoundOnly");
+  if (standing.kind === "lost") return t("listen.goshawkDoesNotAnswerPlayback");
+  return standing.kind === "playing" && isBlocked === false
+    ? "playing"
+    : t("listen.waitingForSound");
 }
 
 function Frame({ children }: { children: React.ReactNode }) {

@@ -1,8 +1,7 @@
 import type { Levels, Reaches, Rig } from "../api/client";
 import { reachSentence } from "./reach";
-import { decibels, MINUS } from "../units/format";
-
-const said = (value: number | null | undefined) => decibels(value).replace(MINUS, "minus ");
+import { spokenNumber } from "../units/format";
+import { t } from "../text/text";
 
 /** The levels that matter, as a sentence for the ear. */
 export function levelsSentence(
@@ -10,20 +9,30 @@ export function levelsSentence(
   rig: Rig | undefined,
   reach: Reaches,
 ): string {
-  if (!levels || !rig) return "No levels: the engine does not play.";
+  if (!levels || !rig) return t("live.noLevelsTheAudioEngine");
   const voice = levels.peaks_dbfs[rig.chained];
   const parts = [
     voice === null || voice === undefined
-      ? "Voice: waiting for speech."
-      : `Voice peaks ${said(voice)} decibels, ${levels.standings[rig.chained]?.text}.`,
+      ? t("live.voiceWaitingForSpeech")
+      : t("live.voicePeaksVoiceDecibelsText", {
+          voice: spokenNumber(voice, 1),
+          text: levels.standings[rig.chained]?.text ?? "",
+        }),
   ];
   for (const { id, name } of rig.inputs) {
     const clearance = levels.clearance_db[id];
-    if (clearance !== null && clearance !== undefined && levels.standings[id]) {
-      parts.push(`Over ${name} ${said(clearance)} decibels, ${levels.standings[id]?.text}.`);
+    const standing = levels.standings[id];
+    if (clearance !== null && clearance !== undefined && standing) {
+      parts.push(
+        t("live.aboveNameClearanceDecibelsText", {
+          name,
+          clearance: spokenNumber(clearance, 1),
+          text: standing.text,
+        }),
+      );
     }
   }
-  parts.push(`Viewers ${reachSentence("viewers", reach.viewers)}.`);
-  parts.push(`The call ${reachSentence("call", reach.call)}.`);
+  parts.push(t("live.viewersReach", { reach: reachSentence("viewers", reach.viewers) }));
+  parts.push(t("live.callReach", { reach: reachSentence("call", reach.call) }));
   return parts.join(" ");
 }

@@ -11,6 +11,7 @@ import { liveAddress } from "./address";
 import { readings } from "./readings";
 import { say, tell, useLive } from "./store";
 import { withTried } from "./tried";
+import { fromServer, t } from "../text/text";
 
 const RETRY_MS = [250, 500, 1000, 2000];
 const TRY_EVERY_MS = 33;
@@ -26,7 +27,7 @@ export function connect() {
     void loadSchema();
   };
   socket.onmessage = (event: MessageEvent<string>) => {
-    const message: FromServer = JSON.parse(event.data);
+    const message: FromServer = fromServer(JSON.parse(event.data));
     take(message);
   };
   socket.onclose = () => {
@@ -96,7 +97,7 @@ export function ask(message: FromPage): boolean {
     socket.send(JSON.stringify(message));
     return true;
   }
-  say("trouble", "Not changed: there is no connection to Goshawk. It is being tried again.");
+  say("trouble", t("live.notChangedNoConnectionTo"));
   return false;
 }
 

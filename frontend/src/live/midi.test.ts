@@ -94,7 +94,7 @@ describe("MIDI", () => {
     const said = () => useLive.getState().messages.at(-1)?.text;
     vi.stubGlobal("navigator", {});
     await openControllers(() => undefined);
-    expect(said()).toContain("has no MIDI");
+    expect(said()).toContain("does not support MIDI");
     vi.stubGlobal("navigator", { requestMIDIAccess: () => Promise.reject(new Error("no")) });
     await openControllers(() => undefined);
     expect(said()).toContain("Allow it for this page");

@@ -5,6 +5,7 @@ import { settingInfo, valueAt } from "../api/settings";
 import { fromTravel, toTravel } from "../units/taper";
 import { setSetting, setTogether, trySetting } from "./link";
 import { say, useLive } from "./store";
+import { t } from "../text/text";
 
 type Midi = {
   isOn: boolean;
@@ -85,7 +86,7 @@ export function obey({ control, value }: Heard, actionOf: (id: string) => MidiAc
 
 /** Ask the browser for its MIDI devices, and listen to them from then on. */
 export async function openControllers(actionOf: (id: string) => MidiAction | undefined) {
-  const none = "This browser has no MIDI. Use one that has, or the keys.";
+  const none = t("live.thisBrowserDoesNotSupport");
   if (!("requestMIDIAccess" in navigator)) {
     say("trouble", none);
     return;
@@ -100,14 +101,14 @@ export async function openControllers(actionOf: (id: string) => MidiAction | und
           if (heard) obey(heard, actionOf);
         };
       }
-      useMidi.setState({ isOn: true, names: inputs.map(({ name }) => name ?? "a controller") });
+      useMidi.setState({
+        isOn: true,
+        names: inputs.map(({ name }) => name ?? t("live.aController")),
+      });
     };
     access.onstatechange = listen;
     listen();
   } catch {
-    say(
-      "trouble",
-      "The browser did not let Goshawk use MIDI. Allow it for this page, and try again.",
-    );
+    say("trouble", t("live.theBrowserBlockedMidiAllow"));
   }
 }

@@ -3,6 +3,7 @@
 import { readings } from "./readings";
 import { speak } from "./speak";
 import { useLive } from "./store";
+import { t } from "../text/text";
 
 const PATIENCE_MS = 3000;
 
@@ -38,7 +39,7 @@ export function speakWhen(
   };
   const stops = [useLive.subscribe(look), readings.subscribe(look)];
   let timer = setTimeout(() => {
-    speak(`Not yet: ${sentence}`);
+    speak(t("live.notYetSentence", { sentence }));
     timer = setTimeout(callOff, LATE_MS);
   }, patienceMs);
   waiting.set(about, callOff);

@@ -4,6 +4,7 @@ import { create } from "zustand";
 import { answerOf } from "../api/client";
 import { useSound } from "./sound";
 import { tell } from "./store";
+import { t } from "../text/text";
 
 export type Way = "came" | "was" | "now";
 export type Span = { from: number; to: number };
@@ -45,7 +46,7 @@ let length = 0;
 let laid: { when: number; at: number; until: number }[] = [];
 
 /** In the place of a recording: the last minutes of the evening on air. */
-export const LAST_MINUTES = "the last minutes";
+export const LAST_MINUTES = t("live.theLastMinutes");
 
 /** Show another recording. */
 export function openRecording(id: string, seconds: number) {
@@ -104,7 +105,7 @@ async function fetchPiece(at: number, seconds: number): Promise<AudioBuffer> {
   if (source) query.set("source", source);
   const place = id === LAST_MINUTES ? "watch" : `recordings/${id}`;
   const reply = await answerOf(`/api/${place}/listen?${query}`);
-  if (!context) throw new Error("This browser cannot play sound. Use a newer one.");
+  if (!context) throw new Error(t("live.thisBrowserCannotPlaySound"));
   return context.decodeAudioData(await reply.arrayBuffer());
 }
 

@@ -106,7 +106,7 @@ describe("ways to be silent", () => {
     expect(said()).toEqual([]);
     state(5, rig());
     heard(5);
-    expect(said()).toEqual(["Your voice is back"]);
+    expect(said()).toEqual(["Your voice is unmuted"]);
     toggleMute();
     state(6, rig({}, true));
     vi.advanceTimersByTime(3_100);

@@ -4,6 +4,7 @@ import { mainVoice } from "./chains";
 import { ask, setSetting } from "./link";
 import { speakWhenHeard } from "./outcome";
 import { useLive } from "./store";
+import { t } from "../text/text";
 
 const rigNow = () => useLive.getState().state?.rig;
 
@@ -18,7 +19,7 @@ export function toggleMute() {
   speakWhenHeard(
     "mute",
     () => voiceNow()?.is_muted === !voice.is_muted,
-    voice.is_muted ? "Your voice is back" : "Your voice is muted for everyone",
+    voice.is_muted ? t("live.yourVoiceIsUnmuted") : t("live.yourVoiceIsMutedFor"),
   );
 }
 
@@ -28,7 +29,7 @@ export function toggleBreak() {
   speakWhenHeard(
     "break",
     () => rigNow()?.is_on_break === !rig.is_on_break,
-    rig.is_on_break ? "The break is over" : "Break: viewers hear only the music",
+    rig.is_on_break ? t("live.theBreakHasEnded") : t("live.breakViewersHearOnlyThe"),
   );
 }
 

@@ -147,7 +147,7 @@ describe("this browser's microphone", () => {
   });
 
   it.each([
-    ["NotAllowedError", "Allow it beside the page's address"],
+    ["NotAllowedError", "Allow it next to the page's address"],
     ["NotFoundError", "Plug one in"],
     ["NotReadableError", "Close that"],
     ["AbortError", "Choose another source"],
@@ -184,7 +184,7 @@ describe("this browser's microphone", () => {
     track.kept = { noiseSuppression: true };
     await openMicrophone();
     newest().open();
-    expect(said().at(-1)?.text).toContain("treated twice");
+    expect(said().at(-1)?.text).toContain("processed twice");
     track.onended?.();
     expect(said().at(-1)?.text).toContain("unplugged");
     expect(track.stop).toHaveBeenCalledTimes(1);

@@ -5,6 +5,7 @@ import type { Refusal } from "../api/client";
 import { liveAddress } from "./address";
 import { makeContext, makePlayer } from "./player";
 import { say } from "./store";
+import { t } from "../text/text";
 
 type Sound = {
   isListening: boolean;
@@ -125,10 +126,9 @@ export function setPlayback(playbackDb: number) {
 }
 
 const REFUSALS: Record<string, string> = {
-  NotAllowedError:
-    "The browser refused the microphone. Allow it beside the page's address, then press again.",
-  NotFoundError: "This browser finds no microphone. Plug one in, then press again.",
-  NotReadableError: "The microphone is in use by another program. Close that, then press again.",
+  NotAllowedError: t("live.theBrowserBlockedTheMicrophone"),
+  NotFoundError: t("live.theBrowserFoundNoMicrophone"),
+  NotReadableError: t("live.anotherProgramIsUsingThe"),
 };
 
 /** Leaving the page would take the voice off the air: the browser asks first. */
@@ -151,7 +151,7 @@ async function reallyOpen(): Promise<boolean> {
     });
   } catch (error) {
     const name = error instanceof DOMException ? error.name : "";
-    say("trouble", REFUSALS[name] ?? "The microphone could not be opened. Choose another source.");
+    say("trouble", REFUSALS[name] ?? t("live.theMicrophoneCouldNotBe"));
     return false;
   }
   const running = await audioContext();
@@ -170,15 +170,12 @@ async function reallyOpen(): Promise<boolean> {
   const track = stream.getAudioTracks()[0];
   if (track) {
     track.onended = () => {
-      say("trouble", "The microphone was unplugged. Plug it in and open it again.");
+      say("trouble", t("live.theMicrophoneWasUnpluggedPlug"));
       closeMicrophone();
     };
     const kept = track.getSettings();
     if (kept.echoCancellation || kept.noiseSuppression || kept.autoGainControl) {
-      say(
-        "trouble",
-        "This browser keeps processing the microphone itself. Your voice is treated twice.",
-      );
+      say("trouble", t("live.thisBrowserStillProcessesThe"));
     }
   }
   window.onbeforeunload = askFirst;

@@ -1,5 +1,7 @@
 /** Says a sentence through a live region, for screen readers; nothing is shown. */
 
+import { t } from "../text/text";
+
 let region: HTMLElement | null = null;
 
 /** Sentences that come close together are all said, so each stays for a moment. */
@@ -11,7 +13,7 @@ export function speak(sentence: string) {
     region.setAttribute("role", "status");
     region.setAttribute("aria-live", "assertive");
     region.setAttribute("aria-atomic", "false");
-    region.setAttribute("aria-label", "Spoken");
+    region.setAttribute("aria-label", t("live.spoken"));
     region.className = "sr-only";
     document.body.append(region);
   }

@@ -9,6 +9,7 @@ import type {
   State,
   WatchState,
 } from "../api/client";
+import { t } from "../text/text";
 
 export type LinkStatus = "connecting" | "open" | "lost";
 export type Message = { id: number; level: "news" | "trouble"; text: string; about: string };
@@ -69,7 +70,7 @@ export function say(level: Message["level"], text: string, about = "") {
 
 /** Say what went wrong. */
 export const tell = (error: unknown) =>
-  say("trouble", error instanceof Error ? error.message : "That was not done. Try again.");
+  say("trouble", error instanceof Error ? error.message : t("live.theChangeWasNotMade"));
 
 /** Whether a request was done; if not, why is said. */
 export const did = (request: Promise<void>): Promise<boolean> =>

@@ -5,13 +5,14 @@ import { auditionTone } from "../live/sound";
 import { say } from "../live/store";
 import { Button } from "../ui/Button";
 import { HearButton } from "./HearButton";
+import { t } from "../text/text";
 
 export function BandAlone({ stageId, band, label }: Record<"stageId" | "band" | "label", string>) {
   return (
     <HearButton
       point={`band:${stageId}:${band}`}
-      label="Band alone"
-      title={`Listen to what ${label} works on, here only`}
+      label={t("pictures.soloBand")}
+      title={t("pictures.listenToTheBandOf", { label })}
     />
   );
 }
@@ -20,17 +21,17 @@ export function AuditionTone({ hz }: { hz: number }) {
   const [isSounding, setSounding] = useState(false);
   useEffect(() => {
     if (!isSounding) return;
-    auditionTone(hz).catch(() => say("trouble", "This browser cannot play sound."));
+    auditionTone(hz).catch(() => say("trouble", t("pictures.thisBrowserCannotPlaySound")));
     return () => void auditionTone(null);
   }, [isSounding, hz]);
   return (
     <Button
       look={isSounding ? "main" : "plain"}
       aria-pressed={isSounding}
-      title="A quiet tone at this frequency, here only"
+      title={t("pictures.aQuietToneAtThis")}
       onClick={() => setSounding(!isSounding)}
     >
-      Tone
+      {t("pictures.tone")}
     </Button>
   );
 }

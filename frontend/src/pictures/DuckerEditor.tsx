@@ -6,6 +6,7 @@ import { Button } from "../ui/Button";
 import { Setting } from "../ui/Setting";
 import { PanelLayout } from "./PanelLayout";
 import { ReductionPicture } from "./ReductionPicture";
+import { t } from "../text/text";
 
 const SETTINGS = [
   "depth_db",
@@ -31,10 +32,10 @@ export function DuckerEditor({ id }: { id: string }) {
           ))}
           <Button
             className="mt-2"
-            title="From your pauses, your quiet words and its loud passages"
+            title={t("pictures.fromTheNoiseInYour")}
             onClick={() => ask({ type: "suggest_ducker", input_id: found.input.id })}
           >
-            Set from what was heard
+            {t("pictures.setFromMeasuredLevels")}
           </Button>
         </>
       }

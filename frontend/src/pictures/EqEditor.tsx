@@ -11,6 +11,7 @@ import { PanelLayout } from "./PanelLayout";
 import { AuditionTone, BandAlone } from "./BandEars";
 import { MARGIN } from "./frequencyAxis";
 import { ResponsePicture } from "./ResponsePicture";
+import { t } from "../text/text";
 
 const TOP_DB = 18;
 const KEY_RUN_MS = 500;
@@ -41,7 +42,9 @@ export function EqEditor({ path: root, settings, id, title }: Props) {
           {"q" in own && (
             <>
               <Setting path={`${path}.q`} />
-              <p className="text-xs text-quiet">{octavesOf(own.q).toFixed(1)} octaves wide</p>
+              <p className="text-xs text-quiet">
+                {t("pictures.octavesOctavesWide", { octaves: octavesOf(own.q).toFixed(1) })}
+              </p>
             </>
           )}
           <div className="flex gap-1.5 py-2">
@@ -53,7 +56,12 @@ export function EqEditor({ path: root, settings, id, title }: Props) {
       }
     >
       <Panel className="flex-1" title={title}>
-        <ResponsePicture id={id} topDb={TOP_DB} bottomDb={-TOP_DB} label="The EQ's response">
+        <ResponsePicture
+          id={id}
+          topDb={TOP_DB}
+          bottomDb={-TOP_DB}
+          label={t("pictures.eqFrequencyResponse")}
+        >
           {BANDS.map((one) => (
             <Handle
               key={one.name}
@@ -135,15 +143,22 @@ function Handle({ path, band, label, short, isChosen, onChoose }: HandleProps) {
     } else return;
     event.preventDefault();
   };
-  const words = `${label} at ${hertz(band.frequency_hz)} hertz${
-    hasGain ? `, ${spoken(gainDb, "dB", 1)}` : ""
-  }${band.is_on ? "" : ", off"}`;
+  const words = t("pictures.bandSpoken", {
+    name: label,
+    frequency: hertz(band.frequency_hz),
+    gain: hasGain ? spoken(gainDb, "dB", 1) : "none",
+    state: band.is_on ? "on" : "off",
+  });
   return (
     <button
       ref={place}
       type="button"
       aria-pressed={isChosen}
-      title={`${label}: ${hertz(band.frequency_hz)} Hz${hasGain ? `, ${signless(gainDb, 1)} dB` : ""}`}
+      title={t("pictures.bandTitle", {
+        name: label,
+        frequency: hertz(band.frequency_hz),
+        gain: hasGain ? signless(gainDb, 1) : "none",
+      })}
       onFocus={onChoose}
       onKeyDown={onKeyDown}
       onPointerDown={(event) => {

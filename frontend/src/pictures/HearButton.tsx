@@ -1,6 +1,7 @@
 import { hearAs, listen, useSound } from "../live/sound";
 import { say } from "../live/store";
 import { Button } from "../ui/Button";
+import { t } from "../text/text";
 
 type Props = { point: string; label: string; title: string };
 
@@ -10,7 +11,7 @@ export function HearButton({ point, label, title }: Props) {
   const press = () => {
     hearAs(isOn ? "you" : point);
     if (!isOn) {
-      listen().catch(() => say("trouble", "This browser cannot play sound. Use a newer one."));
+      listen().catch(() => say("trouble", t("pictures.thisBrowserCannotPlaySoundUse")));
     }
   };
   return (

@@ -5,6 +5,7 @@ import { colour, Picture } from "../ui/Picture";
 import { areaOf, levelGrid, timeAxis, tracePath, yIn } from "../ui/axes";
 import { Panel } from "../ui/Panel";
 import { signless } from "../units/format";
+import { t } from "../text/text";
 
 /** Ten seconds of gain reduction, hanging from the top, and what it comes to in words. */
 type PartReading = Extract<keyof StageReading, `${string}_reduction_db` | "gain_reduction_db">;
@@ -38,11 +39,11 @@ export function ReductionPicture({ id, deepest, parts }: Props) {
     [id, deepest],
   );
   return (
-    <Panel className="flex-1" title="Gain reduction, dB">
+    <Panel className="flex-1" title={t("pictures.gainReductionDb")}>
       <Picture
         follows="sound"
         paint={paint}
-        label="Ten seconds of gain reduction"
+        label={t("pictures.tenSecondsOfGainReduction")}
         className="h-[264px] w-full"
       />
       {parts ? <PartsSentence id={id} parts={parts} /> : <ReductionSentence id={id} />}
@@ -71,6 +72,10 @@ function reductionWords(reduction: Ring | undefined): string {
   const share = working.length / values.length;
   const usual = working.toSorted((a, b) => a - b)[Math.floor(working.length / 2)] ?? 0;
   return share < 0.01
-    ? "Takes nothing away in the last 10 s."
-    : `At work ${Math.round(share * 100)} % of the time; then it takes ${usual.toFixed(0)} dB, ${Math.max(...values).toFixed(0)} at most.`;
+    ? t("pictures.noReductionInTheLast")
+    : t("pictures.activeShareOfTheTime", {
+        share: Math.round(share * 100),
+        usual: usual.toFixed(0),
+        most: Math.max(...values).toFixed(0),
+      });
 }

@@ -3,6 +3,7 @@
 import type { WatchEvent } from "../api/client";
 import { ask, mendBy } from "../live/link";
 import { Button } from "../ui/Button";
+import { t } from "../text/text";
 
 export function TroubleCard({ event }: { event: WatchEvent }) {
   const { mend } = event;
@@ -23,10 +24,10 @@ export function TroubleCard({ event }: { event: WatchEvent }) {
           </Button>
         )}
         <Button
-          title="Show it large no more, until it comes again"
+          title={t("pictures.hideThisAlertUntilThe")}
           onClick={() => ask({ type: "know_event", number: event.number })}
         >
-          I know
+          {t("pictures.dismiss")}
         </Button>
       </div>
     </section>

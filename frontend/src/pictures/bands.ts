@@ -2,20 +2,21 @@
 
 import { VOICE_ZONES } from "../api/facts.gen";
 import type { EqSettings } from "../api/client";
+import { t } from "../text/text";
 
 export type BandName = keyof EqSettings;
 
 export const BANDS: { name: BandName; label: string; short: string }[] = [
-  { name: "high_pass", label: "High-pass", short: "HP" },
-  { name: "low_shelf", label: "Low shelf", short: "LS" },
-  { name: "bell_1", label: "Bell 1", short: "1" },
-  { name: "bell_2", label: "Bell 2", short: "2" },
-  { name: "bell_3", label: "Bell 3", short: "3" },
-  { name: "bell_4", label: "Bell 4", short: "4" },
-  { name: "bell_5", label: "Bell 5", short: "5" },
-  { name: "bell_6", label: "Bell 6", short: "6" },
-  { name: "high_shelf", label: "High shelf", short: "HS" },
-  { name: "low_pass", label: "Low-pass", short: "LP" },
+  { name: "high_pass", label: t("pictures.highPass"), short: "HP" },
+  { name: "low_shelf", label: t("pictures.lowShelf"), short: "LS" },
+  { name: "bell_1", label: t("pictures.bell1"), short: "1" },
+  { name: "bell_2", label: t("pictures.bell2"), short: "2" },
+  { name: "bell_3", label: t("pictures.bell3"), short: "3" },
+  { name: "bell_4", label: t("pictures.bell4"), short: "4" },
+  { name: "bell_5", label: t("pictures.bell5"), short: "5" },
+  { name: "bell_6", label: t("pictures.bell6"), short: "6" },
+  { name: "high_shelf", label: t("pictures.highShelf"), short: "HS" },
+  { name: "low_pass", label: t("pictures.lowPass"), short: "LP" },
 ];
 
 /** Where in a voice a problem or a virtue lies, in Hz. */

@@ -15,6 +15,7 @@ import { Popover } from "../ui/Popover";
 import { Progress } from "../ui/Progress";
 import { clock } from "../units/format";
 import type { Span } from "../live/recordingPlayer";
+import { t } from "../text/text";
 
 const POLL_MS = 400;
 const FORMATS = [
@@ -23,13 +24,17 @@ const FORMATS = [
   { value: "opus" as const, label: "Opus" },
 ];
 const WHATS = [
-  { value: "tracks" as const, label: "Its tracks" },
-  { value: "mix" as const, label: "Mixed anew" },
+  { value: "tracks" as const, label: t("record.separateTracks") },
+  { value: "mix" as const, label: t("record.newMix") },
 ];
 
 export function HandOverMenu({ one, piece }: { one: RecordingDetail; piece: Span | null }) {
   return (
-    <Popover label="Hand over" className="w-80" trigger={<Button>Hand over…</Button>}>
+    <Popover
+      label={t("record.export")}
+      className="w-80"
+      trigger={<Button>{t("record.export2")}</Button>}
+    >
       <Making one={one} piece={piece} />
     </Popover>
   );
@@ -73,40 +78,41 @@ function Making({ one, piece }: { one: RecordingDetail; piece: Span | null }) {
   return (
     <div className="flex flex-col items-start gap-2.5 text-[13px]">
       <p className="text-xs text-quiet">
-        {piece
-          ? `The piece from ${clock(piece.from)} to ${clock(piece.to)}`
-          : "The whole recording"}
-        , with its marks
+        {t("record.exportWhat", {
+          kind: piece ? "part" : "whole",
+          from: clock(piece?.from ?? 0),
+          to: clock(piece?.to ?? 0),
+        })}
       </p>
-      <Choice label="What" value={what} options={WHATS} onChange={setWhat} />
+      <Choice label={t("record.content")} value={what} options={WHATS} onChange={setWhat} />
       {what === "mix" && (
-        <p className="text-xs text-quiet">
-          What viewers would get of the tracks as they came, through the rig as it is now.
-        </p>
+        <p className="text-xs text-quiet">{t("record.theRawTracksProcessedAnd")}</p>
       )}
-      <Choice label="Format" value={format} options={FORMATS} onChange={setFormat} />
+      <Choice label={t("record.format")} value={format} options={FORMATS} onChange={setFormat} />
       {isWorking ? (
         <>
-          <Progress label="Making the files" share={state.share} />
+          <Progress label={t("record.exporting")} share={state.share} />
           <Button onClick={() => void act(askRecordings(`/${one.id}/hand-over`, "DELETE"))}>
-            Break off
+            {t("record.cancel")}
           </Button>
         </>
       ) : (
         <Button look="main" onClick={() => void make()}>
-          Make the files
+          {t("record.export")}
         </Button>
       )}
       {isOurs && state.stage === "failed" && <p role="alert">▲ {state.said}</p>}
       {isOurs && state.stage === "done" && (
         <p role="status">
-          {state.files.length} files are ready:{" "}
+          {t("record.fileIsCount", { count: state.files.length })}
           <a className="underline" download href={`/api/recordings/${one.id}/hand-over/zip`}>
-            take them as a zip
+            {t("record.downloadAsZip")}
           </a>
         </p>
       )}
-      <p className="text-xs break-all text-quiet">The recording itself lies in {one.folder}</p>
+      <p className="text-xs break-all text-quiet">
+        {t("record.recordingFolderFolder", { folder: one.folder })}
+      </p>
     </div>
   );
 }

@@ -8,6 +8,7 @@ import { Button } from "../ui/Button";
 import { IconButton } from "../ui/IconButton";
 import { clock } from "../units/format";
 import { show, useKeptRecordings, useShown } from "./kept";
+import { t } from "../text/text";
 
 const SHOWN_AT_ONCE = 200;
 const NONE: string[] = [];
@@ -32,18 +33,21 @@ export function KeptList() {
     if (await did(askRecordings(`/${one.id}/restore`, "POST"))) setDeleted(null);
   };
   return (
-    <section aria-label="Kept" className="flex min-h-0 min-w-0 flex-col rounded-lg bg-panel p-3.5">
+    <section
+      aria-label={t("record.recordings")}
+      className="flex min-h-0 min-w-0 flex-col rounded-lg bg-panel p-3.5"
+    >
       <div className="mb-2 flex items-baseline gap-2">
-        <h3 className="font-semibold">Kept</h3>
+        <h3 className="font-semibold">{t("record.recordings")}</h3>
         <p className="min-w-0 flex-1 truncate text-right text-xs text-quiet" title={folder}>
-          in {folder}
+          {t("record.inFolder", { folder })}
         </p>
       </div>
       {(kept?.length ?? 0) > 3 && (
         <input
           type="search"
-          aria-label="Search recordings"
-          placeholder="Search name and note"
+          aria-label={t("record.searchRecordings")}
+          placeholder={t("record.searchNameAndNote")}
           value={wanted}
           onChange={(event) => setWanted(event.target.value)}
           className="mb-2 rounded bg-raised px-2 py-1 text-[13px]"
@@ -54,25 +58,26 @@ export function KeptList() {
           role="status"
           className="mb-2 flex items-center gap-2 rounded bg-raised px-2 py-1 text-[13px]"
         >
-          <span className="min-w-0 flex-1 truncate">{deleted.title} is deleted.</span>
-          <Button onClick={() => void restore(deleted)}>Bring it back</Button>
+          <span className="min-w-0 flex-1 truncate">
+            {t("record.titleWasDeleted", { title: deleted.title })}
+          </span>
+          <Button onClick={() => void restore(deleted)}>{t("record.restore")}</Button>
         </p>
       )}
       {trouble && <p role="alert">▲ {trouble}</p>}
       {silent.map((one) => (
         <p key={one} role="status" className="mb-1 text-[13px] break-words">
-          ▲ {one} does not answer: what lies there is not shown. Look at its drive; it comes back by
-          itself.
+          {t("record.placeDoesNotAnswerIts", { place: one })}
         </p>
       ))}
-      {!kept && !trouble && <p className="text-[13px] text-quiet">Reading the folder …</p>}
+      {!kept && !trouble && (
+        <p className="text-[13px] text-quiet">{t("record.readingTheFolder")}</p>
+      )}
       {kept?.length === 0 && !silent.length && (
-        <p className="text-[13px] text-quiet">
-          Nothing is kept yet. Press Record, speak, and stop: it stands here then.
-        </p>
+        <p className="text-[13px] text-quiet">{t("record.noRecordingsYetPressRecord")}</p>
       )}
       {kept && kept.length > 0 && !found.length && (
-        <p className="text-[13px] text-quiet">Nothing of that name.</p>
+        <p className="text-[13px] text-quiet">{t("record.noRecordingMatches")}</p>
       )}
       {found.length > 0 && (
         <ul className="flex max-h-[330px] flex-col gap-0.5 overflow-auto">
@@ -98,15 +103,18 @@ function Row({ one, isShown, onRemove }: RowProps) {
     setNaming(false);
     if (title && title !== one.title) await did(askRecordings(`/${one.id}`, "PATCH", { title }));
   };
-  const tracks = one.tracks === 1 ? "1 track" : `${one.tracks} tracks`;
-  const marks = one.marks ? ` · ${one.marks === 1 ? "1 mark" : `${one.marks} marks`}` : "";
-  const happened = one.state === "mended" ? " · cut short, mended" : one.said ? " · ▲" : "";
+  const tracks = one.tracks === 1 ? "1 track" : t("record.trackCount", { count: one.tracks });
+  const marks = one.marks
+    ? ` · ${one.marks === 1 ? "1 mark" : t("record.markCount", { count: one.marks })}`
+    : "";
+  const happened =
+    one.state === "mended" ? t("record.interruptedRepaired") : one.said ? " · ▲" : "";
   return (
     <li className={`group flex items-center gap-1 rounded-md pr-1 ${isShown ? "bg-raised" : ""}`}>
       {isNaming ? (
         <input
           autoFocus
-          aria-label={`Name of ${one.title}`}
+          aria-label={t("record.nameOfTitle", { title: one.title })}
           defaultValue={one.title}
           onBlur={(event) => void rename(event.target.value.trim())}
           onKeyDown={(event) => {
@@ -135,10 +143,13 @@ function Row({ one, isShown, onRemove }: RowProps) {
           </span>
         </button>
       )}
-      <IconButton label={`Rename ${one.title}`} onClick={() => setNaming(true)}>
+      <IconButton
+        label={t("record.renameTitle", { title: one.title })}
+        onClick={() => setNaming(true)}
+      >
         <Pencil size={13} />
       </IconButton>
-      <IconButton label={`Delete ${one.title}`} onClick={onRemove}>
+      <IconButton label={t("record.deleteTitle", { title: one.title })} onClick={onRemove}>
         <Trash2 size={13} />
       </IconButton>
     </li>

@@ -22,11 +22,12 @@ import {
 } from "../live/recordingPlayer";
 import { UseMenu } from "./UsePiece";
 import { WholeWave } from "./WholeWave";
+import { t } from "../text/text";
 
 const WAYS: { value: Way; label: string }[] = [
-  { value: "came", label: "raw" },
-  { value: "was", label: "as broadcast" },
-  { value: "now", label: "current chain" },
+  { value: "came", label: t("record.raw") },
+  { value: "was", label: t("record.asBroadcast") },
+  { value: "now", label: t("record.currentChain") },
 ];
 
 export function ListenBack({ id }: { id: string }) {
@@ -38,12 +39,12 @@ export function ListenBack({ id }: { id: string }) {
   useEffect(() => pause, []);
   if (trouble) {
     return (
-      <section aria-label="Listen back" className="rounded-lg bg-panel p-4 text-[13px]">
+      <section aria-label={t("record.playback")} className="rounded-lg bg-panel p-4 text-[13px]">
         <p role="alert">▲ {trouble}</p>
       </section>
     );
   }
-  if (!found) return <section aria-label="Listen back" className="rounded-lg bg-panel" />;
+  if (!found) return <section aria-label={t("record.playback")} className="rounded-lg bg-panel" />;
   return <Shown one={found} />;
 }
 
@@ -62,12 +63,12 @@ function Shown({ one }: { one: RecordingDetail }) {
   const nameMark = (number: number, name: string | null) =>
     void askRecordings(`/${one.id}/marks/${number}`, "PATCH", { name }).catch(tell);
   return (
-    <section aria-label="Listen back" className="min-w-0 rounded-lg bg-panel p-3.5">
+    <section aria-label={t("record.playback")} className="min-w-0 rounded-lg bg-panel p-3.5">
       <div className="mb-2 flex flex-wrap items-center gap-1.5">
         <h3 className="min-w-0 truncate font-semibold" title={one.folder}>
           {one.title}
         </h3>
-        <span className="text-xs text-quiet">listen back</span>
+        <span className="text-xs text-quiet">{t("record.playback")}</span>
         <span className="ml-auto" />
         <MarksMenu marks={one.marks} onName={nameMark} onJump={seek} />
         <HandOverMenu one={one} piece={piece} />
@@ -78,8 +79,8 @@ function Shown({ one }: { one: RecordingDetail }) {
       <div className="mt-2.5 flex flex-wrap items-center gap-x-3 gap-y-2">
         <button
           type="button"
-          aria-label={isPlaying ? "Pause" : "Play"}
-          title="In your ears alone: this page plays it"
+          aria-label={isPlaying ? t("record.pause") : t("record.play")}
+          title={t("record.playedOnlyHereOnThis")}
           onClick={togglePlay}
           className="grid size-8 place-items-center rounded-full bg-voice-strong text-on-voice"
         >
@@ -90,22 +91,25 @@ function Shown({ one }: { one: RecordingDetail }) {
           )}
         </button>
         <p className="figures text-[13px]">
-          {clock(at)} <span className="text-quiet">of {clock(one.seconds)}</span>
+          {clock(at)}{" "}
+          <span className="text-quiet">{t("record.ofTotal", { total: clock(one.seconds) })}</span>
         </p>
         {ways.length > 0 && (
           <Choice
-            label="Hear it"
+            label={t("record.playbackLoudness")}
             value={alone ? "" : shownWay}
             options={ways}
             onChange={(next) => next && hear({ way: next as Way, source: "" })}
           />
         )}
-        <span className="text-xs text-quiet">{alone ? "at its own level" : "equally loud"}</span>
+        <span className="text-xs text-quiet">
+          {alone ? t("record.originalLevel") : t("record.matchedLoudness")}
+        </span>
         <Select
-          label="One track alone"
+          label={t("record.soloTrack")}
           value={alone || "none"}
           groups={[
-            { options: [{ value: "none", label: "One track alone …" }] },
+            { options: [{ value: "none", label: t("record.soloTrack2") }] },
             {
               options: one.tracks.map((track) => ({ value: track.source, label: track.name })),
             },
@@ -144,28 +148,30 @@ function PieceRow({ one, at, piece, isLooping }: PieceProps) {
     hear({ piece: { from: Math.min(piece?.from ?? 0, Math.max(0, place - 1)), to: place } });
   return (
     <div className="mt-2 flex flex-wrap items-center gap-1.5 text-[13px]">
-      <Button title="The piece begins where it stands" onClick={() => from(at)}>
-        From here
+      <Button title={t("record.startTheSelectionAtThe")} onClick={() => from(at)}>
+        {t("record.fromHere")}
       </Button>
-      <Button title="The piece ends where it stands" onClick={() => to(at)}>
-        To here
+      <Button title={t("record.endTheSelectionAtThe")} onClick={() => to(at)}>
+        {t("record.toHere")}
       </Button>
       {piece ? (
         <>
           <span className="figures text-xs">
-            {clock(piece.from)} to {clock(piece.to)}
+            {t("record.fromToTo", { from: clock(piece.from), to: clock(piece.to) })}
           </span>
           <Button
             aria-pressed={isLooping}
             className={`flex items-center gap-1.5 ${isLooping ? "bg-voice-strong! text-on-voice!" : ""}`}
             onClick={() => hear({ isLooping: !isLooping })}
           >
-            <Repeat size={13} /> Over and over
+            <Repeat size={13} /> {t("record.loop")}
           </Button>
-          <Button onClick={() => hear({ piece: null, isLooping: false })}>The whole</Button>
+          <Button onClick={() => hear({ piece: null, isLooping: false })}>
+            {t("record.wholeRecording")}
+          </Button>
         </>
       ) : (
-        <span className="text-xs text-quiet">or draw a piece on the waveform</span>
+        <span className="text-xs text-quiet">{t("record.orDragOnTheWaveform")}</span>
       )}
     </div>
   );
@@ -174,10 +180,10 @@ function PieceRow({ one, at, piece, isLooping }: PieceProps) {
 function FiguresRow({ one }: { one: RecordingDetail }) {
   const figures = one.figures;
   const shown = [
-    { label: "Loudness", value: figures?.loudness_lufs, unit: "LUFS", digits: 1 },
-    { label: "Voice over game", value: figures?.clearance_db, unit: "dB", digits: 1 },
-    { label: "Highest true peak", value: figures?.true_peak_dbtp, unit: "dBTP", digits: 1 },
-    { label: "Understandable", value: figures?.intelligibility, unit: "", digits: 2 },
+    { label: t("record.loudness"), value: figures?.loudness_lufs, unit: "LUFS", digits: 1 },
+    { label: t("record.voiceAboveGame"), value: figures?.clearance_db, unit: "dB", digits: 1 },
+    { label: t("record.highestTruePeak"), value: figures?.true_peak_dbtp, unit: "dBTP", digits: 1 },
+    { label: t("record.intelligibility"), value: figures?.intelligibility, unit: "", digits: 2 },
   ];
   return (
     <dl className="mt-3 grid grid-cols-4 gap-2 border-t border-line pt-2">
@@ -203,8 +209,8 @@ function Note({ one }: { one: RecordingDetail }) {
   };
   return (
     <textarea
-      aria-label="Note"
-      placeholder="Note: what was good, what to change"
+      aria-label={t("record.note")}
+      placeholder={t("record.noteWhatWentWellWhat")}
       value={note}
       rows={1}
       maxLength={2000}

@@ -7,6 +7,7 @@ import { Button } from "../ui/Button";
 import { IconButton } from "../ui/IconButton";
 import { Popover } from "../ui/Popover";
 import { clock } from "../units/format";
+import { t } from "../text/text";
 
 type Props = {
   marks: Mark[];
@@ -17,18 +18,20 @@ type Props = {
 export function MarksMenu({ marks, onName, onJump }: Props) {
   return (
     <Popover
-      label="Marks"
+      label={t("record.marks")}
       className="w-80"
-      trigger={<Button>{marks.length === 1 ? "1 mark" : `${marks.length} marks`}…</Button>}
+      trigger={<Button>{t("record.markCount", { count: marks.length })}…</Button>}
     >
-      {marks.length === 0 && <p className="text-[13px] text-quiet">No marks yet. K puts one.</p>}
+      {marks.length === 0 && (
+        <p className="text-[13px] text-quiet">{t("record.noMarksYetPressK")}</p>
+      )}
       <ul className="flex flex-col gap-1.5">
         {marks.map((mark) => (
           <li key={mark.id} className="flex items-center gap-2">
             <MarkTime mark={mark} onJump={onJump} />
             <MarkName key={mark.name} mark={mark} onName={onName} />
             <IconButton
-              label={`Take away the mark at ${clock(mark.frame / 48_000)}`}
+              label={t("record.deleteTheMarkAtTime", { time: clock(mark.frame / 48_000) })}
               onClick={() => onName(mark.id, null)}
             >
               <X size={14} />
@@ -47,7 +50,7 @@ function MarkTime({ mark, onJump }: { mark: Mark; onJump: Props["onJump"] }) {
     <button
       type="button"
       className="figures text-xs underline"
-      title="Play from here"
+      title={t("record.playFromHere")}
       onClick={() => onJump(at)}
     >
       {clock(at)}
@@ -60,9 +63,9 @@ function MarkName({ mark, onName }: { mark: Mark; onName: Props["onName"] }) {
   const save = () => name.trim() !== mark.name && onName(mark.id, name.trim());
   return (
     <input
-      aria-label={`Name of the mark at ${clock(mark.frame / 48_000)}`}
+      aria-label={t("record.nameOfTheMarkAt", { time: clock(mark.frame / 48_000) })}
       value={name}
-      placeholder={mark.by === "you" ? "name it" : "by Goshawk"}
+      placeholder={mark.by === "you" ? t("record.addAName") : t("record.byGoshawk")}
       maxLength={120}
       onChange={(event) => setName(event.target.value)}
       onBlur={save}

@@ -6,6 +6,7 @@ import { ListenBack } from "./ListenBack";
 import { RunningPanel } from "./RunningPanel";
 import { TracksMenu } from "./TracksMenu";
 import { useShown } from "./kept";
+import { t } from "../text/text";
 
 export function RecordPage() {
   useWhileShown("look_at_record");
@@ -13,11 +14,9 @@ export function RecordPage() {
   return (
     <>
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
-        <h2 className="text-[19px] font-semibold">Record</h2>
-        <GuideButton page="record" about="this task" />
-        <p className="text-quiet max-[1180px]:sr-only">
-          keep the evening, track by track, and listen back
-        </p>
+        <h2 className="text-[19px] font-semibold">{t("record.record")}</h2>
+        <GuideButton page="record" about={t("record.thisTask")} />
+        <p className="text-quiet max-[1180px]:sr-only">{t("record.recordEveryTrackPlayIt")}</p>
         <div className="ml-auto flex items-center gap-1.5">
           <TracksMenu />
           <MarkNow />
@@ -30,10 +29,10 @@ export function RecordPage() {
           <ListenBack key={shown} id={shown} />
         ) : (
           <section
-            aria-label="Listen back"
+            aria-label={t("record.playback")}
             className="rounded-lg bg-panel p-4 text-[13px] text-quiet"
           >
-            Choose a recording to play back: raw, as broadcast, or through the current chain.
+            {t("record.chooseARecordingToPlay")}
           </section>
         )}
       </div>

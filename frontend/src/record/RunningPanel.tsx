@@ -9,6 +9,7 @@ import { colour, Picture, TEXT_FONT } from "../ui/Picture";
 import { clock, decibels, diskSize, roughly } from "../units/format";
 import { MarksMenu } from "./MarksMenu";
 import { paintFlag, paintWave, trackColour } from "./waves";
+import { t } from "../text/text";
 
 const POLL_MS = 2000;
 const POINTS = 260;
@@ -24,12 +25,12 @@ export function RunningPanel() {
   const stage = recording?.stage ?? "off";
   const isOn = stage !== "off";
   return (
-    <section aria-label="Recording" className="rounded-lg bg-panel p-3.5">
+    <section aria-label={t("record.recording")} className="rounded-lg bg-panel p-3.5">
       <div className="flex flex-wrap items-center gap-x-5 gap-y-2">
         <button
           type="button"
           disabled={stage === "ending" || !facts?.chosen.length}
-          title={isOn ? "Stop the recording (Shift R)" : "Record (R)"}
+          title={isOn ? t("record.stopTheRecordingShiftR") : t("record.recordR")}
           onClick={() => ask({ type: isOn ? "stop_recording" : "start_recording" })}
           className={`flex items-center gap-2.5 rounded-full px-4 py-2 text-[13px] font-semibold disabled:opacity-50 ${
             isOn ? "bg-over text-on-over" : "bg-voice-strong text-on-voice"
@@ -40,19 +41,32 @@ export function RunningPanel() {
           ) : (
             <Circle size={13} fill="currentColor" />
           )}
-          {stage === "ending" ? "Closing …" : isOn ? "Stop recording" : "Record"}
+          {stage === "ending"
+            ? t("record.finishing")
+            : isOn
+              ? t("record.stopRecording")
+              : t("record.record")}
         </button>
-        <p className="figures text-[25px] font-semibold" role="timer" aria-label="Recorded so far">
+        <p
+          className="figures text-[25px] font-semibold"
+          role="timer"
+          aria-label={t("record.recordedSoFar")}
+        >
           {clock(recording?.seconds ?? 0)}
         </p>
         <div className="min-w-0 text-[13px]">
           <p className="truncate font-semibold">
-            {isOn ? recording?.title || "Starting …" : facts?.preview || "No name yet"}
+            {isOn
+              ? recording?.title || t("record.starting")
+              : facts?.preview || t("record.noNameYet")}
           </p>
           <p className="text-xs text-quiet">
             {FORMATS[format]}
             {isOn && recording
-              ? ` · ${diskSize(recording.size_bytes)} so far${roomLeft(recording.left_s)}`
+              ? t("record.soFar", {
+                  size: diskSize(recording.size_bytes),
+                  left: roomLeft(recording.left_s),
+                })
               : roomLeft(facts?.free_s)}
           </p>
         </div>
@@ -78,20 +92,24 @@ export function RunningPanel() {
 const FORMATS = {
   flac: "FLAC, 24 bit, 48 kHz",
   wav: "WAV, 24 bit, 48 kHz",
-  opus: "Opus, small, 48 kHz",
+  opus: t("record.opusSmall48Khz"),
 };
 
 const roomLeft = (seconds: number | null | undefined) =>
-  seconds === null || seconds === undefined ? "" : ` · room on this disk for ${roughly(seconds)}`;
+  seconds === null || seconds === undefined
+    ? ""
+    : t("record.diskSpaceForTime", { time: roughly(seconds) });
 
 function Missing({ recording }: { recording: RecordingState }) {
   if (recording.lost_s > 0) {
     return (
-      <p className="text-[13px] text-over-strong">▲ {recording.lost_s.toFixed(1)} s missing</p>
+      <p className="text-[13px] text-over-strong">
+        {t("record.secondsSMissing", { seconds: recording.lost_s.toFixed(1) })}
+      </p>
     );
   }
   return recording.is_late ? (
-    <p className="text-[13px] text-over-strong">▲ the disk is slow</p>
+    <p className="text-[13px] text-over-strong">{t("record.slowDisk")}</p>
   ) : null;
 }
 
@@ -100,13 +118,16 @@ function WhatWouldBe() {
   const chosen = useLive((live) => live.state?.record.chosen ?? NONE);
   const tracks = offered.filter(({ source }) => chosen.includes(source));
   return (
-    <ul aria-label="Tracks to record" className="mt-2.5 flex flex-wrap gap-x-5 gap-y-1 text-[13px]">
+    <ul
+      aria-label={t("record.tracksToRecord")}
+      className="mt-2.5 flex flex-wrap gap-x-5 gap-y-1 text-[13px]"
+    >
       {tracks.map(({ source, name, role }) => (
         <li key={source} style={{ color: textColour(role) }} className="font-semibold">
           {name}
         </li>
       ))}
-      {!tracks.length && <li className="text-quiet">No track is chosen. Open Tracks.</li>}
+      {!tracks.length && <li className="text-quiet">{t("record.noTrackIsSelectedOpen")}</li>}
     </ul>
   );
 }
@@ -194,11 +215,15 @@ function Lanes({ recording }: { recording: RecordingState }) {
       <div style={{ height }}>
         <Picture
           paint={paint}
-          label={`Waveforms of ${tracks.length} tracks since the beginning, with ${marks.length} marks`}
+          label={t("record.waveformsOfTrackTracks", { tracks: tracks.length, marks: marks.length })}
           className="size-full"
         />
       </div>
-      <ul aria-label="Highest peaks, dBFS" className="text-xs" style={{ paddingTop: FLAGS_PX }}>
+      <ul
+        aria-label={t("record.peakHoldDbfs")}
+        className="text-xs"
+        style={{ paddingTop: FLAGS_PX }}
+      >
         {tracks.map(({ source, name, highest_dbfs: highest, clipped }) => (
           <li
             key={source}
@@ -206,7 +231,11 @@ function Lanes({ recording }: { recording: RecordingState }) {
             style={{ height: LANE_PX, lineHeight: `${LANE_PX}px` }}
           >
             <span className="sr-only">{name}</span>
-            {clipped ? <span className="text-over-strong">▲ clips</span> : <span>peak</span>}
+            {clipped ? (
+              <span className="text-over-strong">{t("record.clipping")}</span>
+            ) : (
+              <span>{t("record.peak")}</span>
+            )}
             <span className="figures text-text">{highest <= -119 ? "–" : decibels(highest)}</span>
           </li>
         ))}
@@ -214,7 +243,7 @@ function Lanes({ recording }: { recording: RecordingState }) {
       <span />
       <p className="figures flex justify-between pr-[10%] text-xs text-quiet">
         <span>0:00</span>
-        <span>now</span>
+        <span>{t("record.now")}</span>
       </p>
     </div>
   );

@@ -7,11 +7,12 @@ import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { Popover } from "../ui/Popover";
 import { trackColour } from "./waves";
+import { t } from "../text/text";
 
 const FORMATS = [
   { value: "flac" as const, label: "FLAC" },
   { value: "wav" as const, label: "WAV" },
-  { value: "opus" as const, label: "Opus, small" },
+  { value: "opus" as const, label: t("record.opusSmallFiles") },
 ];
 
 export function TracksMenu() {
@@ -25,11 +26,13 @@ export function TracksMenu() {
     setTogether({ "recording.tracks": chosen });
   };
   return (
-    <Popover label="Tracks" className="w-[400px]" trigger={<Button>Tracks…</Button>}>
+    <Popover
+      label={t("record.tracks")}
+      className="w-[400px]"
+      trigger={<Button>{t("record.tracks2")}</Button>}
+    >
       <fieldset>
-        <legend className="mb-1 text-xs text-quiet">
-          A file for each, all in time with each other
-        </legend>
+        <legend className="mb-1 text-xs text-quiet">{t("record.oneFilePerTrackAll")}</legend>
         <ul className="grid grid-cols-2 gap-x-3 gap-y-1 text-[13px]">
           {facts.offered.map(({ source, name, role }) => (
             <li key={source}>
@@ -57,13 +60,13 @@ export function TracksMenu() {
           className="mt-1.5 text-xs underline"
           onClick={() => setTogether({ "recording.tracks": null })}
         >
-          Back to the usual tracks
+          {t("record.resetToTheDefaultTracks")}
         </button>
       )}
       <div className="mt-3 border-t border-line pt-3">
-        <p className="mb-1 text-xs text-quiet">Format</p>
+        <p className="mb-1 text-xs text-quiet">{t("record.format")}</p>
         <Choice
-          label="Format"
+          label={t("record.format")}
           value={recording.format}
           options={FORMATS}
           onChange={(value) => setSetting("recording.format", value)}
@@ -71,8 +74,8 @@ export function TracksMenu() {
       </div>
       <TypedText
         key={recording.pattern}
-        label="Name"
-        help="{date}, {time} and {rig} are filled in"
+        label={t("record.name")}
+        help={t("record.namePattern")}
         value={recording.pattern}
         onChange={(value) => setSetting("recording.pattern", value)}
       />
@@ -81,19 +84,17 @@ export function TracksMenu() {
           ▲ {facts.preview_trouble}
         </p>
       ) : (
-        <p className="text-xs text-quiet">The next one: {facts.preview}</p>
+        <p className="text-xs text-quiet">{t("record.nextName", { name: facts.preview })}</p>
       )}
       <TypedText
         key={recording.folder || facts.default_folder}
-        label="Folder"
-        help="empty: the usual one"
+        label={t("record.folder")}
+        help={t("record.emptyTheDefaultFolder")}
         value={recording.folder}
         placeholder={facts.default_folder}
         onChange={(value) => setSetting("recording.folder", value)}
       />
-      <p className="mt-2 text-xs text-quiet">
-        What is muted, on break or coughed away is silent in its tracks too.
-      </p>
+      <p className="mt-2 text-xs text-quiet">{t("record.timesOfMuteBreakAnd")}</p>
     </Popover>
   );
 }

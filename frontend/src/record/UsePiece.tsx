@@ -7,12 +7,13 @@ import { Popover } from "../ui/Popover";
 import { clock } from "../units/format";
 import { openTask, type Task } from "../view";
 import { pause, type Span } from "../live/recordingPlayer";
+import { t } from "../text/text";
 
 const TAKES: { kind: NonNullable<Piece["kind"]>; label: string }[] = [
-  { kind: "room", label: "the room" },
-  { kind: "low", label: "the low voice" },
-  { kind: "usual", label: "the usual voice" },
-  { kind: "big", label: "the big voice" },
+  { kind: "room", label: t("record.room") },
+  { kind: "low", label: t("record.quietVoice") },
+  { kind: "usual", label: t("record.normalVoice") },
+  { kind: "big", label: t("record.loudVoice") },
 ];
 
 export function UseMenu({ one, piece }: { one: RecordingDetail; piece: Span | null }) {
@@ -32,19 +33,23 @@ export function UseMenu({ one, piece }: { one: RecordingDetail; piece: Span | nu
     }
   };
   return (
-    <Popover label="Use it" className="w-72" trigger={<Button>Use it…</Button>}>
+    <Popover
+      label={t("record.useIn")}
+      className="w-72"
+      trigger={<Button>{t("record.useIn2")}</Button>}
+    >
       <p className="mb-2 text-xs text-quiet">
         {piece
-          ? `The piece from ${clock(piece.from)} to ${clock(piece.to)}`
-          : "The whole. Choose a piece first to use a part of it."}
+          ? t("record.selectionFromFromToTo", { from: clock(piece.from), to: clock(piece.to) })
+          : t("record.theWholeRecordingSelectA")}
       </p>
-      <p className="text-xs text-quiet">As a take of the sound check</p>
+      <p className="text-xs text-quiet">{t("record.asATakeOfThe")}</p>
       <div className="mt-1 mb-3 flex flex-wrap gap-1.5">
         {TAKES.map(({ kind, label }) => (
           <Button
             key={kind}
             onClick={() =>
-              void use({ use: "take", kind }, "Sound check", "The piece is a take now.")
+              void use({ use: "take", kind }, "sound_check", t("record.theSelectionIsNowA"))
             }
           >
             {label}
@@ -54,25 +59,21 @@ export function UseMenu({ one, piece }: { one: RecordingDetail; piece: Span | nu
       <div className="flex flex-col items-start gap-1.5">
         <Button
           onClick={() =>
-            void use(
-              { use: "loop", kind: null },
-              "Chain",
-              "The piece loops in your microphone's place, to you alone.",
-            )
+            void use({ use: "loop", kind: null }, "chain", t("record.theSelectionLoopsInPlace"))
           }
         >
-          Loop it in Chain
+          {t("record.loopInChain")}
         </Button>
         <Button
           onClick={() =>
             void use(
               { use: "replay", kind: null },
-              "Balance",
-              "The piece is replayed in place of all inputs, to you alone.",
+              "balance",
+              t("record.theSelectionReplaysInPlace"),
             )
           }
         >
-          Replay it in Balance
+          {t("record.replayInBalance")}
         </Button>
       </div>
     </Popover>

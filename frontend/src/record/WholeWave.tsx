@@ -9,6 +9,7 @@ import { clock } from "../units/format";
 import { useFetched } from "./kept";
 import { hear, seek, togglePlay, usePlayer } from "../live/recordingPlayer";
 import { paintFlag, paintWave, trackColour } from "./waves";
+import { t } from "../text/text";
 
 const POINTS = 400;
 const NEAREST_S = 4;
@@ -120,11 +121,17 @@ export function WholeWave({ one, source }: { one: RecordingDetail; source: strin
         ref={place}
         role="slider"
         tabIndex={0}
-        aria-label="Where it plays"
+        aria-label={t("record.playbackPosition")}
         aria-valuemin={0}
         aria-valuemax={Math.round(one.seconds)}
         aria-valuenow={Math.round(at)}
-        aria-valuetext={`${clock(at)} of ${clock(one.seconds)}${piece ? `, piece from ${clock(piece.from)} to ${clock(piece.to)}` : ""}`}
+        aria-valuetext={t("record.position", {
+          total: clock(one.seconds),
+          kind: piece ? "part" : "whole",
+          from: clock(piece?.from ?? 0),
+          to: clock(piece?.to ?? 0),
+          at: clock(at),
+        })}
         onKeyDown={onKeyDown}
         onPointerDown={(event) => {
           event.currentTarget.setPointerCapture(event.pointerId);
@@ -138,14 +145,14 @@ export function WholeWave({ one, source }: { one: RecordingDetail; source: strin
       </div>
       <div className="absolute top-0.5 right-0.5 flex rounded bg-panel/80">
         <IconButton
-          label="Nearer"
+          label={t("record.zoomIn")}
           isOff={view.to - view.from <= NEAREST_S}
           onClick={() => zoom(0.5)}
         >
           <Plus size={13} />
         </IconButton>
         <IconButton
-          label="Farther"
+          label={t("record.zoomOut")}
           isOff={view.to - view.from >= one.seconds}
           onClick={() => zoom(2)}
         >

@@ -1,6 +1,7 @@
 import { mendBy, ask } from "../live/link";
 import { useLevels } from "../live/readings";
 import { Button } from "../ui/Button";
+import { t } from "../text/text";
 
 /** What is wrong now, each with the one change that mends it. */
 export function Findings() {
@@ -8,10 +9,13 @@ export function Findings() {
   const aside = useLevels((levels) => levels?.findings_aside) ?? 0;
   if (!findings.length && !aside) return null;
   return (
-    <section aria-label="Findings" className="min-h-0 overflow-auto px-[18px] pt-5 text-xs">
+    <section
+      aria-label={t("shell.problems")}
+      className="min-h-0 overflow-auto px-[18px] pt-5 text-xs"
+    >
       {findings.length > 0 && (
         <h2 className="text-[13px] font-semibold text-over-strong">
-          {findings.length === 1 ? "▲ 1 finding" : `▲ ${findings.length} findings`}
+          {t("shell.problemCount", { count: findings.length })}
         </h2>
       )}
       <ul>
@@ -39,7 +43,7 @@ export function Findings() {
           className="mt-2 text-quiet underline hover:text-text"
           onClick={() => ask({ type: "show_all" })}
         >
-          {aside} put aside
+          {t("shell.countIgnored", { count: aside })}
         </button>
       )}
     </section>

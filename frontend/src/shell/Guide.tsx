@@ -5,6 +5,7 @@ import { useEffect, useRef, useState, type MouseEvent } from "react";
 import { closeGuide, openGuide, useGuide } from "../guideView";
 import { Button } from "../ui/Button";
 import { indexOf, pagesOf, sectionsOf } from "./guidePages";
+import { t } from "../text/text";
 
 const FILES = import.meta.glob<string>("../../../docs/guide/*.md", {
   query: "?raw",
@@ -43,17 +44,17 @@ function Sidebar({ shown }: { shown: string }) {
   const found = wanted.trim() ? INDEX.search(wanted).slice(0, MOST_FOUND) : null;
   return (
     <div className="flex min-h-0 flex-col gap-2 border-r border-line p-4">
-      <Dialog.Title className="text-lg font-semibold">Guide</Dialog.Title>
+      <Dialog.Title className="text-lg font-semibold">{t("shell.guide")}</Dialog.Title>
       <input
         type="search"
-        aria-label="Search the guide"
-        placeholder="Search"
+        aria-label={t("shell.searchTheGuide")}
+        placeholder={t("shell.search")}
         value={wanted}
         onChange={(event) => setWanted(event.target.value)}
         className="rounded bg-raised px-2 py-1 text-[13px]"
       />
-      <nav aria-label="Pages of the guide" className="min-h-0 flex-1 overflow-auto">
-        {found?.length === 0 && <p className="text-[13px] text-quiet">Nothing of that.</p>}
+      <nav aria-label={t("shell.pagesOfTheGuide")} className="min-h-0 flex-1 overflow-auto">
+        {found?.length === 0 && <p className="text-[13px] text-quiet">{t("shell.nothingFound")}</p>}
         <ul>
           {found
             ? found.map((one) => (
@@ -87,7 +88,7 @@ function Sidebar({ shown }: { shown: string }) {
         </ul>
       </nav>
       <Dialog.Close asChild>
-        <Button>Close</Button>
+        <Button>{t("shell.close")}</Button>
       </Dialog.Close>
     </div>
   );
@@ -116,7 +117,7 @@ function Article({ page, at }: { page: string; at: string }) {
       ref={place}
       tabIndex={0}
       role="document"
-      aria-label="Text of the guide"
+      aria-label={t("shell.textOfTheGuide")}
       onClick={follow}
       className="guide min-h-0 overflow-auto px-7 py-5"
       // The text is ours, bundled when the page is built.

@@ -14,15 +14,16 @@ import {
   type Action,
 } from "../keyMap";
 import { MidiBox } from "./MidiBox";
+import { t } from "../text/text";
 
 /** Keys that always do the same. */
 const FIXED = [
-  ["Ctrl Z, Ctrl Shift Z", "Undo, redo"],
-  ["← → ↑ ↓", "On a slider: a step; with Shift a tenth of it"],
-  ["Page up, Page down", "On a slider: ten steps"],
-  ["Home, End", "On a slider: the ends of its range"],
-  ["Delete", "On a slider: back to its default"],
-  ["F1", "On a slider: what it does, and what its present value does"],
+  [t("shell.ctrlZCtrlShiftZ"), t("shell.undoRedo")],
+  ["← → ↑ ↓", t("shell.onASliderOneStep")],
+  [t("shell.pageUpPageDown"), t("shell.onASliderTenSteps")],
+  [t("shell.homeEnd"), t("shell.onASliderTheEnds")],
+  [t("shell.delete"), t("shell.onASliderResetTo")],
+  ["F1", t("shell.onASliderExplainThe")],
 ] as const;
 
 export function KeysDialog({ children }: { children: ReactNode }) {
@@ -41,9 +42,9 @@ export function KeysDialog({ children }: { children: ReactNode }) {
           }}
           className="fixed top-1/2 left-1/2 w-[780px] -translate-1/2 rounded-lg border border-line bg-panel p-6"
         >
-          <Dialog.Title className="mb-3 text-lg font-semibold">Keys</Dialog.Title>
+          <Dialog.Title className="mb-3 text-lg font-semibold">{t("shell.keys")}</Dialog.Title>
           <ul
-            aria-label="Keys of one's choice"
+            aria-label={t("shell.yourOwnKeys")}
             className="mb-3 grid max-h-[40vh] grid-cols-2 gap-x-6 overflow-auto"
           >
             {ACTIONS.map((action) => (
@@ -59,13 +60,13 @@ export function KeysDialog({ children }: { children: ReactNode }) {
             ))}
           </dl>
           <label className="my-4 flex items-center justify-between text-[13px]">
-            Single keys (digits and letters)
+            {t("shell.singleKeysDigitsAndLetters")}
             <Switch checked={hasSingleKeys} onCheckedChange={setSingleKeys} />
           </label>
           <MidiBox />
           <div className="mt-4 flex items-center justify-between">
             <Dialog.Close asChild>
-              <Button>Close</Button>
+              <Button>{t("shell.close")}</Button>
             </Dialog.Close>
             <a
               href="/licences.txt"
@@ -73,10 +74,10 @@ export function KeysDialog({ children }: { children: ReactNode }) {
               rel="noreferrer"
               className="text-[13px] text-quiet underline"
             >
-              Licences of what is shipped
+              {t("shell.thirdPartyLicenses")}
             </a>
             <Button disabled={!Object.keys(keys).length} onClick={usualKeys}>
-              The usual keys again
+              {t("shell.resetKeys")}
             </Button>
           </div>
         </Dialog.Content>
@@ -110,15 +111,15 @@ function KeyChoice({ action }: { action: Action }) {
         data-takes-keys={isWaiting ? "" : undefined}
         aria-label={
           isWaiting
-            ? `${action.does}: press a key`
-            : `${action.does}: ${keyLabel(key)}. Choose another key`
+            ? t("shell.doesPressAKey", { does: action.does })
+            : t("shell.doesKeyChooseAnotherKey", { does: action.does, key: keyLabel(key) })
         }
         onClick={() => setWaiting(true)}
         onBlur={() => setWaiting(false)}
         onKeyDown={onKeyDown}
         className={`figures h-6 min-w-20 rounded bg-raised px-2 ${isWaiting ? "text-voice-strong" : ""}`}
       >
-        {isWaiting ? "press a key" : keyLabel(key)}
+        {isWaiting ? t("shell.pressAKey") : keyLabel(key)}
       </button>
     </li>
   );

@@ -1,5 +1,6 @@
 import { X } from "lucide-react";
 import { useLive } from "../live/store";
+import { t } from "../text/text";
 
 /**
  * Sentences from the server and from the page, the newest first; each stays until it is put away, or newer news comes. They
@@ -12,13 +13,13 @@ export function Messages() {
   return (
     <div
       role="log"
-      aria-label="Messages"
+      aria-label={t("shell.messages")}
       aria-live="polite"
       className="pointer-events-none absolute top-full right-0 z-30 flex max-h-[150px] w-[264px] flex-col gap-1 overflow-y-auto p-1.5"
     >
       {status === "lost" && (
         <p className="pointer-events-auto shrink-0 rounded-md border border-over bg-panel px-3 py-2 text-[13px] text-over-strong shadow-lg">
-          ▲ There is no connection to Goshawk. It is being tried again; what you hear may go on.
+          {t("shell.noConnectionToGoshawkReconnecting")}
         </p>
       )}
       {[...messages].reverse().map((message) => (
@@ -32,7 +33,7 @@ export function Messages() {
           </p>
           <button
             type="button"
-            aria-label="Put this message away"
+            aria-label={t("shell.dismissThisMessage")}
             className="rounded p-1 hover:bg-raised"
             onClick={() => dismiss(message.id)}
           >

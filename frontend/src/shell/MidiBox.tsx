@@ -10,6 +10,7 @@ import { FEED_LABELS } from "../api/facts.gen";
 import { FEEDS } from "../live/reach";
 import { Button } from "../ui/Button";
 import { Select } from "../ui/Select";
+import { t } from "../text/text";
 
 type Goal = { value: string; label: string };
 
@@ -18,11 +19,11 @@ export function goalsOf(rig: Rig): Goal[] {
   return [
     ...rig.inputs.map(({ id, name }) => ({
       value: `inputs.${id}.fader_db`,
-      label: `Fader of ${name}`,
+      label: t("shell.faderOfName", { name }),
     })),
     ...FEEDS.map((feed) => ({
       value: `feeds.${feed}.fader_db`,
-      label: `Fader of ${FEED_LABELS[feed]}`,
+      label: t("shell.faderOfName", { name: FEED_LABELS[feed] }),
     })),
     ...ACTIONS.map(({ id, does }) => ({ value: id, label: does })),
   ];
@@ -37,24 +38,24 @@ export function MidiBox() {
   const labelOf = (value: string) => goals.find((one) => one.value === value)?.label ?? value;
   const open = () => void openControllers((id) => ACTIONS.find((action) => action.id === id));
   return (
-    <section aria-label="MIDI" className="mt-3 border-t border-line pt-3 text-[13px]">
+    <section aria-label={t("shell.midi")} className="mt-3 border-t border-line pt-3 text-[13px]">
       <div className="flex items-center justify-between gap-2">
         <p className="min-w-0 truncate">
-          <b>MIDI</b>{" "}
+          <b>{t("shell.midi")}</b>{" "}
           <span className="text-quiet">
             {!isOn
-              ? "faders and keys of a controller"
+              ? t("shell.fadersAndKeysOfA")
               : names.length
                 ? names.join(", ")
-                : "nothing is plugged in"}
+                : t("shell.noControllerIsConnected")}
           </span>
         </p>
-        {!isOn && <Button onClick={open}>Use MIDI</Button>}
+        {!isOn && <Button onClick={open}>{t("shell.useMidi")}</Button>}
       </div>
       {isOn && (
         <div className="mt-2 flex items-center gap-2">
           <Select
-            label="What a control is for"
+            label={t("shell.functionOfTheControl")}
             value={goal}
             groups={[{ options: goals }]}
             onChange={setGoal}
@@ -63,11 +64,11 @@ export function MidiBox() {
             aria-pressed={learning === goal}
             onClick={() => useMidi.setState({ learning: learning === goal ? "" : goal })}
           >
-            {learning === goal ? "Move it now …" : "Learn"}
+            {learning === goal ? t("shell.moveItNow") : t("shell.learn")}
           </Button>
         </div>
       )}
-      <ul aria-label="What MIDI controls are for">
+      <ul aria-label={t("shell.midiAssignments")}>
         {rig.midi.map((one) => {
           const [control = "", value = ""] = one.split(": ");
           return (
@@ -77,11 +78,11 @@ export function MidiBox() {
               </span>
               <button
                 type="button"
-                aria-label={`Forget ${control}`}
+                aria-label={t("shell.forgetControl", { control })}
                 onClick={() => setTogether({ midi: rig.midi.filter((other) => other !== one) })}
                 className="h-6 rounded px-2 text-quiet underline hover:text-text"
               >
-                forget
+                {t("shell.forget")}
               </button>
             </li>
           );

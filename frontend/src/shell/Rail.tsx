@@ -10,12 +10,13 @@ import { Button } from "../ui/Button";
 import { Select } from "../ui/Select";
 import { clock, signless, spoken } from "../units/format";
 import { useKeyHint, useKeyLabel } from "../keyMap";
-import { openTask, TASKS, type Task, useView } from "../view";
+import { openTask, taskLabel, TASKS, type Task, useView } from "../view";
 import { Feather } from "./Feather";
 import { Findings } from "./Findings";
 import { FEEDS } from "../live/reach";
 import { HELD_TO_COUGH, toggleBreak, toggleMute } from "../live/silence";
 import { Tools } from "./Tools";
+import { t } from "../text/text";
 
 export function Rail() {
   const current = useView((view) => view.task);
@@ -23,11 +24,11 @@ export function Rail() {
   const isOnAir = useLive((live) => live.watch?.stage === "on_air");
   const recorded = useLive((live) => Math.floor(live.recording?.seconds ?? 0));
   return (
-    <aside aria-label="Tasks and listening" className="flex min-h-0 flex-col bg-rail py-4">
+    <aside aria-label={t("shell.tasksAndMonitor")} className="flex min-h-0 flex-col bg-rail py-4">
       <div className="flex items-center gap-2 px-3.5 pb-5 text-[17px] font-semibold">
         <Feather /> goshawk
       </div>
-      <nav aria-label="Tasks" className="flex flex-col">
+      <nav aria-label={t("shell.tasks")} className="flex flex-col">
         {TASKS.map((task) => (
           <button
             key={task}
@@ -40,10 +41,10 @@ export function Rail() {
                 : "border-transparent text-quiet hover:text-text"
             }`}
           >
-            {task}
-            {task === "Watch" && isOnAir ? (
-              <span className="text-xs text-over-strong">● on air</span>
-            ) : task === "Record" && isRecording ? (
+            {taskLabel(task)}
+            {task === "watch" && isOnAir ? (
+              <span className="text-xs text-over-strong">{t("shell.live")}</span>
+            ) : task === "record" && isRecording ? (
               <span className="figures text-[11px] whitespace-nowrap text-over-strong">
                 ● {clock(recorded)}
               </span>
@@ -82,27 +83,31 @@ function SilenceBox() {
       <Button
         aria-pressed={isMuted}
         disabled={!rig?.chained}
-        title={`Mute your voice for everyone${hint.mute}`}
+        title={t("shell.muteYourVoiceForEveryone", { hint: hint.mute })}
         className={look(isMuted)}
         onClick={toggleMute}
       >
-        {isMuted ? "Muted" : "Mute"}
+        {isMuted ? t("shell.muted") : t("shell.mute")}
       </Button>
       <Button
         aria-pressed={isOnBreak}
-        title={`Viewers hear only the music; the call goes on${hint.break}`}
+        title={t("shell.viewersHearOnlyTheMusic", { hint: hint.break })}
         className={look(isOnBreak)}
         onClick={toggleBreak}
       >
-        {isOnBreak ? <span className="text-[11px] tracking-tight">On break</span> : "Break"}
+        {isOnBreak ? (
+          <span className="text-[11px] tracking-tight">{t("shell.onBreak")}</span>
+        ) : (
+          t("shell.break")
+        )}
       </Button>
       <Button
         aria-pressed={isCoughing}
-        title={`Silent for everyone while you hold it${hint.cough}`}
+        title={t("shell.silentForEveryoneWhileYou", { hint: hint.cough })}
         className={`col-span-2 ${look(isCoughing)}`}
         {...HELD_TO_COUGH}
       >
-        {isCoughing ? "Silent …" : "Hold to cough"}
+        {isCoughing ? t("shell.silent") : t("shell.holdToCough")}
       </Button>
     </div>
   );
@@ -115,9 +120,12 @@ function stagePoint(hear: string, rig: Rig | undefined): string | null {
   if (!slot) return null;
   switch (kind) {
     case "removed":
-      return `${STAGE_LABELS[slot.stage]}: removed`;
+      return t("shell.stageRemovedSound", { stage: STAGE_LABELS[slot.stage] });
     case "taken":
-      return `${STAGE_LABELS[slot.stage]}: by ${part}`;
+      return t("shell.stageRemovedByPart", {
+        stage: STAGE_LABELS[slot.stage],
+        part: part === "voices" ? "voices" : "room",
+      });
     case "band":
       return BANDS.find(({ name }) => name === part)?.label ?? null;
     default:
@@ -132,7 +140,7 @@ function ListenBox() {
   const rig = useLive((live) => live.state?.rig);
   const alone = (rig?.inputs ?? []).map(({ id, name }) => ({
     value: `input:${id}`,
-    label: `${name} alone`,
+    label: t("shell.nameSolo", { name }),
   }));
   const inside = stagePoint(hear, rig);
   const isFeed = FEEDS.some((feed) => feed === hear);
@@ -141,18 +149,19 @@ function ListenBox() {
     // An input or a stage that is gone cannot be heard alone any more.
     if (!isKnown) hearAs("you");
   }, [isKnown]);
-  const start = () =>
-    listen().catch(() => say("trouble", "This browser cannot play sound. Use a newer one."));
+  const start = () => listen().catch(() => say("trouble", t("shell.thisBrowserCannotPlaySound")));
   return (
     <div className="mx-3.5 border-t border-line pt-2.5">
-      <p className="mb-1 text-xs text-quiet">Hear as</p>
+      <p className="mb-1 text-xs text-quiet">{t("shell.monitor")}</p>
       <Select
-        label="Hear as"
+        label={t("shell.monitor")}
         value={isKnown ? hear : "you"}
         groups={[
           { options: FEEDS.map((feed) => ({ value: feed, label: FEED_LABELS[feed] })) },
-          { label: "Before anyone hears it", options: alone },
-          ...(inside ? [{ label: "In the chain", options: [{ value: hear, label: inside }] }] : []),
+          { label: t("shell.inputs"), options: alone },
+          ...(inside
+            ? [{ label: t("shell.inTheChain"), options: [{ value: hear, label: inside }] }]
+            : []),
         ]}
         onChange={hearAs}
         className={`mb-1.5 w-full ${hear === "you" ? "bg-panel!" : "text-voice-strong"}`}
@@ -163,7 +172,7 @@ function ListenBox() {
         className={`w-full rounded-md! py-2! font-semibold ${isListening ? "" : "bg-panel!"}`}
         onClick={() => (isListening ? stopListening() : void start())}
       >
-        {isListening ? "Listening" : "Listen"}
+        {isListening ? t("shell.listening") : t("shell.listen")}
       </Button>
       <Slider.Root
         className="relative mt-3 flex h-5 touch-none items-center"
@@ -177,17 +186,19 @@ function ListenBox() {
         </Slider.Track>
         <Slider.Thumb
           className="thumb"
-          aria-label="How loud this page plays"
+          aria-label={t("shell.playbackVolumeOnThisPage")}
           aria-valuetext={spoken(playbackDb, "dB", 0)}
         />
       </Slider.Root>
-      <p className="figures text-xs text-quiet">{signless(playbackDb, 0)} dB here</p>
+      <p className="figures text-xs text-quiet">
+        {t("shell.dbDbHere", { db: signless(playbackDb, 0) })}
+      </p>
       {isListening && (
         <p className="figures mt-1 text-[11px] text-quiet">
-          {fillMs.toFixed(0)} ms waiting
+          {t("shell.msMsBuffered", { ms: fillMs.toFixed(0) })}
           {underruns + overruns > 0 && (
             <span className="block text-over-strong">
-              ▲ gaps {underruns}, skips {overruns}
+              {t("shell.gapsGapsSkipsSkips", { gaps: underruns, skips: overruns })}
             </span>
           )}
         </p>

@@ -8,26 +8,27 @@ import { forgetColours } from "../ui/Picture";
 import { setTheme, useView } from "../view";
 import { openGuideHere } from "../keyMap";
 import { KeysDialog } from "./KeysDialog";
+import { t } from "../text/text";
 
 export function Tools() {
   const state = useLive((live) => live.state);
   return (
     <div className="flex items-center justify-between px-1.5">
-      <IconButton label="Undo" isOff={!state?.can_undo} onClick={undo}>
+      <IconButton label={t("shell.undo")} isOff={!state?.can_undo} onClick={undo}>
         <Undo2 size={16} />
       </IconButton>
-      <IconButton label="Redo" isOff={!state?.can_redo} onClick={redo}>
+      <IconButton label={t("shell.redo")} isOff={!state?.can_redo} onClick={redo}>
         <Redo2 size={16} />
       </IconButton>
       <ThemeSwitch />
-      <IconButton label="Guide" onClick={openGuideHere}>
+      <IconButton label={t("shell.guide")} onClick={openGuideHere}>
         <BookOpen size={16} />
       </IconButton>
       <KeysDialog>
         <button
           type="button"
-          aria-label="Keys"
-          title="Keys"
+          aria-label={t("shell.keys")}
+          title={t("shell.keys")}
           className="rounded p-1 hover:bg-raised"
         >
           <Keyboard size={16} />
@@ -45,7 +46,7 @@ function ThemeSwitch() {
     forgetColours();
   };
   return (
-    <IconButton label={`Use the ${other} theme`} onClick={change}>
+    <IconButton label={t("shell.useTheThemeTheme", { theme: other })} onClick={change}>
       {theme === "dusk" ? <Sun size={16} /> : <Moon size={16} />}
     </IconButton>
   );

@@ -7,16 +7,20 @@ import { useLevels, useReadings } from "../live/readings";
 import { useLive } from "../live/store";
 import { decibels } from "../units/format";
 import { FEEDS, reachSentence, useReach } from "../live/reach";
+import { ROLE_LABELS } from "../ui/roles";
+import { t } from "../text/text";
 
 export function TopBar() {
   const state = useLive((live) => live.state);
   return (
     <header className="flex min-h-14 items-center gap-2.5 border-b border-line px-[18px] min-[1180px]:gap-4">
       <div className="min-w-[76px]">
-        <h1 className="text-[15px] leading-tight font-semibold">{state?.rig.name ?? "Goshawk"}</h1>
+        <h1 className="text-[15px] leading-tight font-semibold">
+          {state?.rig.name ?? t("shell.goshawk")}
+        </h1>
         <SavedLine />
       </div>
-      <div role="group" aria-label="Who hears the microphone" className="flex flex-1 gap-1">
+      <div role="group" aria-label={t("shell.whoHearsTheMicrophone")} className="flex flex-1 gap-1">
         {FEEDS.map((feed) => (
           <Lamp key={feed} feed={feed} />
         ))}
@@ -33,7 +37,7 @@ export function TopBar() {
 function Delay() {
   const delay = useLevels((levels) => levels?.delay_ms.viewers);
   return (
-    <Figure label="Delay" title="From the microphone to the viewers; the ledger is in Wiring">
+    <Figure label={t("shell.delay")} title={t("shell.delayFromTheMicrophoneTo")}>
       {delay === undefined ? "–" : delay.toFixed(delay < 100 ? 1 : 0)}
       <Unit>ms</Unit>
     </Figure>
@@ -45,17 +49,18 @@ function SavedLine() {
   const isSaved = useLive((live) => live.state?.is_saved ?? true);
   const trouble = useLive((live) => live.state?.save_trouble ?? "");
   const isHeard = useIsHeard();
-  if (status === "lost") return <p className="text-xs text-over-strong">▲ connection lost</p>;
-  if (status === "connecting") return <p className="text-xs text-quiet">connecting …</p>;
-  if (!isHeard) return <p className="text-xs text-over-strong">▲ not heard yet</p>;
+  if (status === "lost")
+    return <p className="text-xs text-over-strong">{t("shell.connectionLost")}</p>;
+  if (status === "connecting") return <p className="text-xs text-quiet">{t("shell.connecting")}</p>;
+  if (!isHeard) return <p className="text-xs text-over-strong">{t("shell.notAudibleYet")}</p>;
   if (trouble) {
     return (
       <p title={trouble} className="text-xs text-over-strong">
-        ▲ not saved
+        {t("shell.notSaved")}
       </p>
     );
   }
-  return <p className="text-xs text-quiet">{isSaved ? "saved" : "trying …"}</p>;
+  return <p className="text-xs text-quiet">{isSaved ? t("shell.saved") : t("shell.trying")}</p>;
 }
 
 const UNHEARD_MS = 400;
@@ -86,7 +91,7 @@ function SpokenReach() {
     Object.keys(reach).length
       ? FEEDS.map((feed) => {
           const measured = reach[feed] === "open" ? "hears" : reach[feed];
-          return `${FEED_LABELS[feed]} ${reachSentence(feed, measured)}`;
+          return `${FEED_LABELS[feed]}: ${reachSentence(feed, measured)}`;
         }).join(", ")
       : "",
   );
@@ -118,7 +123,11 @@ function Lamp({ feed }: { feed: FeedName }) {
       type="button"
       aria-pressed={isSent}
       disabled={!rig?.chained}
-      title={isSent ? `Take your voice off ${label}` : `Send your voice to ${label}`}
+      title={
+        isSent
+          ? t("shell.muteYourVoiceInName", { name: label })
+          : t("shell.sendYourVoiceToName", { name: label })
+      }
       onClick={() => rig && setSetting(`inputs.${rig.chained}.sends.${feed}.is_heard`, !isSent)}
       className={`flex items-center gap-1.5 rounded-md px-1.5 py-1 text-left text-[13px] leading-tight min-[1440px]:whitespace-nowrap ${
         isTold ? "bg-over-strong text-on-over" : "hover:bg-raised"
@@ -138,9 +147,9 @@ function Lamp({ feed }: { feed: FeedName }) {
         {isTold && <span aria-hidden>▲ </span>}
         <b>{label}</b>{" "}
         {feed === "you" && isReplaying
-          ? "hear the replay"
+          ? t("shell.hearTheReplay")
           : feed === "you" && isLooping && isHeard
-            ? "hear the loop"
+            ? t("shell.hearTheLoop")
             : reachSentence(feed, reach)}
       </span>
     </button>
@@ -178,13 +187,13 @@ function Clearance({ role }: { role: "game" | "music" }) {
   const standing = standings?.[least.id];
   const isOff = standing && standing.verdict !== "on target" && standing.verdict !== "waiting";
   return (
-    <Figure label={`Over ${role}`} title={standing?.text}>
+    <Figure label={t("shell.aboveName", { name: ROLE_LABELS[role] })} title={standing?.text}>
       <span className={isOff ? "text-voice-strong" : ""}>
         {decibels(clearances[least.id])}
         <Unit>dB</Unit>
       </span>
       <small className="ml-1 text-xs font-normal text-quiet">
-        {isOff && <span className="max-[1180px]:sr-only">wants </span>}
+        {isOff && <span className="max-[1180px]:sr-only">{t("shell.target")} </span>}
         {wanted}
       </small>
     </Figure>
@@ -200,18 +209,21 @@ function Health() {
   const isLinked = useLive((live) => live.status === "open");
   if (!engine || !isRunning) {
     return (
-      <Figure label="Engine">
-        {isLinked ? <span className="text-sm text-over-strong">starting</span> : "–"}
+      <Figure label={t("shell.cpu")}>
+        {isLinked ? <span className="text-sm text-over-strong">{t("shell.starting")}</span> : "–"}
       </Figure>
     );
   }
   const { load_percent, late_in_last_minute: late, lost_pieces: lost } = engine;
   const isThinned = engine.figures_every_s > THINNED_S;
-  const label = isThinned ? "Short of time" : "Engine";
+  const label = isThinned ? t("shell.cpuOverloaded") : t("shell.cpu");
   return (
     <Figure
-      label={late ? `${label}, ${late} late` : label}
-      title={`Share of each block's time; late: blocks of the last minute that came too late. ${lost} pieces of sound or figures were lost on their way to the figures.${isThinned ? ` The computer is busy: figures come every ${engine.figures_every_s} s.` : ""}`}
+      label={late ? t("shell.labelLateLate", { label, late }) : label}
+      title={t("shell.cpuHelp", {
+        thinned: isThinned ? t("shell.thinned", { seconds: engine.figures_every_s }) : "",
+        lost,
+      })}
     >
       {load_percent.toFixed(0)}
       <Unit>%</Unit>

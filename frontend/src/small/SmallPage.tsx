@@ -7,13 +7,15 @@ import { useLevels } from "../live/readings";
 import { HELD_TO_COUGH, toggleBreak, toggleMute } from "../live/silence";
 import { useLive } from "../live/store";
 import { clock, decibels } from "../units/format";
+import { ROLE_LABELS } from "../ui/roles";
+import { t } from "../text/text";
 
 export function SmallPage() {
   const watch = useLive((live) => live.watch);
   const status = useLive((live) => live.status);
   const told = watch?.told;
   useEffect(() => {
-    document.title = told ? `▲ ${told.title}` : "Goshawk, small";
+    document.title = told ? `▲ ${told.title}` : t("small.goshawkSmallWindow");
   }, [told]);
   return (
     <main className="flex h-full min-h-[112px] flex-col justify-between gap-1.5 overflow-hidden bg-ground p-2.5 text-[13px]">
@@ -23,13 +25,15 @@ export function SmallPage() {
           <Lamp key={feed} feed={feed} />
         ))}
         <span className="figures ml-auto text-xs text-quiet">
-          {watch?.stage === "on_air" ? `on air ${clock(watch.seconds)}` : "off air"}
+          {watch?.stage === "on_air"
+            ? t("small.liveTime", { time: clock(watch.seconds) })
+            : t("small.notLive")}
         </span>
       </div>
       <Figures />
       {status === "lost" ? (
         <p role="alert" className="truncate text-over-strong">
-          ▲ The connection is lost
+          {t("small.connectionLost")}
         </p>
       ) : told ? (
         <p role="alert" className="truncate font-semibold text-over-strong" title={told.text}>
@@ -71,7 +75,7 @@ function Figures() {
   const everyPeak = useLevels((levels) => levels?.peaks_dbfs);
   const rig = useLive((live) => live.state?.rig);
   const isCoughing = useLive((live) => live.state?.is_coughing ?? false);
-  if (!rig) return <p className="text-quiet">Waiting for Goshawk …</p>;
+  if (!rig) return <p className="text-quiet">{t("small.connectingToGoshawk")}</p>;
   const voice = rig.inputs.find(({ id }) => id === rig.chained);
   const game = rig.inputs.find(({ role }) => role === "game");
   const over = game && clearances?.[game.id];
@@ -86,7 +90,7 @@ function Figures() {
         className={look(voice?.is_muted ?? false)}
         onClick={toggleMute}
       >
-        {voice?.is_muted ? "Muted" : "Mute"}
+        {voice?.is_muted ? t("small.muted") : t("small.mute")}
       </button>
       <button
         type="button"
@@ -94,20 +98,23 @@ function Figures() {
         className={look(rig.is_on_break)}
         onClick={toggleBreak}
       >
-        {rig.is_on_break ? "On break" : "Break"}
+        {rig.is_on_break ? t("small.onBreak") : t("small.break")}
       </button>
       <button
         type="button"
         aria-pressed={isCoughing}
-        title="Silent while you hold it"
+        title={t("small.silentForEveryoneWhileYou")}
         className={look(isCoughing)}
         {...HELD_TO_COUGH}
       >
-        Cough
+        {t("small.cough")}
       </button>
-      <Figure label={`Over ${game?.name ?? "game"}`} value={`${decibels(over)} dB`} />
       <Figure
-        label={`Voice, wants ${decibels(wanted, 0)}`}
+        label={t("small.aboveName", { name: game?.name ?? ROLE_LABELS.game })}
+        value={`${decibels(over)} dB`}
+      />
+      <Figure
+        label={t("small.voiceTargetTarget", { target: decibels(wanted, 0) })}
         value={`${isOff ? "▲ " : ""}${decibels(peaks)} dBFS`}
         isOff={isOff}
       />
@@ -139,7 +146,9 @@ function LastEvent() {
   const last = events?.[events.length - 1];
   return (
     <p className="truncate text-xs text-quiet">
-      {last ? `last: ${last.title} at ${clock(last.began_s)}` : "Nothing has happened."}
+      {last
+        ? t("small.lastTitleAtTime", { time: clock(last.began_s), title: last.title })
+        : t("small.noEventsYet")}
     </p>
   );
 }

@@ -12,18 +12,19 @@ import { Popover } from "../ui/Popover";
 import { parseNumber } from "../units/format";
 import { run } from "./takes";
 import { Switch } from "../ui/Switch";
+import { t } from "../text/text";
 
 const STEADINESS: { value: Wish["steadiness"]; label: string }[] = [
-  { value: "natural", label: "natural" },
-  { value: "steady", label: "steady" },
-  { value: "very_steady", label: "very steady" },
+  { value: "natural", label: t("soundcheck.natural") },
+  { value: "steady", label: t("soundcheck.steady") },
+  { value: "very_steady", label: t("soundcheck.verySteady") },
 ];
 const SITUATIONS = [
-  { value: "game", label: "over a game" },
-  { value: "talk", label: "talk alone" },
+  { value: "game", label: t("soundcheck.overAGame") },
+  { value: "talk", label: t("soundcheck.voiceOnly") },
 ];
 /** The preamp is no stage of the chain: the hand turns it. */
-const NAMES: Record<string, string> = { preamp: "Preamp", ...STAGE_LABELS };
+const NAMES: Record<string, string> = { preamp: t("soundcheck.preamp"), ...STAGE_LABELS };
 
 const compute = (wish: Wish) => void run("/run", "POST", wish);
 
@@ -32,13 +33,13 @@ export function WishBar({ check }: { check: SoundCheck }) {
   return (
     <div className="flex flex-wrap items-center gap-2">
       <Choice
-        label="How steady"
+        label={t("soundcheck.steadiness")}
         value={wish.steadiness}
         options={STEADINESS}
         onChange={(steadiness) => compute({ ...wish, steadiness })}
       />
       <Choice
-        label="What lies beneath"
+        label={t("soundcheck.background")}
         value={wish.is_over_game ? "game" : "talk"}
         options={SITUATIONS}
         onChange={(value) => compute({ ...wish, is_over_game: value === "game" })}
@@ -75,9 +76,11 @@ function Row({ advice, check }: { advice: Advice; check: SoundCheck }) {
       <div className={advice.is_needed || advice.stage === "preamp" ? "" : "text-quiet"}>
         <p className="figures text-[13px] font-semibold">
           <span className={advice.is_needed ? "text-voice-strong" : ""}>
-            {advice.is_refused ? "refused" : advice.title}
+            {advice.is_refused ? t("soundcheck.refused") : advice.title}
           </span>
-          {isAdjusted && <span className="ml-2 font-normal text-quiet">adjusted</span>}
+          {isAdjusted && (
+            <span className="ml-2 font-normal text-quiet">{t("soundcheck.adjusted")}</span>
+          )}
           {advice.confidence !== "sure" && (
             <span className="ml-2 font-normal text-quiet">· {advice.confidence}</span>
           )}
@@ -87,13 +90,13 @@ function Row({ advice, check }: { advice: Advice; check: SoundCheck }) {
       {canChoose && (
         <div className="flex items-center gap-1.5">
           <Popover
-            label={`Adjust: ${name}`}
+            label={t("soundcheck.adjustName", { name })}
             className="w-72"
             trigger={
               <button
                 type="button"
-                aria-label={`Adjust: ${name}`}
-                title="Adjust, or take this alone"
+                aria-label={t("soundcheck.adjustName", { name })}
+                title={t("soundcheck.adjustOrApplyOnlyThis")}
                 className="rounded p-1.5 hover:bg-raised"
               >
                 <SlidersHorizontal size={14} />
@@ -153,15 +156,17 @@ function Adjust({ advice, wish }: { advice: Advice; wish: Wish }) {
         </label>
       ))}
       <div className="mt-1.5 flex flex-wrap justify-end gap-1.5">
-        <Button onClick={() => compute({ ...wish, adjusted: others })}>As suggested</Button>
+        <Button onClick={() => compute({ ...wish, adjusted: others })}>
+          {t("soundcheck.resetToSuggestion")}
+        </Button>
         <Button
-          title="Only this stage goes into your chain; the rest stays as it is"
+          title={t("soundcheck.onlyThisStageGoesInto")}
           onClick={() => void run("/accept", "POST", { stages: [advice.stage] })}
         >
-          Take this alone
+          {t("soundcheck.applyOnlyThis")}
         </Button>
         <Button look="main" type="submit">
-          Adjust
+          {t("soundcheck.adjust")}
         </Button>
       </div>
     </form>
@@ -173,7 +178,7 @@ function Accepted() {
   const place = useFocusIfLost<HTMLParagraphElement>();
   return (
     <p ref={place} tabIndex={-1} role="status" className="text-[13px] text-quiet outline-none">
-      Accepted; undo takes it back
+      {t("soundcheck.appliedUndoTakesItBack")}
     </p>
   );
 }
@@ -187,7 +192,7 @@ export function AcceptAll({ check }: { check: SoundCheck }) {
       disabled={!isRunning || check.run !== null}
       onClick={() => void run("/accept", "POST", {})}
     >
-      Accept all
+      {t("soundcheck.applyAll")}
     </Button>
   );
 }

@@ -7,10 +7,11 @@ import { Button } from "../ui/Button";
 import { Choice } from "../ui/Choice";
 import { Select } from "../ui/Select";
 import { TAKES } from "./takes";
+import { t } from "../text/text";
 
 const SIDES = [
-  { value: "before", label: "Before" },
-  { value: "after", label: "After" },
+  { value: "before", label: t("soundcheck.before") },
+  { value: "after", label: t("soundcheck.after") },
 ];
 const VOICES: TakeKind[] = ["low", "usual", "big"];
 
@@ -33,23 +34,23 @@ export function HearTakes({ serial }: { serial: number }) {
 
   const source = (of: string) => `/api/sound-check/sound/${serial}/${kind}/${of}`;
   return (
-    <section aria-label="Hear the takes" className="flex items-center gap-1.5">
+    <section aria-label={t("soundcheck.playTheTakes")} className="flex items-center gap-1.5">
       <audio ref={before} src={source("before")} muted={side !== "before"} preload="auto" loop />
       <audio ref={after} src={source("after")} muted={side !== "after"} preload="auto" loop />
       <Select
-        label="Take to hear"
+        label={t("soundcheck.takeToPlay")}
         value={kind}
         groups={[{ options: VOICES.map((one) => ({ value: one, label: TAKES[one].name })) }]}
         onChange={setKind}
       />
-      <Choice label="Hear it" value={side} options={SIDES} onChange={setSide} />
+      <Choice label={t("soundcheck.version")} value={side} options={SIDES} onChange={setSide} />
       <Button
         className="flex items-center gap-1.5"
-        title="Both are equally loud, so that louder does not pass for better"
+        title={t("soundcheck.bothAreMatchedInLoudness")}
         onClick={() => setPlaying(!isPlaying)}
       >
         {isPlaying ? <Square size={13} /> : <Play size={13} />}
-        {isPlaying ? "Stop" : "Play"}
+        {isPlaying ? t("soundcheck.stop") : t("soundcheck.play")}
       </Button>
     </section>
   );

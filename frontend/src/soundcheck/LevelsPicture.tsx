@@ -5,6 +5,7 @@ import type { Outcome } from "../api/client";
 import { keptApart } from "../ui/axes";
 import { colour, FIGURES_FONT, hatch, Picture, TEXT_FONT } from "../ui/Picture";
 import { signless } from "../units/format";
+import { t } from "../text/text";
 
 const LOWEST_DBFS = -90;
 const TOP = 18;
@@ -31,8 +32,8 @@ export function LevelsPicture({ outcome, wanted }: { outcome: Outcome; wanted: n
       }
       const half = (width - 40) / 2;
       const sides = [
-        { proof: outcome.before, left: 40, name: "before" },
-        { proof: outcome.after, left: 40 + half, name: "after, the same takes" },
+        { proof: outcome.before, left: 40, name: t("soundcheck.before2") },
+        { proof: outcome.after, left: 40 + half, name: t("soundcheck.afterSameTakes") },
       ];
       const highest = Math.max(
         0.02,
@@ -78,7 +79,10 @@ export function LevelsPicture({ outcome, wanted }: { outcome: Outcome; wanted: n
       canvas.fillStyle = colour("text");
       const are = outcome.after.usual_peak_dbfs;
       canvas.fillText(
-        `peaks wanted ${signless(wanted, 0)}, are ${are === null ? "–" : signless(are, 1)}`,
+        t("soundcheck.peaksAreTargetTarget", {
+          are: are === null ? "–" : signless(are, 1),
+          target: signless(wanted, 0),
+        }),
         width - 8,
         y(wanted) - 9,
       );
@@ -89,7 +93,10 @@ export function LevelsPicture({ outcome, wanted }: { outcome: Outcome; wanted: n
   return (
     <Picture
       paint={paint}
-      label={`Levels of room and voices: from low to big ${before.spread_db?.toFixed(0) ?? "–"} dB before, ${after.spread_db?.toFixed(0) ?? "–"} after`}
+      label={t("soundcheck.levelsOfRoomAndVoice", {
+        before: before.spread_db?.toFixed(0) ?? "–",
+        after: after.spread_db?.toFixed(0) ?? "–",
+      })}
       className="h-[330px] w-full"
     />
   );

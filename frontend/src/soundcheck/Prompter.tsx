@@ -8,6 +8,7 @@ import { LevelBar } from "../ui/LevelBar";
 import { Progress } from "../ui/Progress";
 import { decibels } from "../units/format";
 import { run, TAKES } from "./takes";
+import { t } from "../text/text";
 
 export function Prompter({ kind, isStandIn }: { kind: TakeKind; isStandIn: boolean }) {
   const take = useLevels((levels) => levels?.take);
@@ -20,32 +21,35 @@ export function Prompter({ kind, isStandIn }: { kind: TakeKind; isStandIn: boole
     <section
       ref={place}
       tabIndex={-1}
-      aria-label={`Taking: ${name}`}
+      aria-label={t("soundcheck.recordingTheTakeName", { name })}
       className="outline-none flex flex-col items-center rounded-lg bg-panel px-8 py-6 text-center"
     >
       <p className="text-[15px] text-quiet">
-        {isStandIn ? "The stand-in does this for you. " : ""}
+        {isStandIn ? t("soundcheck.thePracticeVoiceDoesThis") : ""}
         {task}
       </p>
       {lines && <p className="mt-4 max-w-[720px] text-[21px] leading-8">{lines}</p>}
       <p role="status" aria-live="polite" className="mt-5 text-[15px] font-semibold">
         {begins > 0
-          ? `Begins in ${Math.ceil(begins)}`
+          ? t("soundcheck.startsInSeconds", { seconds: Math.ceil(begins) })
           : take?.beginnings
-            ? "A piece of the sound was lost: the take begins again, just go on"
-            : "Recording"}
+            ? t("soundcheck.someSoundWasLostThe")
+            : t("soundcheck.recording")}
       </p>
       <div className="mt-2 flex items-center gap-3">
-        <Progress label="How far the take is" share={take ? take.elapsed_s / take.wanted_s : 0} />
+        <Progress
+          label={t("soundcheck.takeProgress")}
+          share={take ? take.elapsed_s / take.wanted_s : 0}
+        />
         <span className="figures w-20 text-left text-[13px] whitespace-nowrap">
-          {left.toFixed(0)} s left
+          {t("soundcheck.tofixedSLeft", { toFixed: left.toFixed(0) })}
         </span>
       </div>
       <div className="mt-3 flex items-center gap-3">
         <LevelBar
           dbfs={level}
           colour="var(--voice)"
-          label="Level at the microphone"
+          label={t("soundcheck.levelAtTheMicrophone")}
           className="h-2.5 w-60"
         />
         <span aria-hidden className="figures w-20 text-left text-[13px] whitespace-nowrap">
@@ -53,7 +57,7 @@ export function Prompter({ kind, isStandIn }: { kind: TakeKind; isStandIn: boole
         </span>
       </div>
       <Button className="mt-4" onClick={() => void run("/recording", "DELETE")}>
-        Cancel
+        {t("soundcheck.cancel")}
       </Button>
     </section>
   );

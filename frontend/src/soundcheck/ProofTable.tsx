@@ -2,17 +2,18 @@
 
 import type { Outcome } from "../api/client";
 import { decibels } from "../units/format";
+import { t } from "../text/text";
 
 type Figure = Exclude<keyof Outcome["before"], "levels">;
 const ROWS: { figure: Figure; name: string; unit: string; digits?: number }[] = [
-  { figure: "usual_peak_dbfs", name: "Usual peaks", unit: "dBFS" },
-  { figure: "spread_db", name: "From low to big voice", unit: "dB" },
-  { figure: "noise_in_pauses_dbfs", name: "Noise in pauses", unit: "dBFS" },
-  { figure: "snr_db", name: "Voice over that noise", unit: "dB" },
-  { figure: "cut_syllables", name: "Cut first syllables", unit: "", digits: 0 },
-  { figure: "harshness_db", name: "Harshness, against speech in general", unit: "dB" },
-  { figure: "integrated_lufs", name: "Loudness of the usual voice", unit: "LUFS" },
-  { figure: "true_peak_dbtp", name: "Highest true peak", unit: "dBTP" },
+  { figure: "usual_peak_dbfs", name: t("soundcheck.usualPeaks"), unit: "dBFS" },
+  { figure: "spread_db", name: t("soundcheck.quietToLoud"), unit: "dB" },
+  { figure: "noise_in_pauses_dbfs", name: t("soundcheck.noiseInPauses"), unit: "dBFS" },
+  { figure: "snr_db", name: t("soundcheck.voiceAboveNoise"), unit: "dB" },
+  { figure: "cut_syllables", name: t("soundcheck.cutFirstSyllables"), unit: "", digits: 0 },
+  { figure: "harshness_db", name: t("soundcheck.harshnessComparedWithAverageSpeech"), unit: "dB" },
+  { figure: "integrated_lufs", name: t("soundcheck.loudnessOfTheNormalVoice"), unit: "LUFS" },
+  { figure: "true_peak_dbtp", name: t("soundcheck.highestTruePeak"), unit: "dBTP" },
 ];
 
 export function ProofTable({ outcome }: { outcome: Outcome }) {
@@ -21,9 +22,9 @@ export function ProofTable({ outcome }: { outcome: Outcome }) {
       <table className="w-full text-[13px]">
         <thead>
           <tr className="text-left text-xs text-quiet">
-            <th className="py-1 font-normal">The same takes</th>
-            <th className="w-20 text-right font-normal">before</th>
-            <th className="w-20 text-right font-normal">after</th>
+            <th className="py-1 font-normal">{t("soundcheck.sameTakes")}</th>
+            <th className="w-20 text-right font-normal">{t("soundcheck.before2")}</th>
+            <th className="w-20 text-right font-normal">{t("soundcheck.after2")}</th>
             <td className="w-14" />
           </tr>
         </thead>

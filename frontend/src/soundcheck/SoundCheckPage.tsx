@@ -16,6 +16,7 @@ import { ProofTable } from "./ProofTable";
 import { TakeCard } from "./TakeCard";
 import { hasAll, KINDS, run } from "./takes";
 import { VoicePicture } from "./VoicePicture";
+import { t } from "../text/text";
 
 export function SoundCheckPage() {
   const check = useLive((live) => live.soundCheck);
@@ -28,11 +29,9 @@ export function SoundCheckPage() {
   return (
     <>
       <header className="mb-2.5 flex flex-wrap items-center gap-x-3 gap-y-2">
-        <h2 className="text-xl font-bold">Sound check</h2>
-        <GuideButton page="sound-check" about="this task" />
-        <p className="text-[13px] text-quiet">
-          four takes of you and your room; every setting follows from them
-        </p>
+        <h2 className="text-xl font-bold">{t("soundcheck.soundCheck")}</h2>
+        <GuideButton page="sound-check" about={t("soundcheck.thisTask")} />
+        <p className="text-[13px] text-quiet">{t("soundcheck.recordFourTakesAndGet")}</p>
         <div className="ml-auto flex items-center gap-2">
           {check.outcome && <HearTakes serial={check.heard} />}
           {!check.recording && (
@@ -40,7 +39,7 @@ export function SoundCheckPage() {
               look={hasAll(check) ? "plain" : "main"}
               onClick={() => void run("/round", "POST")}
             >
-              {hasAll(check) ? "Take all again" : "Take all four"}
+              {hasAll(check) ? t("soundcheck.recordAllAgain") : t("soundcheck.recordAllFour")}
             </Button>
           )}
         </div>
@@ -79,19 +78,16 @@ function NotYet({ check }: { check: SoundCheck }) {
     <section
       ref={place}
       tabIndex={-1}
-      aria-label="What follows"
+      aria-label={t("soundcheck.suggestedSettings")}
       className="rounded-lg bg-panel p-8 text-center text-[13px] outline-none"
     >
       {check.failure && <p className="mb-3 text-over-strong">▲ {check.failure}</p>}
       {hasAll(check) ? (
         <Button look="main" onClick={() => void run("/run", "POST", check.wish)}>
-          Compute the chain
+          {t("soundcheck.computeSettings")}
         </Button>
       ) : (
-        <p className="text-quiet">
-          Take the room and your voice in three ways, or give a file for each. Goshawk measures
-          them, suggests every setting with its reason, and proves it on these very takes.
-        </p>
+        <p className="text-quiet">{t("soundcheck.recordTheRoomAndYour")}</p>
       )}
     </section>
   );
@@ -102,16 +98,16 @@ function Computing({ run: { text, share } }: { run: NonNullable<SoundCheck["run"
   return (
     <div ref={place} tabIndex={-1} className="outline-none flex items-center gap-3 text-[13px]">
       <span role="status">{text} …</span>
-      <Progress label="Computing" share={share} />
-      <Button onClick={() => void run("/run", "DELETE")}>Cancel</Button>
+      <Progress label={t("soundcheck.computing")} share={share} />
+      <Button onClick={() => void run("/run", "DELETE")}>{t("soundcheck.cancel")}</Button>
     </div>
   );
 }
 
 const VIEWS = [
-  { value: "levels", label: "Levels" },
-  { value: "spectrum", label: "Spectrum" },
-  { value: "proof", label: "Proof" },
+  { value: "levels", label: t("soundcheck.levels") },
+  { value: "spectrum", label: t("soundcheck.spectrum") },
+  { value: "proof", label: t("soundcheck.proof") },
 ];
 
 function Found({ check, outcome }: { check: SoundCheck; outcome: Outcome }) {
@@ -122,12 +118,12 @@ function Found({ check, outcome }: { check: SoundCheck; outcome: Outcome }) {
       <section
         ref={place}
         tabIndex={-1}
-        aria-label="Your voice"
+        aria-label={t("soundcheck.yourVoice")}
         className="outline-none rounded-lg bg-panel p-3"
       >
         <div className="mb-2 flex items-center justify-between gap-2">
-          <h3 className="text-[15px] font-semibold">Your voice</h3>
-          <Choice label="Show" value={view} options={VIEWS} onChange={setView} />
+          <h3 className="text-[15px] font-semibold">{t("soundcheck.yourVoice")}</h3>
+          <Choice label={t("soundcheck.show")} value={view} options={VIEWS} onChange={setView} />
         </div>
         {view === "levels" && (
           <LevelsPicture outcome={outcome} wanted={check.wish.voice_peaks_dbfs} />
@@ -135,15 +131,12 @@ function Found({ check, outcome }: { check: SoundCheck; outcome: Outcome }) {
         {view === "spectrum" && (
           <>
             <VoicePicture spectrum={outcome.spectrum} />
-            <p className="text-xs text-quiet">
-              Amber after, grey before, dashed speech in general, hatched the room; thirds of an
-              octave.
-            </p>
+            <p className="text-xs text-quiet">{t("soundcheck.amberAfterGrayBeforeDashed")}</p>
           </>
         )}
         {view === "proof" && <ProofTable outcome={outcome} />}
-        <h4 className="mt-2 text-xs text-quiet">What was found</h4>
-        <ul aria-label="What was found" className="list-disc pl-4 text-[13px]">
+        <h4 className="mt-2 text-xs text-quiet">{t("soundcheck.measured")}</h4>
+        <ul aria-label={t("soundcheck.measured")} className="list-disc pl-4 text-[13px]">
           {outcome.findings.map(({ code, text, confidence }) => (
             <li key={code}>
               {text}
@@ -152,9 +145,9 @@ function Found({ check, outcome }: { check: SoundCheck; outcome: Outcome }) {
           ))}
         </ul>
       </section>
-      <section aria-label="What follows from it" className="rounded-lg bg-panel p-3">
+      <section aria-label={t("soundcheck.suggestedSettings")} className="rounded-lg bg-panel p-3">
         <div className="mb-2 flex flex-wrap items-center justify-between gap-2">
-          <h3 className="text-[15px] font-semibold">What follows</h3>
+          <h3 className="text-[15px] font-semibold">{t("soundcheck.suggestedSettings")}</h3>
           {check.run ? <Computing run={check.run} /> : <AcceptAll check={check} />}
         </div>
         <div className="mb-2">
@@ -176,7 +169,10 @@ function Found({ check, outcome }: { check: SoundCheck; outcome: Outcome }) {
 function Changes({ check }: { check: SoundCheck }) {
   if (!check.changes.length || check.is_accepted) return null;
   return (
-    <section aria-label="Since the last check" className="mb-2.5 flex flex-col gap-1.5">
+    <section
+      aria-label={t("soundcheck.changesSinceTheLastCheck")}
+      className="mb-2.5 flex flex-col gap-1.5"
+    >
       {check.changes.map((change) => (
         <div
           key={change.code}
@@ -188,7 +184,7 @@ function Changes({ check }: { check: SoundCheck }) {
               onClick={() => void run("/make-up", "POST", { gain_db: change.gain_db })}
               className="shrink-0 bg-panel"
             >
-              Mend just that
+              {t("soundcheck.fixOnlyThis")}
             </Button>
           )}
           {change.stages.length > 0 && (
@@ -197,7 +193,7 @@ function Changes({ check }: { check: SoundCheck }) {
               onClick={() => void run("/accept", "POST", { stages: change.stages })}
               className="shrink-0 bg-panel"
             >
-              Mend just that
+              {t("soundcheck.fixOnlyThis")}
             </Button>
           )}
         </div>

@@ -6,6 +6,7 @@ import type { SoundCheck, TakeKind, TakeState } from "../api/client";
 import { IconButton } from "../ui/IconButton";
 import { signless } from "../units/format";
 import { run, TAKES } from "./takes";
+import { t } from "../text/text";
 
 export function TakeCard({ kind, check }: { kind: TakeKind; check: SoundCheck }) {
   const file = useRef<HTMLInputElement>(null);
@@ -28,7 +29,7 @@ export function TakeCard({ kind, check }: { kind: TakeKind; check: SoundCheck })
         <Outline points={take.figures.outline} kind={kind} />
       ) : (
         <p className="grid h-8 place-items-center text-xs text-quiet">
-          {isNow ? "recording" : "not taken yet"}
+          {isNow ? t("soundcheck.recording2") : t("soundcheck.notRecordedYet")}
         </p>
       )}
       <p role="status" className="mt-0.5 min-h-4 text-xs leading-4">
@@ -36,36 +37,39 @@ export function TakeCard({ kind, check }: { kind: TakeKind; check: SoundCheck })
           <span className="text-over-strong">▲ {refusal ?? take?.doubt}</span>
         ) : (
           <span className="text-quiet">
-            {isMeasured ? "measuring …" : take && summaryOf(kind, take)}
+            {isMeasured ? t("soundcheck.measuring") : take && summaryOf(kind, take)}
           </span>
         )}
       </p>
       <div className="mt-auto flex items-center justify-end gap-1 pt-0.5">
         {take && (
           <IconButton
-            label={`Forget the take: ${name}`}
+            label={t("soundcheck.deleteTheTakeName", { name })}
             onClick={() => void run(`/takes/${kind}`, "DELETE")}
           >
             <Trash2 size={13} />
           </IconButton>
         )}
-        <IconButton label={`Give a file instead: ${name}`} onClick={() => file.current?.click()}>
+        <IconButton
+          label={t("soundcheck.useAFileInsteadName", { name })}
+          onClick={() => file.current?.click()}
+        >
           <FolderInput size={13} />
         </IconButton>
         <button
           type="button"
-          aria-label={`${take ? "Again" : "Take"}: ${name}`}
+          aria-label={`${take ? t("soundcheck.again") : t("soundcheck.record")}: ${name}`}
           className="min-h-6 rounded-full px-2 text-xs font-semibold text-voice-strong hover:bg-raised disabled:opacity-50"
           disabled={check.recording !== null || isMeasured}
           onClick={() => void run(`/takes/${kind}`, "POST")}
         >
-          {take ? "again" : "take"}
+          {take ? t("soundcheck.again") : t("soundcheck.record")}
         </button>
         <input
           ref={file}
           type="file"
           accept="audio/*,.wav,.flac,.ogg"
-          aria-label={`Sound file: ${name}`}
+          aria-label={t("soundcheck.soundFileName", { name })}
           className="hidden"
           onChange={(event) => {
             const given = event.target.files?.[0];
@@ -90,16 +94,21 @@ function levelOf(kind: TakeKind, { figures }: TakeState): string {
 }
 
 function summaryOf(kind: TakeKind, { figures }: TakeState): string {
-  if (kind === "keys") return `${figures.strokes} strokes`;
+  if (kind === "keys") return t("soundcheck.keystrokeCount", { count: figures.strokes });
   if (kind === "room") {
     const tones = figures.tones.slice(0, 2).map((tone) => `${tone.frequency_hz.toFixed(0)} Hz`);
-    return tones.length ? `tones at ${tones.join(", ")}` : "no steady tones";
+    return tones.length
+      ? t("soundcheck.tonesAtList", { list: tones.join(", ") })
+      : t("soundcheck.noSteadyTones");
   }
   const pitch =
     figures.pitch_low_hz && figures.pitch_high_hz
-      ? `pitch ${figures.pitch_low_hz.toFixed(0)}–${figures.pitch_high_hz.toFixed(0)} Hz, `
+      ? t("soundcheck.pitchLowHighHz", {
+          low: figures.pitch_low_hz.toFixed(0),
+          high: figures.pitch_high_hz.toFixed(0),
+        })
       : "";
-  return `${pitch}peak ${signless(figures.highest_peak_dbfs ?? -99, 0)}`;
+  return t("soundcheck.pitchPeakDb", { db: signless(figures.highest_peak_dbfs ?? -99, 0), pitch });
 }
 
 /** The take's peaks along its time. */

@@ -4,6 +4,7 @@ import { useCallback } from "react";
 import type { Outcome } from "../api/client";
 import { frequencyGrid, planeOf, type Plane } from "../pictures/frequencyAxis";
 import { colour, hatch, Picture } from "../ui/Picture";
+import { t } from "../text/text";
 
 type Spectrum = Outcome["spectrum"];
 const RANGE_DB = 72;
@@ -38,7 +39,7 @@ export function VoicePicture({ spectrum }: { spectrum: Spectrum }) {
   return (
     <Picture
       paint={paint}
-      label="The voice's long-term spectrum, before and after, beside speech in general, and the room"
+      label={t("soundcheck.longTermSpectrumOfYour")}
       className="h-[330px] w-full"
     />
   );

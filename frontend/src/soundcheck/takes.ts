@@ -2,6 +2,7 @@
 
 import { askSoundCheck, type SoundCheck, type TakeKind } from "../api/client";
 import { tell } from "../live/store";
+import { t } from "../text/text";
 
 export const KINDS: TakeKind[] = ["room", "low", "usual", "big", "keys"];
 export const NEEDED: TakeKind[] = ["room", "low", "usual", "big"];
@@ -9,36 +10,33 @@ export const NEEDED: TakeKind[] = ["room", "low", "usual", "big"];
 export const TAKES: Record<TakeKind, { name: string; hint: string; task: string; lines: string }> =
   {
     room: {
-      name: "Room",
-      hint: "nobody speaks",
-      task: "Stay quiet. Let fans and machines run as on air.",
+      name: t("soundcheck.room"),
+      hint: t("soundcheck.nobodySpeaks"),
+      task: t("soundcheck.stayQuietLeaveFansAnd"),
       lines: "",
     },
     low: {
-      name: "Low voice",
-      hint: "as to someone asleep",
-      task: "Read this softly, as when somebody sleeps next door.",
-      lines:
-        "The lock is asleep. Only the rain still works, drop by drop, on the skylight. If we keep our voices down, the lantern may show us which gate it has been hiding all night.",
+      name: t("soundcheck.quietVoice"),
+      hint: t("soundcheck.asIfSomeoneIsAsleep"),
+      task: t("soundcheck.readThisSoftlyAsIf"),
+      lines: t("soundcheck.theLockIsAsleepOnly"),
     },
     usual: {
-      name: "Usual voice",
-      hint: "as on any evening",
-      task: "Read this as you talk on any evening.",
-      lines:
-        "Good evening from the towpath. Tonight we try the seventh gate again, with two keys, a borrowed rope, and a map that somebody drew from memory. Pull up a chair: this one may take a while.",
+      name: t("soundcheck.normalVoice"),
+      hint: t("soundcheck.asInAnyBroadcast"),
+      task: t("soundcheck.readThisAsYouTalk"),
+      lines: t("soundcheck.goodEveningFromTheTowpath"),
     },
     big: {
-      name: "Big voice",
-      hint: "the laugh, the shout",
-      task: "Read this as loudly as it ever gets on your stream. Laugh, if you can.",
-      lines:
-        "No, no, no, the gate is open! Somebody hold the rope! Ha! It floats! After three hours of pushing, the whole thing simply floats! Did you see that?",
+      name: t("soundcheck.loudVoice"),
+      hint: t("soundcheck.laughingShouting"),
+      task: t("soundcheck.readThisAsLoudAs"),
+      lines: t("soundcheck.noNoNoTheGate"),
     },
     keys: {
-      name: "Keys",
-      hint: "typing, no words; optional",
-      task: "Type as you do while you play, and say nothing.",
+      name: t("soundcheck.keyboard"),
+      hint: t("soundcheck.typingNoSpeechOptional"),
+      task: t("soundcheck.typeAsYouDoWhile"),
       lines: "",
     },
   };

@@ -1,6 +1,7 @@
 /** Opens the guide's place on what stands beside it. */
 
 import { openGuide } from "../guideView";
+import { t } from "../text/text";
 
 type Props = { page: string; at?: string; about: string };
 
@@ -8,8 +9,8 @@ export function GuideButton({ page, at = "", about }: Props) {
   return (
     <button
       type="button"
-      aria-label={`Guide: ${about}`}
-      title={`Guide: ${about}`}
+      aria-label={t("ui.guideAbout", { about })}
+      title={t("ui.guideAbout", { about })}
       onClick={() => openGuide(page, at)}
       className="size-6 shrink-0 rounded-full bg-raised text-[13px] font-semibold text-quiet hover:bg-line hover:text-text"
     >

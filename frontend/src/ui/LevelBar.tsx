@@ -1,6 +1,7 @@
 /** A level as a bar of one hue: what is over is vermilion and marked. */
 
 import { CLIPPED_DBFS } from "../api/facts.gen";
+import { t } from "../text/text";
 
 const LOWEST_DBFS = -72;
 
@@ -19,7 +20,11 @@ export function LevelBar({ dbfs, colour, label, className = "h-2.5" }: Props) {
       aria-valuemax={0}
       aria-valuenow={Math.max(LOWEST_DBFS, Math.min(0, Math.round(dbfs)))}
       aria-valuetext={
-        dbfs <= LOWEST_DBFS ? "silent" : `${Math.round(dbfs)} dBFS${isOver ? ", over" : ""}`
+        dbfs <= LOWEST_DBFS
+          ? t("ui.silent")
+          : isOver
+            ? t("ui.over", { level: String(Math.round(dbfs)) })
+            : `${Math.round(dbfs)} dBFS`
       }
       className={`relative block overflow-hidden rounded-full bg-line/60 ${className}`}
     >

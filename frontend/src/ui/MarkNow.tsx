@@ -3,6 +3,7 @@
 import { putMark, useKeyHint } from "../keyMap";
 import { useLive } from "../live/store";
 import { Button } from "./Button";
+import { t } from "../text/text";
 
 export function MarkNow() {
   const isOn = useLive((live) => (live.recording?.stage ?? "off") !== "off");
@@ -10,10 +11,10 @@ export function MarkNow() {
   return (
     <Button
       disabled={!isOn}
-      title={isOn ? `A mark at this moment${hint}` : "Nothing is being recorded"}
+      title={isOn ? t("ui.addAMarkNowHint", { hint }) : t("ui.notRecording")}
       onClick={putMark}
     >
-      Mark now
+      {t("ui.addMark")}
     </Button>
   );
 }

@@ -9,6 +9,7 @@ import { digitsOf, parseNumber, signless, spoken } from "../units/format";
 import { nowSentence } from "../units/reads";
 import { SettingHelp } from "./SettingHelp";
 import { afterKey, fromTravel, settle, toTravel } from "../units/taper";
+import { t } from "../text/text";
 
 type Props = {
   path: string;
@@ -120,7 +121,10 @@ export const Setting = memo(function Setting({
           ref={thumb}
           className="thumb"
           aria-label={name}
-          aria-description={`${info.help} ${nowSentence(value, info, digits)} F1 for more.`}
+          aria-description={t("ui.helpValueF1ForMore", {
+            help: info.help,
+            value: nowSentence(value, info, digits),
+          })}
           // On a logarithmic slider Radix would say the place, not the value.
           aria-valuemin={info.minimum}
           aria-valuemax={info.maximum}
@@ -150,7 +154,7 @@ function TypedNumber({ label, value, digits, onChange }: TypedProps) {
   return (
     <input
       className="figures w-16 rounded bg-transparent px-1 text-right text-[13px] font-semibold hover:bg-raised focus:bg-raised"
-      aria-label={`${label}, typed`}
+      aria-label={t("ui.labelTypeAValue", { label })}
       inputMode="decimal"
       value={draft ?? signless(value, digits)}
       onFocus={(event) => event.target.select()}

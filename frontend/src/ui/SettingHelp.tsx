@@ -9,6 +9,7 @@ import type { SettingInfo } from "../api/settings";
 import { digitsOf } from "../units/format";
 import { nowSentence, rangeSentence } from "../units/reads";
 import { Button } from "./Button";
+import { t } from "../text/text";
 
 type Props = {
   path: string;
@@ -43,7 +44,7 @@ export function SettingHelp({
         <button
           type="button"
           tabIndex={-1}
-          aria-label={`Help: ${name}`}
+          aria-label={t("ui.helpName", { name })}
           className="-my-1 min-w-0 truncate py-1 text-left text-[13px] decoration-quiet decoration-dotted underline-offset-4 hover:underline"
         >
           {shortName ?? name}
@@ -51,7 +52,7 @@ export function SettingHelp({
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Content
-          aria-label={`Help on ${name}`}
+          aria-label={t("ui.helpOnName", { name })}
           onCloseAutoFocus={(event) => {
             event.preventDefault();
             returnTo.current?.focus();
@@ -73,7 +74,7 @@ export function SettingHelp({
                 openGuide(place.page, place.at);
               }}
             >
-              In the guide
+              {t("ui.openInTheGuide")}
             </Button>
           )}
         </Popover.Content>

@@ -2,6 +2,7 @@
 
 import { setSetting } from "../live/link";
 import { Choice } from "./Choice";
+import { t } from "../text/text";
 import { useSetting } from "./Setting";
 
 export function Slope({ path }: { path: string }) {
@@ -14,7 +15,7 @@ export function Slope({ path }: { path: string }) {
         label={slope.info.label}
         value={String(slope.value)}
         options={[
-          { value: "12", label: "12 dB/oct" },
+          { value: "12", label: t("ui.twelvePerOctave") },
           { value: "24", label: "24" },
         ]}
         onChange={(value) => setSetting(path, Number(value))}

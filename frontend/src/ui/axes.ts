@@ -2,6 +2,7 @@
 
 import { colour, FIGURES_FONT } from "./Picture";
 import { signless } from "../units/format";
+import { t } from "../text/text";
 
 export type Area = { left: number; right: number; top: number; bottom: number };
 
@@ -39,7 +40,7 @@ export function levelGrid(
   }
 }
 
-export function timeAxis(canvas: CanvasRenderingContext2D, area: Area, ago = "10 s ago") {
+export function timeAxis(canvas: CanvasRenderingContext2D, area: Area, ago = t("ui.n10SAgo")) {
   canvas.font = FIGURES_FONT;
   canvas.fillStyle = colour("quiet");
   canvas.textBaseline = "top";

@@ -1,15 +1,16 @@
 /** One hue a role, everywhere. */
 
 import type { Role } from "../api/client";
+import { t } from "../text/text";
 
 export const ROLES: Role[] = ["voice", "game", "music", "call", "other"];
 
 export const ROLE_LABELS: Record<Role, string> = {
-  voice: "Voice",
-  game: "Game",
-  music: "Music",
-  call: "Call",
-  other: "Other",
+  voice: t("ui.voice"),
+  game: t("ui.game"),
+  music: t("ui.music"),
+  call: t("ui.call"),
+  other: t("ui.other"),
 };
 
 /** The colour's name, for what is drawn. */

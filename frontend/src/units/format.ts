@@ -1,5 +1,7 @@
 /** How numbers are written: a true minus sign, one unit, nothing that jumps in width. */
 
+import { t } from "../text/text";
+
 export const MINUS = "−";
 
 export function signless(value: number, digits: number): string {
@@ -18,7 +20,7 @@ export const LEAST_HEARD_DBFS = -90;
 /** A level in words; a dash while it cannot be told. */
 export function levelWords(dbfs: number | undefined, digits: number): string {
   if (dbfs === undefined) return "–";
-  return dbfs > LEAST_HEARD_DBFS ? `${signless(dbfs, digits)} dBFS` : "silent";
+  return dbfs > LEAST_HEARD_DBFS ? `${signless(dbfs, digits)} dBFS` : t("units.silent");
 }
 
 /** As many digits as a step needs: 0.1 → 1, 5 → 0. */
@@ -27,18 +29,24 @@ export function digitsOf(step: number): number {
 }
 
 const SPOKEN_UNITS: Record<string, string> = {
-  dB: "decibels",
-  dBFS: "decibels full scale",
-  dBTP: "decibels true peak",
-  ms: "milliseconds",
-  Hz: "hertz",
-  "%": "percent",
-  ": 1": "to one",
+  dB: t("units.decibels"),
+  dBFS: t("units.decibelsFullScale"),
+  dBTP: t("units.decibelsTruePeak"),
+  ms: t("units.milliseconds"),
+  Hz: t("units.hertz"),
+  "%": t("units.percent"),
+  ": 1": t("units.toOne"),
 };
+
+/** A number as a screen reader says it: "minus 18.0". */
+export function spokenNumber(value: number, digits: number): string {
+  const text = signless(value, digits);
+  return text.startsWith(MINUS) ? t("units.minus", { number: text.slice(1) }) : text;
+}
 
 /** What a screen reader says of a value: "minus 18.0 decibels". */
 export function spoken(value: number, unit: string, digits: number): string {
-  return `${signless(value, digits).replace(MINUS, "minus ")} ${SPOKEN_UNITS[unit] ?? unit}`.trim();
+  return `${spokenNumber(value, digits)} ${SPOKEN_UNITS[unit] ?? unit}`.trim();
 }
 
 /** A number that a person typed, with any minus sign or decimal comma; null if it is none. */
@@ -63,6 +71,8 @@ export function diskSize(bytes: number): string {
 
 /** How long something will do, in the one unit that says it: "214 hours". */
 export function roughly(seconds: number): string {
-  if (seconds >= 2 * 3600) return `${Math.floor(seconds / 3600)} hours`;
-  return seconds >= 120 ? `${Math.floor(seconds / 60)} minutes` : `${Math.floor(seconds)} seconds`;
+  if (seconds >= 2 * 3600) return t("units.hourCount", { count: Math.floor(seconds / 3600) });
+  return seconds >= 120
+    ? t("units.minuteCount", { count: Math.floor(seconds / 60) })
+    : t("units.secondCount", { count: Math.floor(seconds) });
 }

@@ -27,7 +27,7 @@ describe("a setting's help", () => {
   });
   it("says the range, and where it stood at first", () => {
     expect(rangeSentence(info, 1)).toBe(
-      "From −6.0 to 80.0 dB; 18.0 dB at first. An arrow key moves it by 0.5.",
+      "From −6.0 to 80.0 dB; default 18.0 dB. Arrow keys change it by 0.5.",
     );
   });
 });

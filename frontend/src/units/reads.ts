@@ -2,6 +2,7 @@
 
 import type { SettingInfo } from "../api/settings";
 import { signless } from "./format";
+import { t } from "../text/text";
 
 const withUnit = (value: number, unit: string, digits: number) =>
   `${signless(value, digits)} ${unit}`.trim();
@@ -14,17 +15,17 @@ export function readAs(value: number, reads: SettingInfo["reads"]): string {
 export function nowSentence(value: number, info: SettingInfo, digits: number): string {
   const read = readAs(value, info.reads);
   const now = withUnit(value, info.unit, digits);
-  return read ? `Now ${now}: ${read}.` : `Now ${now}.`;
+  return read ? t("units.nowNowRead", { now, read }) : t("units.nowNow", { now });
 }
 
 export function rangeSentence(info: SettingInfo, digits: number): string {
   const [low, high] = [info.minimum, info.maximum].map((one) => signless(one, digits));
-  const usual =
-    typeof info.defaultValue === "number"
-      ? `; ${withUnit(info.defaultValue, info.unit, digits)} at first`
-      : "";
-  return (
-    `From ${low} to ${high} ${info.unit}`.trim() +
-    `${usual}. An arrow key moves it by ${info.step}.`
-  );
+  const { defaultValue: first } = info;
+  return t("units.range", {
+    low: low ?? "",
+    high: high ?? "",
+    unit: info.unit || " ",
+    usual: typeof first === "number" ? withUnit(first, info.unit, digits) : "none",
+    step: info.step,
+  }).replace(/ +(?=[;.])/, "");
 }

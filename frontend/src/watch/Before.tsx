@@ -8,10 +8,11 @@ import { useLive } from "../live/store";
 import { useWhileShown } from "../live/whileShown";
 import { Button } from "../ui/Button";
 import { Progress } from "../ui/Progress";
-import { openTask } from "../view";
+import { openTask, taskLabel } from "../view";
 import { Evenings } from "./Evenings";
 import { Rules } from "./Rules";
 import { Title } from "./Title";
+import { t } from "../text/text";
 
 export function Before() {
   const items = useLive((live) => live.watch?.before);
@@ -21,19 +22,20 @@ export function Before() {
   return (
     <>
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
-        <Title>Watch</Title>
-        <GuideButton page="watch" about="this task" />
+        <Title>{t("watch.watch")}</Title>
+        <GuideButton page="watch" about={t("watch.thisTask")} />
         <p className="text-quiet">
-          before you go on air: {items?.length ? `${items.length} things, looked at for you` : "…"}
-          {open > 0 && `; ${open === 1 ? "one is" : `${open} are`} open`}
+          {items?.length
+            ? t("watch.checklistOpen", { total: String(items.length), open })
+            : t("watch.checking")}
         </p>
         <Button look="main" className="ml-auto min-w-52" onClick={() => ask({ type: "go_on_air" })}>
-          {records ? "Go on air and record" : "Go on air"}
+          {records ? t("watch.goLiveAndRecord") : t("watch.goLive")}
         </Button>
       </div>
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(290px,36%)] items-start gap-3">
-        <section aria-label="Before you go on air" className="rounded-lg bg-panel px-4 py-1.5">
-          {!items?.length && <p className="py-3 text-[13px] text-quiet">Looking …</p>}
+        <section aria-label={t("watch.checklist")} className="rounded-lg bg-panel px-4 py-1.5">
+          {!items?.length && <p className="py-3 text-[13px] text-quiet">{t("watch.checking")}</p>}
           <ul>
             {items?.map((item) => (
               <Row key={item.key} item={item} />
@@ -49,7 +51,11 @@ export function Before() {
   );
 }
 
-const SAID = { good: "Good", open: "Open", waits: "Waiting" };
+const SAID = {
+  good: t("watch.good"),
+  open: t("watch.needsAttention"),
+  waits: t("watch.notChecked"),
+};
 
 function Row({ item }: { item: BeforeItem }) {
   const { state, title, text, task, mend, progress } = item;
@@ -77,7 +83,9 @@ function Row({ item }: { item: BeforeItem }) {
           {mend.label}
         </Button>
       )}
-      {state === "open" && !mend && <Button onClick={() => openTask(task)}>{task} …</Button>}
+      {state === "open" && !mend && (
+        <Button onClick={() => openTask(task)}>{taskLabel(task)} …</Button>
+      )}
     </li>
   );
 }

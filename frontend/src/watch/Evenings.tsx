@@ -14,6 +14,7 @@ import {
   useDeletedEvening,
   useKeptEvenings,
 } from "./evenings";
+import { t } from "../text/text";
 
 const SHOWN = 100;
 const COMPARED = 40;
@@ -22,16 +23,16 @@ export function Evenings() {
   const { kept, trouble } = useKeptEvenings();
   const deleted = useDeletedEvening();
   return (
-    <section aria-label="Evenings" className="rounded-lg bg-panel p-4">
+    <section aria-label={t("watch.broadcasts")} className="rounded-lg bg-panel p-4">
       <h3 className="mb-1 flex justify-between text-[13px] font-semibold">
-        Evenings
+        {t("watch.broadcasts")}
         {(kept?.length ?? 0) > 1 && (
           <Popover
-            label="Evenings compared"
+            label={t("watch.broadcastsCompared")}
             className="w-[420px]"
             trigger={
               <button type="button" className="font-normal text-voice-strong underline">
-                compare
+                {t("watch.compare")}
               </button>
             }
           >
@@ -45,16 +46,14 @@ export function Evenings() {
           className="mb-2 flex items-center gap-2 rounded bg-raised px-2 py-1 text-[13px]"
         >
           <span className="min-w-0 flex-1 truncate">
-            {deleted.title} is deleted; its recording stays.
+            {t("watch.titleWasDeletedItsRecording", { title: deleted.title })}
           </span>
-          <Button onClick={() => void bringBackEvening(deleted.id)}>Bring it back</Button>
+          <Button onClick={() => void bringBackEvening(deleted.id)}>{t("watch.restore")}</Button>
         </p>
       )}
       {trouble && <p role="alert">▲ {trouble}</p>}
       {kept?.length === 0 && (
-        <p className="text-[13px] text-quiet">
-          None yet. Each evening on air leaves its report here.
-        </p>
+        <p className="text-[13px] text-quiet">{t("watch.noBroadcastsYetEachOne")}</p>
       )}
       <ul className="max-h-[250px] overflow-auto">
         {kept?.slice(0, SHOWN).map((one) => (
@@ -65,9 +64,12 @@ export function Evenings() {
               onClick={() => showEvening(one.id)}
               className="grid w-full grid-cols-[1.3fr_1fr_1fr_0.8fr] gap-x-2 py-2 text-left text-[13px] hover:bg-raised/40"
             >
-              <Cell top={dayOf(one.started_utc)} below={`${clock(one.seconds)} on air`} />
+              <Cell
+                top={dayOf(one.started_utc)}
+                below={t("watch.timeLive", { time: clock(one.seconds) })}
+              />
               <Cell top={decibels(one.figures.loudness_lufs)} below="LUFS" />
-              <Cell top={decibels(one.figures.clearance_db)} below="dB over game" />
+              <Cell top={decibels(one.figures.clearance_db)} below={t("watch.dbAboveGame")} />
               <Cell top={String(one.events)} below={one.events === 1 ? "moment" : "moments"} />
             </button>
           </li>
@@ -98,28 +100,28 @@ function Compared({ evenings }: { evenings: KeptEvening[] }) {
   const targets = useLive((live) => live.state?.rig.targets);
   const lines: Line[] = [
     {
-      name: "Loudness, LUFS",
+      name: t("watch.loudnessLufs"),
       hue: "text",
       wanted: targets?.loudness_lufs ?? null,
       digits: 1,
       valueOf: (one) => one.figures.loudness_lufs,
     },
     {
-      name: "Voice over game, dB",
+      name: t("watch.voiceAboveGameDb"),
       hue: "game",
       wanted: targets?.game_clearance_db ?? null,
       digits: 1,
       valueOf: (one) => one.figures.clearance_db,
     },
     {
-      name: "Understandable",
+      name: t("watch.intelligibility"),
       hue: "voice",
       wanted: GOOD_SII,
       digits: 2,
       valueOf: (one) => one.figures.intelligibility,
     },
     {
-      name: "Moments an hour",
+      name: t("watch.eventsPerHour"),
       hue: "over",
       wanted: null,
       digits: 1,
@@ -174,15 +176,19 @@ function ComparedLine({ line, evenings }: { line: Line; evenings: KeptEvening[] 
   };
   const text = (value: number) => decibels(value, line.digits);
   const said = known.length
-    ? `${line.name}: from ${text(known[0] ?? 0)} to ${text(known[known.length - 1] ?? 0)}`
-    : `${line.name}: not known`;
+    ? t("watch.nameFromFirstToLast", {
+        first: text(known[0] ?? 0),
+        last: text(known[known.length - 1] ?? 0),
+        name: line.name,
+      })
+    : t("watch.nameNotMeasured", { name: line.name });
   return (
     <div>
       <p className="flex justify-between text-xs">
         <span>{line.name}</span>
         <span className="figures text-quiet">
-          {known.length > 0 && `last ${text(known[known.length - 1] ?? 0)}`}
-          {wanted !== null && `, wanted ${text(wanted)}`}
+          {known.length > 0 && t("watch.lastValue", { value: text(known[known.length - 1] ?? 0) })}
+          {wanted !== null && t("watch.targetTarget", { target: text(wanted) })}
         </span>
       </p>
       <div className="h-12 rounded bg-ground">

@@ -6,6 +6,7 @@ import { colour, Picture } from "../ui/Picture";
 import { clock } from "../units/format";
 import type { HearAt } from "./hearMoment";
 import { laneSentence } from "./lanes";
+import { t } from "../text/text";
 
 const MARGIN = 4;
 
@@ -31,7 +32,7 @@ export function LanesPicture({ data, events, marks, startLabel, endLabel, onHear
           <LineLane key={lane.column} lane={lane} data={data} onHear={onHear} />
         ),
       )}
-      <Row name="Moments" className="h-[20px]">
+      <Row name={t("watch.events")} className="h-[20px]">
         <Moments data={data} events={events} marks={marks} onHear={onHear} />
       </Row>
       <p className="figures flex justify-between pl-[122px] text-xs text-quiet">
@@ -157,7 +158,7 @@ function Bar({ values, hue, label }: { values: (number | null)[]; hue: string; l
   return (
     <Picture
       paint={paint}
-      label={`${label}: ${Math.round(share * 100)} % of the time shown`}
+      label={t("watch.labelShareOfTheTime", { share: Math.round(share * 100), label })}
       className="size-full"
     />
   );
@@ -191,7 +192,7 @@ function Moments({ data, events, marks, onHear }: MomentsProps) {
       onKeyDown={onKeyDown}
       className="relative border-b border-line"
       role="group"
-      aria-label="Moments on the time line"
+      aria-label={t("watch.eventsOnTheTimeline")}
     >
       {marks
         .filter(({ frame }) => isShown(frame / 48_000))
@@ -200,8 +201,11 @@ function Moments({ data, events, marks, onHear }: MomentsProps) {
             key={`mark ${mark.id}`}
             type="button"
             tabIndex={-1}
-            title={mark.name || "A mark"}
-            aria-label={`${mark.name || "A mark"} at ${clock(mark.frame / 48_000)}`}
+            title={mark.name || t("watch.mark")}
+            aria-label={t("watch.nameAtTime", {
+              time: clock(mark.frame / 48_000),
+              name: mark.name || t("watch.mark"),
+            })}
             onClick={() => onHear(mark.frame / 48_000)}
             className="absolute bottom-0 -translate-x-1/2 text-[13px] leading-none"
             style={{ left: left(mark.frame / 48_000) }}
@@ -217,7 +221,7 @@ function Moments({ data, events, marks, onHear }: MomentsProps) {
             type="button"
             tabIndex={-1}
             title={event.title}
-            aria-label={`${event.title} at ${clock(event.began_s)}`}
+            aria-label={t("watch.titleAtTime", { time: clock(event.began_s), title: event.title })}
             onClick={() => onHear(event.began_s, event.heard_as)}
             className="absolute bottom-0 -translate-x-1/2 text-[13px] leading-none text-over-strong"
             style={{ left: left(event.began_s) }}

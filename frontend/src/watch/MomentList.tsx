@@ -3,6 +3,7 @@
 import type { Anchor, Mark, WatchEvent } from "../api/client";
 import { timeOf } from "./evenings";
 import type { HeardAs, HearAt } from "./hearMoment";
+import { t } from "../text/text";
 
 type Props = {
   events: WatchEvent[];
@@ -23,9 +24,12 @@ type Moment = {
 
 function lasted(event: WatchEvent, nowS: number): string {
   const seconds = (event.ended_s ?? nowS) - event.began_s;
-  const long = seconds >= 90 ? `${Math.round(seconds / 60)} min` : `${seconds.toFixed(1)} s`;
-  const times = event.count > 1 ? `, ${event.count} times` : "";
-  if (event.ended_s == null) return `Still so, for ${long}${times}.`;
+  const long =
+    seconds >= 90
+      ? t("watch.minutesMin", { minutes: Math.round(seconds / 60) })
+      : `${seconds.toFixed(1)} s`;
+  const times = event.count > 1 ? t("watch.onceCount", { count: event.count }) : "";
+  if (event.ended_s == null) return t("watch.ongoingForLongTimes", { long, times });
   // What was lost and is over at once has no length worth saying.
   return seconds < 0.1 && !times ? "" : `${long}${times}.`;
 }
@@ -43,8 +47,8 @@ export function momentsOf(events: WatchEvent[], marks: Mark[], nowS: number): Mo
     ...marks.map((mark) => ({
       key: `mark ${mark.id}`,
       atS: mark.frame / 48_000,
-      title: mark.name || (mark.by === "you" ? "A mark" : "Marked by Goshawk"),
-      text: mark.by === "you" ? "your mark" : "by Goshawk",
+      title: mark.name || (mark.by === "you" ? t("watch.mark") : t("watch.markByGoshawk")),
+      text: mark.by === "you" ? t("watch.yourMark") : t("watch.byGoshawk"),
       isOver: false,
       way: "was" as const,
     })),
@@ -55,23 +59,21 @@ export function MomentList({ events, marks, anchors, nowS, onHear }: Props) {
   const moments = momentsOf(events, marks, nowS);
   return (
     <section
-      aria-label="Moments"
+      aria-label={t("watch.events")}
       className="flex min-h-0 flex-1 flex-col rounded-lg bg-panel p-4 pb-2"
     >
       <h3 className="flex justify-between border-b border-line pb-2 text-[13px] font-semibold">
-        Moments <span className="figures font-normal text-quiet">{moments.length}</span>
+        {t("watch.events")} <span className="figures font-normal text-quiet">{moments.length}</span>
       </h3>
       {!moments.length && (
-        <p className="pt-2 text-[13px] text-quiet">
-          Nothing has happened. K puts a mark while it is recorded.
-        </p>
+        <p className="pt-2 text-[13px] text-quiet">{t("watch.noEventsYetPressK")}</p>
       )}
       <ul className="min-h-0 flex-1 overflow-auto" tabIndex={moments.length ? 0 : undefined}>
         {moments.map((one) => (
           <li key={one.key} className="border-b border-line last:border-0">
             <button
               type="button"
-              title="Hear what was said around it, in your ears alone"
+              title={t("watch.playTheSoundAroundIt")}
               onClick={() => onHear(one.atS, one.way)}
               className="grid w-full grid-cols-[46px_minmax(0,1fr)] py-2 text-left text-[13px] hover:bg-raised/40"
             >

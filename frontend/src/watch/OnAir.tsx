@@ -16,11 +16,12 @@ import { hearMoment, type HearAt } from "./hearMoment";
 import { LanesPicture } from "./Lanes";
 import { MomentList } from "./MomentList";
 import { Title } from "./Title";
+import { t } from "../text/text";
 
 const SPANS = [
-  { value: "0", label: "all" },
+  { value: "0", label: t("watch.all") },
   { value: "3600", label: "1 h" },
-  { value: "600", label: "10 min" },
+  { value: "600", label: t("watch.tenMinutes") },
 ];
 const POLL_MS = 2000;
 const POINTS = 420;
@@ -44,28 +45,28 @@ export function OnAir() {
   return (
     <div className="flex h-full min-h-[480px] flex-col">
       <div className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1.5">
-        <Title>Watch</Title>
-        <GuideButton page="watch" about="this task" />
+        <Title>{t("watch.watch")}</Title>
+        <GuideButton page="watch" about={t("watch.thisTask")} />
         <p className="text-quiet">
-          on air for <span className="figures text-[13px]">{clock(seconds)}</span>
+          {t("watch.liveFor")} <span className="figures text-[13px]">{clock(seconds)}</span>
         </p>
         <span className="ml-auto" />
-        {isPlaying && <Button onClick={pause}>Stop hearing it</Button>}
+        {isPlaying && <Button onClick={pause}>{t("watch.stopPlayback")}</Button>}
         {recording?.id && <MarkNow />}
         <Button
-          title="One strip for a corner of the screen"
+          title={t("watch.aSmallStripForA")}
           onClick={() =>
             window.open("/small", "goshawk small", "popup,width=480,height=150,noopener=no")
           }
         >
-          Small window
+          {t("watch.smallWindow")}
         </Button>
         <Button
           look="main"
           disabled={watch.stage === "ending"}
           onClick={() => ask({ type: "go_off_air" })}
         >
-          {watch.stage === "ending" ? "Ending …" : "End and report"}
+          {watch.stage === "ending" ? t("watch.ending") : t("watch.endBroadcast")}
         </Button>
       </div>
       {watch.save_trouble && (
@@ -75,16 +76,16 @@ export function OnAir() {
       )}
       <div className="grid min-h-0 flex-1 grid-cols-[minmax(0,1fr)_minmax(270px,30%)] gap-3">
         <section
-          aria-label="The evening so far"
+          aria-label={t("watch.thisBroadcast")}
           className="flex min-h-0 min-w-0 flex-col rounded-lg bg-panel p-3.5"
         >
           <div className="mb-2.5 flex flex-wrap items-center gap-3">
-            <h3 className="font-semibold">The evening so far</h3>
+            <h3 className="font-semibold">{t("watch.thisBroadcast")}</h3>
             <p className="text-xs text-quiet max-[1180px]:sr-only">
-              press a moment to hear what was said
+              {t("watch.selectAnEventToHear")}
             </p>
             <span className="ml-auto" />
-            <Choice label="How much is shown" value={span} options={SPANS} onChange={setSpan} />
+            <Choice label={t("watch.timeRange")} value={span} options={SPANS} onChange={setSpan} />
           </div>
           {trouble && <p role="alert">▲ {trouble}</p>}
           <LanesPicture

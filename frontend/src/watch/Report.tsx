@@ -13,6 +13,7 @@ import { hearMoment, type HearAt } from "./hearMoment";
 import { LanesPicture } from "./Lanes";
 import { MomentList } from "./MomentList";
 import { Title } from "./Title";
+import { t } from "../text/text";
 
 const POINTS = 420;
 
@@ -23,7 +24,7 @@ export function Report({ id }: { id: string }) {
   if (trouble) {
     return (
       <p role="alert" className="text-[13px]">
-        ▲ {trouble} <Button onClick={() => showEvening("")}>Back</Button>
+        ▲ {trouble} <Button onClick={() => showEvening("")}>{t("watch.back")}</Button>
       </p>
     );
   }
@@ -33,23 +34,26 @@ export function Report({ id }: { id: string }) {
   return (
     <>
       <div className="mb-2 flex flex-wrap items-center gap-x-2.5 gap-y-1.5">
-        <Button aria-label="Back to before you go on air" onClick={() => showEvening("")}>
-          <ChevronLeft aria-hidden size={15} className="-ml-1 inline" /> Back
+        <Button aria-label={t("watch.backToTheChecklist")} onClick={() => showEvening("")}>
+          <ChevronLeft aria-hidden size={15} className="-ml-1 inline" /> {t("watch.back")}
         </Button>
         <Title>{evening.title}</Title>
         <p className="text-quiet">
-          {dayOf(evening.started_utc)}, {clock(evening.seconds)} on air
-          {evening.was_cut && ", cut short"}
+          {t("watch.dayTimeLiveCut", {
+            day: dayOf(evening.started_utc),
+            time: clock(evening.seconds),
+            cut: evening.was_cut ? t("watch.interrupted") : "",
+          })}
         </p>
         <span className="ml-auto" />
         <Keep id={id} />
-        <Button onClick={() => void deleteEvening(id, evening.title)}>Delete</Button>
+        <Button onClick={() => void deleteEvening(id, evening.title)}>{t("watch.delete")}</Button>
       </div>
       <div className="grid grid-cols-[minmax(0,1fr)_minmax(270px,32%)] items-start gap-3">
         <div className="flex min-w-0 flex-col gap-3">
           <Figures report={found} />
           <section
-            aria-label="The evening"
+            aria-label={t("watch.timeline")}
             className="flex h-[430px] flex-col rounded-lg bg-panel p-3.5"
           >
             <LanesPicture
@@ -65,9 +69,9 @@ export function Report({ id }: { id: string }) {
           <Differences report={found} />
         </div>
         <div className="flex flex-col gap-3">
-          <Box title="Next time">
+          <Box title={t("watch.nextTime")}>
             {evening.advice.length === 0 && (
-              <p className="text-quiet">Nothing: it went as it should.</p>
+              <p className="text-quiet">{t("watch.nothingToChange")}</p>
             )}
             <ul className="flex flex-col gap-1.5">
               {evening.advice.map((sentence) => (
@@ -102,7 +106,11 @@ function Box({ title, children }: { title: string; children: ReactNode }) {
 
 function Keep({ id }: { id: string }) {
   return (
-    <Popover label="Keep the report" className="w-72" trigger={<Button>Keep it…</Button>}>
+    <Popover
+      label={t("watch.saveReport")}
+      className="w-72"
+      trigger={<Button>{t("watch.saveReport2")}</Button>}
+    >
       <ul className="flex flex-col gap-2 text-[13px]">
         <li>
           <a
@@ -111,17 +119,17 @@ function Keep({ id }: { id: string }) {
             target="_blank"
             rel="noreferrer"
           >
-            One page, to read or to print
+            {t("watch.onePageToReadOr")}
           </a>
         </li>
         <li>
           <a className="underline" download={`evening-${id}.json`} href={`/api/evenings/${id}`}>
-            JSON, with everything
+            {t("watch.jsonWithEverything")}
           </a>
         </li>
         <li>
           <a className="underline" download href={`/api/evenings/${id}/seconds.csv`}>
-            CSV, a line a second
+            {t("watch.csvWithOneLinePer")}
           </a>
         </li>
       </ul>
@@ -137,8 +145,8 @@ function Note({ id, note: first }: { id: string; note: string }) {
   };
   return (
     <textarea
-      aria-label="Note"
-      placeholder="Note: how it was, what to change"
+      aria-label={t("watch.note")}
+      placeholder={t("watch.noteHowItWentWhat")}
       value={note}
       rows={2}
       maxLength={2000}
@@ -154,14 +162,14 @@ const percent = (share: number | null) => (share === null ? "–" : `${Math.roun
 function Figures({ report: { evening, shares } }: { report: EveningReport }) {
   const { figures } = evening;
   const cells = [
-    ["Loudness", decibels(figures.loudness_lufs), "LUFS"],
-    ["Voice over game", decibels(figures.clearance_db), "dB"],
-    ["Voice peaks", decibels(evening.voice_peaks_dbfs), "dBFS"],
-    ["Understandable", decibels(figures.intelligibility, 2), ""],
-    ["Highest true peak", decibels(figures.true_peak_dbtp), "dBTP"],
-    ["You spoke", clock(evening.speech_s), ""],
-    ["Viewers heard of it", percent(shares.viewers), ""],
-    ["The call heard of it", percent(shares.call), ""],
+    [t("watch.loudness"), decibels(figures.loudness_lufs), "LUFS"],
+    [t("watch.voiceAboveGame"), decibels(figures.clearance_db), "dB"],
+    [t("watch.voicePeaks"), decibels(evening.voice_peaks_dbfs), "dBFS"],
+    [t("watch.intelligibility"), decibels(figures.intelligibility, 2), ""],
+    [t("watch.highestTruePeak"), decibels(figures.true_peak_dbtp), "dBTP"],
+    [t("watch.speechTime"), clock(evening.speech_s), ""],
+    [t("watch.heardByViewers"), percent(shares.viewers), ""],
+    [t("watch.heardByTheCall"), percent(shares.call), ""],
   ] as const;
   return (
     <dl className="grid grid-cols-4 gap-x-3 gap-y-2 rounded-lg bg-panel p-4">
@@ -184,9 +192,11 @@ function Differences({
 }) {
   if (!differences.before) return null;
   return (
-    <Box title="Set otherwise than on the evening before">
-      {differences.is_other && <p>It has other inputs, outputs or stages.</p>}
-      {!differences.is_other && lines.length === 0 && <p className="text-quiet">Nothing.</p>}
+    <Box title={t("watch.changedSinceThePreviousBroadcast")}>
+      {differences.is_other && <p>{t("watch.inputsOutputsOrStagesAre")}</p>}
+      {!differences.is_other && lines.length === 0 && (
+        <p className="text-quiet">{t("watch.noChanges")}</p>
+      )}
       <ul className="max-h-40 overflow-auto" tabIndex={lines.length ? 0 : undefined}>
         {lines.map((line) => (
           <li key={line} className="border-t border-line py-1 break-words first:border-0">
@@ -200,8 +210,8 @@ function Differences({
 
 function Changes({ report: { evening, changes_in_words: changes } }: { report: EveningReport }) {
   return (
-    <Box title="What was changed">
-      {changes.length === 0 && <p className="text-quiet">Nothing.</p>}
+    <Box title={t("watch.changesDuringTheBroadcast")}>
+      {changes.length === 0 && <p className="text-quiet">{t("watch.noChanges")}</p>}
       <ul className="max-h-40 overflow-auto" tabIndex={changes.length ? 0 : undefined}>
         {changes.map((one, n) => (
           <li

@@ -8,6 +8,7 @@ import { Popover } from "../ui/Popover";
 import { Setting, useSetting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
 import { Switch } from "../ui/Switch";
+import { t } from "../text/text";
 
 const NONE: never[] = [];
 
@@ -16,19 +17,17 @@ export function Rules() {
   const names = rules ? (Object.keys(rules) as (keyof typeof rules)[]) : NONE;
   const off = names.filter((name) => rules && !rules[name].is_on).length;
   return (
-    <section aria-label="While on air" className="rounded-lg bg-panel p-4">
-      <h3 className="mb-1 text-[13px] font-semibold">While on air</h3>
+    <section aria-label={t("watch.alerts")} className="rounded-lg bg-panel p-4">
+      <h3 className="mb-1 text-[13px] font-semibold">{t("watch.alerts")}</h3>
       <Toggle path="watch.records" />
       <Toggle path="watch.says_aloud" />
       <Setting path="watch.aloud_db" />
       <div className="mt-2 flex items-center justify-between border-t border-line pt-2.5 text-[13px]">
-        <span>
-          {names.length - off} of {names.length} troubles are told
-        </span>
+        <span>{t("watch.alertsOn", { count: names.length - off })}</span>
         <Popover
-          label="Which troubles are told"
+          label={t("watch.chooseAlerts")}
           className="w-[430px]"
-          trigger={<Button>Which…</Button>}
+          trigger={<Button>{t("watch.choose")}</Button>}
         >
           <ul>
             {names.map((name) => (
@@ -63,8 +62,8 @@ function RuleRow({ name }: { name: string }) {
       {isOn.value === true && (
         <Setting
           path={`${path}.patience_s`}
-          label={`${rule.info.label}: after`}
-          shortLabel="After"
+          label={t("watch.labelAfterSeconds", { label: rule.info.label })}
+          shortLabel={t("watch.afterSeconds")}
         />
       )}
     </li>

@@ -8,6 +8,7 @@ import {
 } from "../api/client";
 import { hear, LAST_MINUTES, openRecording, play, seek } from "../live/recordingPlayer";
 import { say, tell, useLive } from "../live/store";
+import { t } from "../text/text";
 
 const LEAD_S = 4;
 
@@ -39,12 +40,7 @@ export async function hearMoment(
       start(LAST_MINUTES, watch.seconds, atS - LEAD_S, way);
       return;
     }
-    say(
-      "news",
-      found
-        ? "That moment was not recorded."
-        : "Nothing was recorded of it. Switch on “Record too” to hear moments again.",
-    );
+    say("news", found ? t("watch.thatTimeWasNotRecorded") : t("watch.nothingWasRecordedTurnOn"));
   } catch (error) {
     tell(error);
   }

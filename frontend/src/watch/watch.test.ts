@@ -46,10 +46,8 @@ describe("the lanes of an evening", () => {
       highs: { "over:game": [14, null, 10] },
       drawn: [game],
     };
-    expect(laneSentence(game, data)).toBe(
-      "Over Game: 9.3 dB last, from −2.5 to 14.0; 12 dB wanted",
-    );
-    expect(laneSentence(game, { ...data, means: {} })).toBe("Over Game: nothing yet; 12 dB wanted");
+    expect(laneSentence(game, data)).toBe("Over Game: 9.3 dB now, from −2.5 to 14.0; 12 dB wanted");
+    expect(laneSentence(game, { ...data, means: {} })).toBe("Over Game: no data yet; 12 dB wanted");
   });
 });
 
@@ -63,10 +61,10 @@ describe("moments", () => {
     );
     expect(found.map(({ title }) => title)).toEqual([
       "Game is over you",
-      "A mark",
+      "Mark",
       "Game is over you",
     ]);
-    expect(found[0]?.text).toMatch(/^Still so, for 2 min, 3 times\./);
+    expect(found[0]?.text).toMatch(/^Ongoing for 2 min, 3 times\./);
     expect(found[2]?.text).toMatch(/^12\.5 s\./);
     // What is over at once has no length.
     const lost = event({ began_s: 5, ended_s: 5.04, text: "Some was not made." });

@@ -12,6 +12,7 @@ import { IconButton } from "../ui/IconButton";
 import { Panel } from "../ui/Panel";
 import { Select } from "../ui/Select";
 import { ADDRESS_FORMS, addressOf, type AddressForm, lastUsed } from "./addresses";
+import { t } from "../text/text";
 
 export function AddressesView() {
   const addresses = useLive((live) => live.state?.addresses) ?? [];
@@ -19,13 +20,11 @@ export function AddressesView() {
     <div className="flex flex-col gap-3.5 min-[1180px]:flex-row">
       <MakePanel />
       <Panel className="flex-1">
-        <h3 className="font-semibold">Who has an address</h3>
+        <h3 className="font-semibold">{t("wiring.addressesInUse")}</h3>
         {addresses.length ? (
           <Table addresses={addresses} />
         ) : (
-          <p className="mt-1 text-[13px] text-quiet">
-            Nobody yet: no other program hears by address.
-          </p>
+          <p className="mt-1 text-[13px] text-quiet">{t("wiring.noAddressesYet")}</p>
         )}
       </Panel>
     </div>
@@ -58,11 +57,8 @@ function MakePanel() {
 
   return (
     <Panel className="min-[1180px]:w-[520px]">
-      <h3 className="font-semibold">Let another program hear</h3>
-      <p className="mb-3 text-[13px] text-quiet">
-        A broadcasting program, a player or a browser on this computer opens an address and gets the
-        sound, without any driver. Nobody on another computer can.
-      </p>
+      <h3 className="font-semibold">{t("wiring.sendSoundToAnotherProgram")}</h3>
+      <p className="mb-3 text-[13px] text-quiet">{t("wiring.aBroadcastingProgramAPlayer")}</p>
       <form
         className="flex flex-wrap items-end gap-2"
         onSubmit={(event) => {
@@ -71,49 +67,51 @@ function MakePanel() {
         }}
       >
         <label htmlFor={nameId} className="flex flex-1 flex-col gap-1 text-[13px]">
-          Who is it for?
+          {t("wiring.nameOfTheProgram")}
           <input
             id={nameId}
             value={name}
             maxLength={60}
-            placeholder="Broadcasting program"
+            placeholder={t("wiring.broadcastingProgram")}
             onChange={(event) => setName(event.target.value)}
             className="rounded-md bg-raised px-2.5 py-1.5 placeholder:text-quiet"
           />
         </label>
         <Button type="submit" look="main" disabled={!name.trim()}>
-          Make an address
+          {t("wiring.createAddress")}
         </Button>
       </form>
       {shown && (
-        <section aria-label="The new address" className="mt-4 border-t border-line pt-3">
+        <section aria-label={t("wiring.newAddress")} className="mt-4 border-t border-line pt-3">
           <p role="status" className="mb-2 text-[13px] font-semibold">
-            The address for {shown.name}. Copy it now: it is shown this once.
+            {t("wiring.addressForNameCopyIt", { name: shown.name })}
           </p>
           <div className="flex flex-wrap items-center gap-2">
             <Select
-              label="What is heard"
+              label={t("wiring.source")}
               value={heard}
               groups={[
                 {
-                  label: "Feeds",
+                  label: t("wiring.feeds"),
                   options: FEEDS.map((feed) => ({ value: feed, label: FEED_LABELS[feed] })),
                 },
                 {
-                  label: "Inputs, behind their chains",
+                  label: t("wiring.inputsProcessed"),
                   options: inputs.map(({ id, name }) => ({ value: `input:${id}`, label: name })),
                 },
               ]}
               onChange={setWhat}
               className="w-40"
             />
-            <Choice label="As" value={form} options={ADDRESS_FORMS} onChange={setForm} />
+            <Choice
+              label={t("wiring.format")}
+              value={form}
+              options={ADDRESS_FORMS}
+              onChange={setForm}
+            />
           </div>
           <Address text={addressOf(location.origin, heard, form, shown.token)} />
-          <p className="mt-1 text-xs text-quiet">
-            One address opens every feed and input, as a page or a stream. Take it back whenever you
-            like: whoever hears by it then hears no more.
-          </p>
+          <p className="mt-1 text-xs text-quiet">{t("wiring.oneAddressOpensEveryFeed")}</p>
         </section>
       )}
     </Panel>
@@ -126,24 +124,24 @@ function Address({ text }: { text: string }) {
     <div className="mt-2 flex items-center gap-1">
       <input
         readOnly
-        aria-label="Address"
+        aria-label={t("wiring.address")}
         value={text}
         onFocus={(event) => event.target.select()}
         className="figures min-w-0 flex-1 rounded-md bg-ground px-2.5 py-1.5 text-xs"
       />
       <IconButton
-        label="Copy the address"
+        label={t("wiring.copyTheAddress")}
         onClick={() => {
           void navigator.clipboard.writeText(text).then(
             () => setCopied(text),
-            () => say("trouble", "The browser did not copy it. Select the address and copy it."),
+            () => say("trouble", t("wiring.theBrowserDidNotCopy")),
           );
         }}
       >
         <Copy size={14} />
       </IconButton>
       <span role="status" className="w-14 text-xs text-quiet">
-        {isCopied === text ? "copied" : ""}
+        {isCopied === text ? t("wiring.copied") : ""}
       </span>
     </div>
   );
@@ -162,20 +160,20 @@ function useNow(): number {
 function Table({ addresses }: { addresses: AddressInfo[] }) {
   const now = useNow();
   return (
-    <table aria-label="Addresses" className="mt-1 w-full text-[13px]">
+    <table aria-label={t("wiring.addresses")} className="mt-1 w-full text-[13px]">
       <thead>
         <tr className="text-left text-xs text-quiet">
           <th scope="col" className="font-normal">
-            for
+            {t("wiring.program")}
           </th>
           <th scope="col" className="font-normal">
-            last used
+            {t("wiring.lastUsed")}
           </th>
           <th scope="col" className="font-normal">
-            now
+            {t("wiring.now")}
           </th>
           <th scope="col">
-            <span className="sr-only">take back</span>
+            <span className="sr-only">{t("wiring.revoke")}</span>
           </th>
         </tr>
       </thead>
@@ -187,10 +185,13 @@ function Table({ addresses }: { addresses: AddressInfo[] }) {
             </th>
             <td>{lastUsed(one.used_at, now)}</td>
             <td className={one.hearing ? "font-semibold text-voice-strong" : "text-quiet"}>
-              {one.hearing ? `● hears${one.hearing > 1 ? `, ${one.hearing} times` : ""}` : "–"}
+              {one.hearing ? t("wiring.listening", { count: one.hearing }) : "–"}
             </td>
             <td className="text-right">
-              <IconButton label={`Take back: ${one.name}`} onClick={() => void takeBack(one)}>
+              <IconButton
+                label={t("wiring.revokeName", { name: one.name })}
+                onClick={() => void takeBack(one)}
+              >
                 <Trash2 size={14} />
               </IconButton>
             </td>
@@ -204,7 +205,7 @@ function Table({ addresses }: { addresses: AddressInfo[] }) {
 async function takeBack(one: AddressInfo) {
   try {
     await takeAddressBack(one.id);
-    say("news", `${one.name} hears no more.`);
+    say("news", t("wiring.nameCanNoLongerListen", { name: one.name }));
   } catch (error) {
     tell(error);
   }

@@ -12,6 +12,7 @@ import { Panel } from "../ui/Panel";
 import { Progress } from "../ui/Progress";
 import { Setting, useSetting } from "../ui/Setting";
 import { LedgerPanel } from "./LedgerPanel";
+import { t } from "../text/text";
 
 /** The delay to every listener, the offset of the picture, and the buffer. */
 export function DelayView() {
@@ -21,11 +22,9 @@ export function DelayView() {
       <div className="flex min-w-0 flex-1 flex-col gap-3">
         <BufferPanel />
         <Panel>
-          <h3 className="font-semibold">Voice and picture</h3>
+          <h3 className="font-semibold">{t("wiring.audioAndVideo")}</h3>
           <p className="mb-2 text-[13px] text-quiet">
-            Say here by how much your broadcast program delays the picture: Goshawk tells you when
-            the voice comes more than {SOUND_LATER_MS} ms after the lips, or {SOUND_EARLIER_MS} ms
-            before them. To hold a listener's sound back, open its feed under Who hears what.
+            {t("wiring.enterTheVideoDelayOf", { later: SOUND_LATER_MS, earlier: SOUND_EARLIER_MS })}
           </p>
           <div className="max-w-[420px]">
             <Setting path="picture_delay_ms" />
@@ -34,7 +33,7 @@ export function DelayView() {
       </div>
       <div className="flex w-[340px] shrink-0 flex-col gap-3">
         <Choice
-          label="Delay to"
+          label={t("wiring.delayTo")}
           value={feed}
           options={FEEDS.map((name) => ({ value: name, label: FEED_LABELS[name] }))}
           onChange={(name) => setFeed(name)}
@@ -52,17 +51,19 @@ function AllDelays() {
   return (
     <Panel>
       <table className="w-full text-[13px]">
-        <caption className="mb-1 text-left font-semibold">To every listener, ms</caption>
+        <caption className="mb-1 text-left font-semibold">
+          {t("wiring.delayToEveryListenerMs")}
+        </caption>
         <thead>
           <tr className="text-xs text-quiet">
             <th scope="col" className="text-left font-normal">
-              listener
+              {t("wiring.listener")}
             </th>
             <th scope="col" className="text-right font-normal">
-              computed
+              {t("wiring.computed")}
             </th>
             <th scope="col" className="text-right font-normal">
-              measured
+              {t("wiring.measured")}
             </th>
           </tr>
         </thead>
@@ -94,11 +95,11 @@ function BufferPanel() {
   const { advice } = search;
   return (
     <Panel>
-      <h3 className="font-semibold">Buffer</h3>
+      <h3 className="font-semibold">{t("wiring.buffer")}</h3>
       <p className="mb-2 text-[13px] text-quiet">{setting.info.help}</p>
       <div className="flex items-center gap-3">
         <Choice
-          label="Buffer in frames"
+          label={t("wiring.bufferSizeInFrames")}
           value={String(setting.value)}
           options={setting.info.options.map((frames) => ({
             value: String(frames),
@@ -107,21 +108,23 @@ function BufferPanel() {
           onChange={(frames) => setSetting("block_frames", Number(frames))}
         />
         {search.is_running ? (
-          <Button onClick={() => ask({ type: "find_buffer", is_on: false })}>Stop</Button>
+          <Button onClick={() => ask({ type: "find_buffer", is_on: false })}>
+            {t("wiring.stop")}
+          </Button>
         ) : (
           <Button look="main" onClick={() => ask({ type: "find_buffer", is_on: true })}>
-            Find the smallest that holds
+            {t("wiring.findTheSmallestStableSize")}
           </Button>
         )}
       </div>
       {search.is_running && (
         <div className="mt-3 flex items-center gap-3 text-[13px]">
-          <Progress label="Search" share={search.progress} />
-          trying {search.trying} frames: it may crackle
+          <Progress label={t("wiring.search")} share={search.progress} />
+          {t("wiring.tryingFramesFramesClicksAre", { frames: search.trying ?? 0 })}
         </div>
       )}
       {search.was_cancelled && (
-        <p className="mt-3 text-[13px]">Stopped. The buffer is as it was.</p>
+        <p className="mt-3 text-[13px]">{t("wiring.stoppedTheBufferIsUnchanged")}</p>
       )}
       {search.trials.length > 0 && <Trials trials={search.trials} mostShare={search.most_share} />}
       {advice && (
@@ -133,7 +136,7 @@ function BufferPanel() {
               className="ml-auto shrink-0"
               onClick={() => setSetting("block_frames", advice.block_frames)}
             >
-              Use {advice.block_frames}
+              {t("wiring.useFrames", { frames: advice.block_frames })}
             </Button>
           )}
         </div>
@@ -145,7 +148,7 @@ function BufferPanel() {
 /** Of each size the slowest block's share of its time, and how many came late. */
 function Trials({ trials, mostShare }: { trials: BufferTrial[]; mostShare: number }) {
   return (
-    <ul className="mt-3 flex flex-col gap-1 text-[13px]" aria-label="Sizes tried">
+    <ul className="mt-3 flex flex-col gap-1 text-[13px]" aria-label={t("wiring.sizesTried")}>
       {trials.map(({ block_frames, late_blocks, slowest_share }) => (
         <li key={block_frames} className="flex items-center gap-3">
           <span className="figures w-12 text-right">{block_frames}</span>
@@ -161,8 +164,8 @@ function Trials({ trials, mostShare }: { trials: BufferTrial[]; mostShare: numbe
           </span>
           <span className={late_blocks ? "text-over-strong" : ""}>
             {late_blocks
-              ? `▲ ${late_blocks} late`
-              : `slowest ${(slowest_share * 100).toFixed(0)} %`}
+              ? t("wiring.countLate", { count: late_blocks })
+              : t("wiring.slowestShare", { share: (slowest_share * 100).toFixed(0) })}
           </span>
         </li>
       ))}

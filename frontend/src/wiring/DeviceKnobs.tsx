@@ -14,13 +14,14 @@ import { Choice } from "../ui/Choice";
 import { Progress } from "../ui/Progress";
 import { Setting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
+import { t } from "../text/text";
 
 const PERFORMANCES: { value: Rig["devices"]["attic"]["performance"]; label: string }[] = [
-  { value: "silent", label: "be silent" },
-  { value: "murmur", label: "murmur" },
-  { value: "talk", label: "talk" },
-  { value: "laugh", label: "laugh out loud" },
-  { value: "type", label: "type" },
+  { value: "silent", label: t("wiring.beSilent") },
+  { value: "murmur", label: t("wiring.murmur") },
+  { value: "talk", label: t("wiring.talk") },
+  { value: "laugh", label: t("wiring.laughOutLoud") },
+  { value: "type", label: t("wiring.type") },
 ];
 
 /** The knobs of a device itself, as far as they can be turned from here. */
@@ -44,9 +45,7 @@ export function DeviceKnobs({ device }: { device: DeviceInfo }) {
         </>
       );
     default:
-      return (
-        <p className="text-[13px] text-quiet">It has no knobs that can be turned from here.</p>
-      );
+      return <p className="text-[13px] text-quiet">{t("wiring.thisDeviceHasNoControls")}</p>;
   }
 }
 
@@ -54,12 +53,9 @@ function AtticKnobs() {
   const performance = useLive((live) => live.state?.rig.devices.attic.performance) ?? "talk";
   return (
     <div className="max-w-[460px]">
-      <p className="mb-3 text-[13px] text-quiet">
-        A made-up storyteller in an attic with rain on the skylight, a dehumidifier and a loud
-        keyboard. Ask her to:
-      </p>
+      <p className="mb-3 text-[13px] text-quiet">{t("wiring.aPracticeVoiceAMade")}</p>
       <Choice
-        label="The stand-in should"
+        label={t("wiring.practiceVoice")}
         value={performance}
         options={PERFORMANCES}
         onChange={(value) => setSetting("devices.attic.performance", value)}
@@ -76,17 +72,14 @@ function BrowserKnobs() {
   const isOpen = useSound((sound) => sound.isMicrophoneOpen);
   return (
     <div className="max-w-[460px]">
-      <p className="mb-3 text-[13px] text-quiet">
-        The browser's own echo cancellation, noise suppression and automatic gain are switched off,
-        so that your voice is treated once, here. Wear headphones if you listen.
-      </p>
+      <p className="mb-3 text-[13px] text-quiet">{t("wiring.theBrowserSEchoCancellation")}</p>
       {isOpen ? (
         <Button aria-pressed onClick={closeMicrophone}>
-          Close the microphone
+          {t("wiring.closeTheMicrophone")}
         </Button>
       ) : (
         <Button look="main" onClick={() => void openMicrophone()}>
-          Open this browser's microphone
+          {t("wiring.openThisBrowserSMicrophone")}
         </Button>
       )}
     </div>
@@ -121,15 +114,13 @@ function FileKnobs() {
     >
       <div className="flex items-center gap-3">
         <Button look="main" disabled={progress !== null} onClick={() => picker.current?.click()}>
-          Choose a file …
+          {t("wiring.chooseAFile")}
         </Button>
-        <span className="text-[13px] text-quiet">
-          WAV, FLAC or OGG, up to 30 minutes, or drop one here
-        </span>
+        <span className="text-[13px] text-quiet">{t("wiring.wavFlacOrOggUp")}</span>
         <input
           ref={picker}
           type="file"
-          aria-label="Sound file"
+          aria-label={t("wiring.soundFile")}
           accept=".wav,.flac,.ogg,.oga,audio/*"
           className="sr-only"
           tabIndex={-1}
@@ -141,17 +132,17 @@ function FileKnobs() {
       </div>
       {progress !== null && (
         <div className="mt-3 flex items-center gap-3 text-[13px]">
-          <Progress label="Upload" share={progress} />
-          {progress < 1 ? "sending …" : "reading and checking …"}
+          <Progress label={t("wiring.upload")} share={progress} />
+          {progress < 1 ? t("wiring.sending") : t("wiring.readingAndChecking")}
         </div>
       )}
       <div className="mt-3 max-w-[240px]">
         <Toggle path="devices.file.is_looped" />
       </div>
       {files.length === 0 ? (
-        <p className="mt-2 text-[13px] text-quiet">No file yet.</p>
+        <p className="mt-2 text-[13px] text-quiet">{t("wiring.noFilesYet")}</p>
       ) : (
-        <ul aria-label="Sound files" className="mt-2">
+        <ul aria-label={t("wiring.soundFiles")} className="mt-2">
           {files.map((file) => (
             <li key={file.id} className="flex items-center gap-3 border-t border-line py-1.5">
               <Button
@@ -160,21 +151,21 @@ function FileKnobs() {
                 className="py-1!"
                 onClick={() => setSetting("devices.file.file_id", file.id)}
               >
-                {file.id === chosen ? "Playing" : "Play"}
+                {file.id === chosen ? t("wiring.playing") : t("wiring.play")}
               </Button>
               <span className="min-w-0 flex-1 truncate text-[13px]">{file.name}</span>
               <span className="figures text-xs text-quiet">{file.duration_s.toFixed(1)} s</span>
               {file.id === chosen && (
                 <Button className="py-1!" onClick={() => replaySoundFile().catch(tell)}>
-                  From the start
+                  {t("wiring.fromTheStart")}
                 </Button>
               )}
               <Button
                 className="py-1!"
-                aria-label={`Remove ${file.name}`}
+                aria-label={t("wiring.removeName", { name: file.name })}
                 onClick={() => removeSoundFile(file.id).catch(tell)}
               >
-                Remove
+                {t("wiring.remove")}
               </Button>
             </li>
           ))}

@@ -6,6 +6,7 @@ import { useLevels } from "../live/readings";
 import { useLive } from "../live/store";
 import { useWhileShown } from "../live/whileShown";
 import { LevelBar } from "../ui/LevelBar";
+import { t } from "../text/text";
 
 /** While this is shown, devices that nobody uses run too, so that their levels can be seen. */
 export const useDevicesWatched = () => useWhileShown("watch_devices");
@@ -29,7 +30,7 @@ export function DevicePicker({ input }: { input: InputSettings }) {
   const path = `inputs.${input.id}.device`;
   return (
     <RadioGroup.Root
-      aria-label="Device"
+      aria-label={t("wiring.device")}
       value={input.device}
       onValueChange={(device) => setSetting(path, device)}
       className="flex flex-col gap-0.5"
@@ -57,7 +58,7 @@ export function DevicePicker({ input }: { input: InputSettings }) {
                   key={channel}
                   id={id}
                   channel={channel}
-                  label={`${label}, ${channels === 1 ? "its channel" : channel ? "right" : "left"}`}
+                  label={`${label}, ${channels === 1 ? t("wiring.itsChannel") : channel ? t("wiring.right") : t("wiring.left")}`}
                 />
               ))}
             </span>
@@ -71,7 +72,7 @@ export function DevicePicker({ input }: { input: InputSettings }) {
           onClick={() => setPractising(!isPractising)}
           className="px-2 py-1 text-left text-xs text-quiet hover:underline"
         >
-          {isPractising ? "Hide" : "Show"} practice devices
+          {t("wiring.practiceDevices", { shown: isPractising ? "yes" : "no" })}
         </button>
       )}
     </RadioGroup.Root>

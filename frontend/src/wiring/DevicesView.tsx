@@ -8,6 +8,7 @@ import { openDevice, useView } from "../view";
 import { useDevicesWatched } from "./DevicePicker";
 import { DeviceKnobs } from "./DeviceKnobs";
 import { FaultPanel } from "./FaultPanel";
+import { t } from "../text/text";
 
 /** Every device with its rate, clock and buffer; the chosen one's own knobs beside it. */
 export function DevicesView() {
@@ -19,29 +20,29 @@ export function DevicesView() {
     <div className="flex gap-3.5">
       <Panel className="flex-1">
         <table className="w-full text-[13px]">
-          <caption className="sr-only">Devices, with rate, clock and buffer</caption>
+          <caption className="sr-only">{t("wiring.devicesWithRateClockAnd")}</caption>
           <thead>
             <tr className="text-left text-xs text-quiet">
               <th scope="col" className="pb-1 pl-2 font-normal">
-                device
+                {t("wiring.device2")}
               </th>
               <th scope="col" className="font-normal">
-                level
+                {t("wiring.level")}
               </th>
               <th scope="col" className="font-normal">
-                used by
+                {t("wiring.usedBy")}
               </th>
               <th scope="col" className="text-right font-normal">
-                rate
+                {t("wiring.rate")}
               </th>
               <th scope="col" className="text-right font-normal">
-                clock
+                {t("wiring.clock")}
               </th>
               <th scope="col" className="text-right font-normal">
-                waiting
+                {t("wiring.buffered")}
               </th>
               <th scope="col" className="pr-2 text-right font-normal">
-                dropouts
+                {t("wiring.dropouts")}
               </th>
             </tr>
           </thead>
@@ -52,8 +53,7 @@ export function DevicesView() {
           </tbody>
         </table>
         <p className="mt-2 border-t border-line pt-2 text-xs text-quiet">
-          Everything runs at 48 kHz inside; other rates and wandering clocks are followed, and said
-          here.
+          {t("wiring.goshawkRunsAt48Khz")}
         </p>
         <Encoder />
       </Panel>
@@ -84,13 +84,13 @@ function Encoder() {
   const facts: [string, string][] = [
     ["peaks", is_silent ? "silence" : `${signless(peak_dbfs, 1)} dBFS`],
     ["loudness, 3 s", `${decibels(loudness)} LUFS`],
-    ["true peak", `${decibels(truePeak)} dBTP`],
+    [t("wiring.truePeak"), `${decibels(truePeak)} dBTP`],
     ["gaps", String(gaps)],
     ["delay", `${(delay ?? 0).toFixed(1)} ms`],
   ];
   return (
-    <section aria-label="Broadcast encoder" className="mt-4">
-      <h3 className="text-[13px] font-semibold">The broadcast encoder gets, as viewers hear it</h3>
+    <section aria-label={t("wiring.broadcastEncoder")} className="mt-4">
+      <h3 className="text-[13px] font-semibold">{t("wiring.inputOfTheBroadcastEncoder")}</h3>
       <dl className="mt-1 flex flex-wrap gap-x-6 text-[13px]">
         {facts.map(([name, value]) => (
           <div key={name} className="flex gap-1.5">
@@ -137,7 +137,7 @@ function DeviceRow({ info, isChosen }: RowProps) {
             key={channel}
             dbfs={peak}
             colour="var(--voice)"
-            label={`${info.label}, channel ${channel + 1}`}
+            label={t("wiring.labelChannelChannel", { label: info.label, channel: channel + 1 })}
             className="my-0.5 h-1.5"
           />
         ))}
@@ -145,7 +145,9 @@ function DeviceRow({ info, isChosen }: RowProps) {
       <td className="max-w-28 truncate text-quiet">{users.join(", ") || "–"}</td>
       <td
         className={`figures text-right text-xs ${!rate || rate === 48000 ? "" : "text-voice-strong"}`}
-        title={status?.counted_rate_hz ? `It says ${status.rate_hz} Hz` : undefined}
+        title={
+          status?.counted_rate_hz ? t("wiring.reportsRateHz", { rate: status.rate_hz }) : undefined
+        }
       >
         {status?.counted_rate_hz && "▲ "}
         {rate ? `${rate / 1000} kHz` : "–"}

@@ -5,16 +5,15 @@ import { useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { Panel } from "../ui/Panel";
 import { parseNumber, signless } from "../units/format";
+import { t } from "../text/text";
 
 /** What can be made to go wrong with a stand-in, to see what Goshawk does about it. */
 export function FaultPanel({ device }: { device: DeviceInfo }) {
   const faults = useLive((live) => live.known?.faults) ?? [];
   return (
     <Panel>
-      <h3 className="font-semibold">Try a fault</h3>
-      <p className="mb-1.5 text-xs text-quiet">
-        This device is simulated, and so is what goes wrong with it.
-      </p>
+      <h3 className="font-semibold">{t("wiring.simulateAFault")}</h3>
+      <p className="mb-1.5 text-xs text-quiet">{t("wiring.thisDeviceIsSimulatedAnd")}</p>
       <div className="flex flex-wrap gap-1.5">
         {faults.map((fault) => (
           <FaultButton key={fault.name} device={device} fault={fault} />

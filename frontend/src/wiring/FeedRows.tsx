@@ -9,22 +9,25 @@ import { Popover } from "../ui/Popover";
 import { Setting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
 import { levelWords, signless } from "../units/format";
+import { t } from "../text/text";
 
 const OUTPUTS = [
-  { value: "headphones", label: "headphones" },
-  { value: "loudspeakers", label: "loudspeakers" },
+  { value: "headphones", label: t("wiring.headphones") },
+  { value: "loudspeakers", label: t("wiring.loudspeakers") },
 ];
 
 /** The ceiling, unless its level has its home elsewhere: the Viewers' is in Balance. */
 function ceilingWords(feed: FeedName, settings: FeedSettings): string {
-  if (!settings.has_ceiling) return "no ceiling";
-  return feed === "viewers" ? "ceiling" : `ceiling ${signless(settings.ceiling_dbtp, 0)} dBTP`;
+  if (!settings.has_ceiling) return t("wiring.noCeiling");
+  return feed === "viewers"
+    ? t("wiring.ceiling")
+    : t("wiring.ceilingDbDbtp", { db: signless(settings.ceiling_dbtp, 0) });
 }
 
 /** Who hears what, as sentences, and each feed's own settings. */
 export function FeedRows() {
   return (
-    <ul aria-label="What each listener hears" className="rounded-lg bg-panel px-3.5 py-1">
+    <ul aria-label={t("wiring.feeds")} className="rounded-lg bg-panel px-3.5 py-1">
       {FEEDS.map((feed) => (
         <FeedRow key={feed} feed={feed} />
       ))}
@@ -41,11 +44,11 @@ function FeedRow({ feed }: { feed: FeedName }) {
   );
   if (!settings) return null;
   const facts = [
-    settings.is_muted ? "muted" : null,
-    settings.fader_db ? `fader ${signless(settings.fader_db, 1)} dB` : null,
+    settings.is_muted ? t("wiring.muted") : null,
+    settings.fader_db ? t("wiring.faderDbDb", { db: signless(settings.fader_db, 1) }) : null,
     ceilingWords(feed, settings),
-    settings.delay_ms ? `delay ${settings.delay_ms.toFixed(0)} ms` : null,
-    feed === "you" ? output : null,
+    settings.delay_ms ? t("wiring.delayMsMs", { ms: settings.delay_ms.toFixed(0) }) : null,
+    feed === "you" ? OUTPUTS.find(({ value }) => value === output)?.label : null,
   ].filter(Boolean);
   return (
     <li className="flex items-center gap-3 border-line py-1.5 text-[13px] not-last:border-b">
@@ -55,7 +58,7 @@ function FeedRow({ feed }: { feed: FeedName }) {
         {sentence}
       </span>
       <Popover
-        label={`The feed of ${FEED_LABELS[feed]}`}
+        label={t("wiring.feedOfName", { name: FEED_LABELS[feed] })}
         trigger={
           <button
             type="button"
@@ -63,15 +66,17 @@ function FeedRow({ feed }: { feed: FeedName }) {
           >
             <span className="sr-only">{FEED_LABELS[feed]}: </span>
             {facts.join(" · ")}
-            <span className="sr-only">, change</span>
+            <span className="sr-only">{t("wiring.change")}</span>
           </button>
         }
       >
-        <h3 className="mb-1 font-semibold">{FEED_LABELS[feed]}, as a whole</h3>
+        <h3 className="mb-1 font-semibold">
+          {t("wiring.feedOfName", { name: FEED_LABELS[feed] })}
+        </h3>
         {feed === "you" && (
           <div className="py-1">
             <Choice
-              label="Played on"
+              label={t("wiring.playedOn")}
               value={output ?? "headphones"}
               options={OUTPUTS}
               onChange={(value) => setSetting("feeds.you.output", value)}
@@ -83,7 +88,7 @@ function FeedRow({ feed }: { feed: FeedName }) {
         <Toggle path={`feeds.${feed}.has_ceiling`} />
         {feed !== "viewers" && <Setting path={`feeds.${feed}.ceiling_dbtp`} />}
         {feed === "viewers" && (
-          <p className="pb-1 text-xs text-quiet">How high it is, is set in Balance.</p>
+          <p className="pb-1 text-xs text-quiet">{t("wiring.setItsLevelInBalance")}</p>
         )}
         <Setting path={`feeds.${feed}.delay_ms`} />
       </Popover>

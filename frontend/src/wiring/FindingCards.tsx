@@ -1,6 +1,7 @@
 import type { Finding } from "../api/client";
 import { ask, mendBy } from "../live/link";
 import { Button } from "../ui/Button";
+import { t } from "../text/text";
 
 /** The gravest findings in full: what, why, and the one action. */
 export function FindingCards({ findings }: { findings: Finding[] }) {
@@ -19,10 +20,10 @@ export function FindingCards({ findings }: { findings: Finding[] }) {
           </Button>
         )}
         <Button
-          title="Put aside for this rig; it comes back when it gets worse"
+          title={t("wiring.ignoreForThisRigUntil")}
           onClick={() => ask({ type: "dismiss", key: finding.key })}
         >
-          Not now
+          {t("wiring.ignore")}
         </Button>
       </div>
       {finding.evidence && <p className="mt-2 text-xs text-quiet">{finding.evidence}</p>}

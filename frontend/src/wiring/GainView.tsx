@@ -10,6 +10,7 @@ import { Progress } from "../ui/Progress";
 import { colour, FIGURES_FONT, Picture, TEXT_FONT } from "../ui/Picture";
 import { decibels, signless } from "../units/format";
 import { FindingCards } from "./FindingCards";
+import { t } from "../text/text";
 
 const LOWEST = -60;
 const TOP = 22;
@@ -33,10 +34,10 @@ function LandingPicture() {
     canvas.textAlign = "center";
     canvas.textBaseline = "bottom";
     canvas.fillStyle = colour("voice-strong");
-    canvas.fillText("land here", (low + high) / 2, TOP - 4);
+    canvas.fillText(t("wiring.target"), (low + high) / 2, TOP - 4);
     canvas.fillStyle = colour("quiet");
     canvas.textAlign = "left";
-    canvas.fillText("a shout", x(advice.loudest_dbfs) - 24, TOP - 4);
+    canvas.fillText(t("wiring.shout"), x(advice.loudest_dbfs) - 24, TOP - 4);
     canvas.setLineDash([4, 3]);
     canvas.strokeStyle = colour("quiet");
     canvas.beginPath();
@@ -64,7 +65,7 @@ function LandingPicture() {
     <Picture
       follows="figures"
       paint={paint}
-      label="Usual peaks at the microphone against the zone in which they should land"
+      label={t("wiring.usualMicrophonePeaksAndThe")}
       className="mt-1 h-[70px] w-full"
     />
   );
@@ -104,7 +105,7 @@ function HistoryPicture() {
     }
     canvas.textBaseline = "top";
     for (const [seconds, word] of [
-      [60, "a minute ago"],
+      [60, t("wiring.aMinuteAgo")],
       [30, "30 s"],
       [0, "now"],
     ] as const) {
@@ -125,7 +126,7 @@ function HistoryPicture() {
     <Picture
       follows="figures"
       paint={paint}
-      label="The microphone's peaks over the last minute, with the zone in which usual ones should land"
+      label={t("wiring.microphonePeaksOverTheLast")}
       className="h-[190px] w-full"
     />
   );
@@ -138,17 +139,16 @@ export function GainView() {
     <div className="flex gap-3.5">
       <div className="flex min-w-0 flex-1 flex-col gap-3">
         <Panel>
-          <h3 className="font-semibold">A minute for the microphone's gain</h3>
+          <h3 className="font-semibold">{t("wiring.setTheMicrophoneGainIn")}</h3>
           <p className="text-[13px] text-quiet">
-            Talk as you do on air, at your usual distance, and laugh once. Goshawk listens to{" "}
-            {wantedS ?? 20} seconds of speech and says how far to turn the preamp.
+            {t("wiring.talkAsYouDoLive", { seconds: wantedS ?? 20 })}
           </p>
           <LandingPicture />
           <Minute />
           <Advice />
         </Panel>
         <Panel>
-          <h3 className="mb-1 font-semibold">The last minute</h3>
+          <h3 className="mb-1 font-semibold">{t("wiring.lastMinute")}</h3>
           <HistoryPicture />
         </Panel>
       </div>
@@ -192,20 +192,27 @@ function Minute() {
         className="my-2"
         onClick={() => ask({ type: "measure_gain", is_on: true })}
       >
-        {minute.result ? "Again" : "Start the minute"}
+        {minute.result ? t("wiring.again") : t("wiring.start")}
       </Button>
     );
   }
   return (
     <div className="my-2 flex items-center gap-3 text-[13px]">
-      <Progress label="Speech heard" share={minute.speech_s / minute.wanted_speech_s} />
+      <Progress label={t("wiring.speechHeard")} share={minute.speech_s / minute.wanted_speech_s} />
       <span className="figures">
-        {minute.speech_s.toFixed(0)} of {minute.wanted_speech_s} s of speech
+        {t("wiring.secondsOfTargetSOf", {
+          seconds: minute.speech_s.toFixed(0),
+          target: minute.wanted_speech_s,
+        })}
       </span>
       <span className="text-quiet">
-        {Math.max(0, minute.longest_s - minute.elapsed_s).toFixed(0)} s left
+        {t("wiring.tofixedSLeft", {
+          toFixed: Math.max(0, minute.longest_s - minute.elapsed_s).toFixed(0),
+        })}
       </span>
-      <Button onClick={() => ask({ type: "measure_gain", is_on: false })}>Stop</Button>
+      <Button onClick={() => ask({ type: "measure_gain", is_on: false })}>
+        {t("wiring.stop")}
+      </Button>
     </div>
   );
 }
@@ -235,13 +242,13 @@ function Arriving() {
   const microphone = useLevels((levels) => levels?.stations.microphone);
   return (
     <Panel>
-      <h3 className="font-semibold">What arrives</h3>
+      <h3 className="font-semibold">{t("wiring.inputLevel")}</h3>
       <dl className="mt-1 grid grid-cols-[1fr_auto] gap-y-0.5 text-[13px]">
-        <dt className="text-quiet">Speech peaks</dt>
+        <dt className="text-quiet">{t("wiring.speechPeaks")}</dt>
         <dd className="figures">{decibels(microphone?.peaks_dbfs)} dBFS</dd>
-        <dt className="text-quiet">Highest peak</dt>
+        <dt className="text-quiet">{t("wiring.highestPeak")}</dt>
         <dd className="figures">{decibels(microphone?.highest_peak_dbfs)} dBFS</dd>
-        <dt className="text-quiet">Noise in pauses</dt>
+        <dt className="text-quiet">{t("wiring.noiseInPauses")}</dt>
         <dd className="figures">{decibels(microphone?.noise_floor_dbfs)} dBFS</dd>
       </dl>
     </Panel>

@@ -12,12 +12,13 @@ import { Toggle } from "../ui/Toggle";
 import { openChain, openInput } from "../view";
 import { DeviceKnobs } from "./DeviceKnobs";
 import { DevicePicker } from "./DevicePicker";
+import { t } from "../text/text";
 
 const CHANNELS = [
-  { value: "left", label: "left" },
-  { value: "right", label: "right" },
-  { value: "sum", label: "sum" },
-  { value: "stereo", label: "stereo" },
+  { value: "left", label: t("wiring.left") },
+  { value: "right", label: t("wiring.right") },
+  { value: "sum", label: t("wiring.sum") },
+  { value: "stereo", label: t("wiring.stereo") },
 ];
 
 export const panelId = "chosen-input";
@@ -39,7 +40,7 @@ export function InputPanel({ input }: { input: InputSettings }) {
     <section
       id={panelId}
       tabIndex={-1}
-      aria-label={`Input ${input.name}`}
+      aria-label={t("wiring.inputName", { name: input.name })}
       onKeyDown={(event) => {
         // Lists that open from here close themselves first.
         const isHere = event.currentTarget.contains(event.target as Node);
@@ -49,14 +50,14 @@ export function InputPanel({ input }: { input: InputSettings }) {
     >
       <div className="flex items-center gap-1">
         <NameField key={input.name} path={`${path}.name`} name={input.name} />
-        <IconButton label="Move up" onClick={() => move(input, -1)}>
+        <IconButton label={t("wiring.moveUp")} onClick={() => move(input, -1)}>
           <ArrowUp size={15} />
         </IconButton>
-        <IconButton label="Move down" onClick={() => move(input, 1)}>
+        <IconButton label={t("wiring.moveDown")} onClick={() => move(input, 1)}>
           <ArrowDown size={15} />
         </IconButton>
         <IconButton
-          label={`Remove ${input.name}`}
+          label={t("wiring.removeName", { name: input.name })}
           onClick={() => {
             openInput(null);
             ask({ type: "remove_input", input_id: input.id });
@@ -64,14 +65,14 @@ export function InputPanel({ input }: { input: InputSettings }) {
         >
           <Trash2 size={15} />
         </IconButton>
-        <IconButton label="Close" onClick={() => close(input.id)}>
+        <IconButton label={t("wiring.close")} onClick={() => close(input.id)}>
           <X size={15} />
         </IconButton>
       </div>
       <div className="mt-2 flex items-center gap-3">
-        <span className="w-16 text-quiet">Role</span>
+        <span className="w-16 text-quiet">{t("wiring.role")}</span>
         <Select
-          label="Role"
+          label={t("wiring.role")}
           value={input.role}
           groups={[{ options: ROLES.map((role) => ({ value: role, label: ROLE_LABELS[role] })) }]}
           onChange={(role) => setSetting(`${path}.role`, role as Role)}
@@ -80,34 +81,34 @@ export function InputPanel({ input }: { input: InputSettings }) {
       </div>
       {input.role === "voice" && (
         <div className="mt-2 flex items-center gap-3">
-          <span className="w-16 text-quiet">Voice</span>
+          <span className="w-16 text-quiet">{t("wiring.voice")}</span>
           <Button
             aria-pressed={isChained}
             look={isChained ? "main" : "plain"}
-            title="The sound check plans the main voice's chain, levels are told from it, and the others dip under it"
+            title={t("wiring.theSoundCheckTheTarget")}
             className="flex-1 py-1!"
             onClick={() => setSetting("chained", isChained ? "" : input.id)}
           >
-            {isChained ? "The main voice" : "Make it the main voice"}
+            {isChained ? t("wiring.mainVoice") : t("wiring.makeMainVoice")}
           </Button>
         </div>
       )}
       <div className="mt-2 flex items-center gap-3">
-        <span className="w-16 text-quiet">Chain</span>
+        <span className="w-16 text-quiet">{t("wiring.chain")}</span>
         <Button className="flex-1 py-1!" onClick={() => openChain(input.id)}>
-          Open its chain
+          {t("wiring.openChain")}
         </Button>
       </div>
-      <p className="mt-3 mb-1 text-quiet">Device</p>
+      <p className="mt-3 mb-1 text-quiet">{t("wiring.device")}</p>
       <DevicePicker input={input} />
       {device && (device.knobs === "page" || device.knobs === "file") && (
         <div className="mt-2 rounded-md bg-raised/50 p-2">
           <DeviceKnobs device={device} />
         </div>
       )}
-      <p className="mt-3 mb-1 text-quiet">Channels</p>
+      <p className="mt-3 mb-1 text-quiet">{t("wiring.channels")}</p>
       <Choice
-        label="Channels"
+        label={t("wiring.channels")}
         value={input.channels}
         options={CHANNELS}
         onChange={(channels) => setSetting(`${path}.channels`, channels)}
@@ -128,7 +129,7 @@ function NameField({ path, name }: { path: string; name: string }) {
   const [draft, setDraft] = useState(name);
   return (
     <input
-      aria-label="Name of the input"
+      aria-label={t("wiring.nameOfTheInput")}
       value={draft}
       onChange={(event) => setDraft(event.target.value)}
       onBlur={() => {

@@ -6,6 +6,7 @@ import { useLive } from "../live/store";
 import { Button } from "../ui/Button";
 import { openWiring, useView } from "../view";
 import { partsOf } from "./ledger";
+import { t } from "../text/text";
 
 /** The delay from the microphone to a listener: parts, sum, what was measured, what to do. */
 export function LedgerPanel({ feed }: { feed: FeedName }) {
@@ -18,10 +19,12 @@ export function LedgerPanel({ feed }: { feed: FeedName }) {
   const parts = partsOf(ledger ?? [], rig);
   return (
     <section
-      aria-label={`Delay from the microphone to ${FEED_LABELS[feed]}`}
+      aria-label={t("wiring.delayFromTheMicrophoneTo", { name: FEED_LABELS[feed] })}
       className="rounded-lg bg-panel p-3.5"
     >
-      <h3 className="font-semibold">Delay, microphone → {FEED_LABELS[feed]}</h3>
+      <h3 className="font-semibold">
+        {t("wiring.delayMicrophoneName", { name: FEED_LABELS[feed] })}
+      </h3>
       <ul className="mt-1.5">
         {parts.map(({ name, ms, startMs }) => {
           const left = sum ? (startMs / sum) * 100 : 0;
@@ -50,11 +53,11 @@ export function LedgerPanel({ feed }: { feed: FeedName }) {
       <PictureOffset sum={sum} feed={feed} />
       <div className="mt-2 flex gap-2">
         <Button className="flex-1 px-2!" onClick={() => ask({ type: "measure_delay" })}>
-          Send a click
+          {t("wiring.sendAClick")}
         </Button>
-        {wiring !== "Delay" && (
-          <Button className="flex-1 px-2!" onClick={() => openWiring("Delay")}>
-            Smallest buffer
+        {wiring !== "delay" && (
+          <Button className="flex-1 px-2!" onClick={() => openWiring("delay")}>
+            {t("wiring.smallestBuffer")}
           </Button>
         )}
       </div>
@@ -63,11 +66,11 @@ export function LedgerPanel({ feed }: { feed: FeedName }) {
 }
 
 function measuredWords(measured: Levels["measured_delay_ms"], feed: FeedName): string {
-  if (!measured) return "not measured yet";
+  if (!measured) return t("wiring.notMeasuredYet");
   const own = measured[feed];
   return own === null || own === undefined
-    ? "the click did not arrive: is the microphone in this feed?"
-    : `measured ${own.toFixed(1)}`;
+    ? t("wiring.theClickDidNotArrive")
+    : t("wiring.measuredMs", { ms: own.toFixed(1) });
 }
 
 /** What the picture has to wait, in milliseconds and in pictures. */
@@ -76,7 +79,7 @@ function PictureOffset({ sum, feed }: { sum: number; feed: FeedName }) {
   const at = (rate: number) => ((sum * rate) / 1000).toFixed(1);
   return (
     <p className="text-xs">
-      Delay the picture by {sum.toFixed(0)} ms ({at(60)} pictures at 60 a second, {at(30)} at 30).
+      {t("wiring.delayTheVideoByMs", { ms: sum.toFixed(0), at60: at(60), at30: at(30) })}
     </p>
   );
 }

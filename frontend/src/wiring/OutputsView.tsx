@@ -22,6 +22,7 @@ import { levelWords, signless } from "../units/format";
 import { FindingCards } from "./FindingCards";
 import { leavesSentence, NO_DEVICE, sourceLabel, VIRTUAL } from "./outputs";
 import { Programs } from "./Programs";
+import { t } from "../text/text";
 
 const NONE: never[] = [];
 
@@ -43,16 +44,16 @@ export function OutputsView() {
             <AddOutput onAdded={setOpen} />
             <Button
               onClick={() => ask({ type: "feed_as", feed: "viewers", other: "you" })}
-              title="The same inputs, as loud as you hear them. Undo takes it back."
+              title={t("wiring.sendsYourMonitorMixTo")}
             >
-              Viewers get just what I hear
+              {t("wiring.sendMyMonitorMixTo")}
             </Button>
             <div className="flex-1" />
             <ClockChoice />
             <DeviceBuffer />
           </div>
         </Panel>
-        <ul aria-label="Where everything leaves" className="rounded-lg bg-panel px-3.5 py-1">
+        <ul aria-label={t("wiring.outputs")} className="rounded-lg bg-panel px-3.5 py-1">
           {FEEDS.map((feed) => (
             <li key={feed} className="flex gap-3 border-line py-1.5 text-[13px] not-last:border-b">
               <b className="w-16">{FEED_LABELS[feed]}</b>
@@ -98,35 +99,30 @@ type TableProps = { open: string | null; onOpen: (id: string | null) => void };
 function OutputTable({ open, onOpen }: TableProps) {
   const outputs = useLive((live) => live.state?.rig.outputs) ?? NONE;
   if (!outputs.length) {
-    return (
-      <p className="p-3 text-quiet">
-        Nothing leaves yet, so nobody hears you. Add an output: choose what leaves, then where it
-        goes.
-      </p>
-    );
+    return <p className="p-3 text-quiet">{t("wiring.noOutputsYetSoNobody")}</p>;
   }
   return (
     <table className="w-full text-[13px]">
-      <caption className="sr-only">Where everything leaves</caption>
+      <caption className="sr-only">{t("wiring.outputs")}</caption>
       <thead>
         <tr className="text-left text-xs text-quiet">
           <th scope="col" className="pb-1 pl-2 font-normal">
-            leaves
+            {t("wiring.source2")}
           </th>
           <th scope="col" className="font-normal">
-            goes to
+            {t("wiring.destination")}
           </th>
           <th scope="col" className="font-normal">
-            level there
+            {t("wiring.level")}
           </th>
           <th scope="col" className="text-right font-normal">
-            delay
+            {t("wiring.delay2")}
           </th>
           <th scope="col" className="text-right font-normal">
-            clock
+            {t("wiring.clock")}
           </th>
           <th scope="col" className="pr-2 text-right font-normal">
-            dropouts
+            {t("wiring.dropouts")}
           </th>
         </tr>
       </thead>
@@ -152,9 +148,9 @@ function Device({ output, status }: { output: OutputSettings; status?: OutputSta
   const known = devices.find(({ id }) => id === output.device);
   const isVirtual = output.device === VIRTUAL;
   const label = !output.device
-    ? "nowhere yet"
+    ? t("wiring.noDestination")
     : isVirtual
-      ? (made?.label ?? "a virtual microphone")
+      ? (made?.label ?? t("wiring.virtualMicrophone"))
       : (known?.label ?? output.device.replace(/^[a-z]+:/, ""));
   const isGone = output.device && (!known || (status && status.state !== "playing"));
   return (
@@ -164,10 +160,10 @@ function Device({ output, status }: { output: OutputSettings; status?: OutputSta
       </span>
       {isGone ? (
         <span className="block text-xs text-over-strong">
-          ▲ {status?.said ? "does not play" : "not there yet"}
+          ▲ {status?.said ? t("wiring.notPlaying") : t("wiring.notConnected")}
         </span>
       ) : (
-        <span className="block text-xs text-quiet">{known?.host ?? "choose one"}</span>
+        <span className="block text-xs text-quiet">{known?.host ?? t("wiring.chooseOne")}</span>
       )}
     </>
   );
@@ -193,8 +189,8 @@ function OutputRow({ output, isOpen, onOpen }: RowProps) {
           className="block w-full py-1.5 pl-2 text-left hover:underline"
         >
           <span className={`font-semibold ${output.is_muted ? "line-through" : ""}`}>{name}</span>
-          <span className="sr-only">: device, level and delay of this output</span>
-          {output.is_muted && <span className="block text-xs text-quiet">muted</span>}
+          <span className="sr-only">{t("wiring.deviceLevelAndDelayOf")}</span>
+          {output.is_muted && <span className="block text-xs text-quiet">{t("wiring.muted")}</span>}
         </button>
       </th>
       <td className="py-1 pr-2">
@@ -204,7 +200,7 @@ function OutputRow({ output, isOpen, onOpen }: RowProps) {
         <LevelBar
           dbfs={peak}
           colour={`var(--${input ? roleColour(input.role) : "voice"})`}
-          label={`Level of ${name} where it leaves`}
+          label={t("wiring.outputLevelOfName", { name })}
           className="h-1.5"
         />
         <span className="figures block pt-0.5 text-xs text-quiet">
@@ -225,7 +221,7 @@ function OutputRow({ output, isOpen, onOpen }: RowProps) {
         className={`figures rounded-r-md pr-2 text-right text-xs ${status?.dropouts ? "text-over-strong" : ""}`}
       >
         {status?.dropouts ?? "–"}
-        {status?.grown ? <span className="block text-quiet">buffer grew</span> : null}
+        {status?.grown ? <span className="block text-quiet">{t("wiring.bufferGrew")}</span> : null}
       </td>
     </tr>
   );
@@ -241,7 +237,7 @@ function OutputPanel({ output, onClose }: PanelProps) {
   const name = sourceLabel(state.rig, output.source);
   const hosts = [...new Set(state.output_devices.map(({ host }) => host))];
   const groups = [
-    { options: [{ value: NO_DEVICE, label: "nowhere yet" }] },
+    { options: [{ value: NO_DEVICE, label: t("wiring.noDestination") }] },
     ...hosts.map((host) => ({
       label: host,
       options: state.output_devices
@@ -255,11 +251,14 @@ function OutputPanel({ output, onClose }: PanelProps) {
   }
   const help = state.output_devices.find(({ id }) => id === output.device)?.help;
   return (
-    <section aria-label={`Output of ${name}`} className="rounded-lg bg-panel p-3.5 text-[13px]">
+    <section
+      aria-label={t("wiring.outputOfName", { name })}
+      className="rounded-lg bg-panel p-3.5 text-[13px]"
+    >
       <div className="flex items-center gap-1">
         <h3 className="min-w-0 flex-1 truncate text-base font-semibold">{name}</h3>
         <IconButton
-          label={`Remove this output of ${name}`}
+          label={t("wiring.removeThisOutputOfName", { name })}
           onClick={() => {
             onClose();
             ask({ type: "remove_output", output_id: output.id });
@@ -267,13 +266,13 @@ function OutputPanel({ output, onClose }: PanelProps) {
         >
           <Trash2 size={15} />
         </IconButton>
-        <IconButton label="Close" onClick={onClose}>
+        <IconButton label={t("wiring.close")} onClick={onClose}>
           <X size={15} />
         </IconButton>
       </div>
-      <p className="mt-1 mb-1 text-quiet">Destination</p>
+      <p className="mt-1 mb-1 text-quiet">{t("wiring.destination2")}</p>
       <Select
-        label="Destination"
+        label={t("wiring.destination2")}
         value={output.device || NO_DEVICE}
         groups={groups}
         onChange={(device) => setSetting(`${path}.device`, device === NO_DEVICE ? "" : device)}
@@ -290,11 +289,11 @@ function OutputPanel({ output, onClose }: PanelProps) {
       </div>
       {status?.delay_ms != null && (
         <dl className="mt-2 grid grid-cols-[1fr_auto] gap-y-0.5 border-t border-line pt-2 text-xs">
-          <dt className="text-quiet">from Goshawk to the air</dt>
+          <dt className="text-quiet">{t("wiring.goshawkToSoundInThe")}</dt>
           <dd className="figures text-right">{status.delay_ms.toFixed(1)} ms</dd>
-          <dt className="text-quiet">of it, says the device</dt>
+          <dt className="text-quiet">{t("wiring.reportedByTheDevice")}</dt>
           <dd className="figures text-right">{(status.device_ms ?? 0).toFixed(1)} ms</dd>
-          <dt className="text-quiet">its clock against Goshawk’s</dt>
+          <dt className="text-quiet">{t("wiring.clockDifferenceToGoshawk")}</dt>
           <dd className="figures text-right">{signless(status.clock_ppm, 0)} ppm</dd>
         </dl>
       )}
@@ -320,7 +319,7 @@ function AddOutput({ onAdded }: { onAdded: (id: string) => void }) {
   };
   return (
     <AddMenu
-      label="Add output"
+      label={t("wiring.addOutput")}
       items={sources.map((source) => ({ value: source, label: sourceLabel(rig, source) }))}
       onChoose={add}
     />
@@ -342,11 +341,11 @@ function ClockChoice() {
   if (!options.length && !rig.clock_device) return null;
   return (
     <div className="flex items-center gap-2 text-[13px]">
-      <span className="text-quiet">clock</span>
+      <span className="text-quiet">{t("wiring.clock")}</span>
       <Select
-        label="By whose clock Goshawk runs"
+        label={t("wiring.masterClock")}
         value={rig.clock_device || NO_DEVICE}
-        groups={[{ options: [{ value: NO_DEVICE, label: "the system’s" }, ...options] }]}
+        groups={[{ options: [{ value: NO_DEVICE, label: t("wiring.systemClock") }, ...options] }]}
         onChange={(id) => setSetting("clock_device", id === NO_DEVICE ? "" : id)}
         className="w-40"
       />
@@ -372,12 +371,11 @@ function NoServer() {
   if (!computer || computer.server) return null;
   return (
     <Panel>
-      <h3 className="text-[13px] font-semibold">No virtual microphone here</h3>
+      <h3 className="text-[13px] font-semibold">{t("wiring.noVirtualMicrophoneOnThis")}</h3>
       <p className="mt-1 text-xs text-quiet">
-        {computer.server_trouble || "Looking for a sound server …"} Without one, install a virtual
-        audio cable: a loopback device of two channels at 48 kHz. Choose it here as an output, and
-        its other end in your broadcasting program. Or let that program open an address (Wiring,
-        Addresses): that needs no driver.
+        {t("wiring.troubleInstallAVirtualAudio", {
+          trouble: computer.server_trouble || t("wiring.lookingForASoundServer"),
+        })}
       </p>
     </Panel>
   );

@@ -8,6 +8,7 @@ import { AddMenu } from "../ui/AddMenu";
 import { Button } from "../ui/Button";
 import { Panel } from "../ui/Panel";
 import { sourceLabel, VIRTUAL } from "./outputs";
+import { t } from "../text/text";
 
 export function Programs() {
   const state = useLive((live) => live.state);
@@ -19,13 +20,11 @@ export function Programs() {
   );
   return (
     <Panel>
-      <h3 className="text-[13px] font-semibold">Programs on this computer</h3>
+      <h3 className="text-[13px] font-semibold">{t("wiring.programsOnThisComputer")}</h3>
       {!programs.length && !waiting.length && (
-        <p className="py-1 text-xs text-quiet">
-          None plays or records now. Start one, and it shows here.
-        </p>
+        <p className="py-1 text-xs text-quiet">{t("wiring.noProgramIsPlayingOr")}</p>
       )}
-      <ul aria-label="Programs" className="text-[13px]">
+      <ul aria-label={t("wiring.programs")} className="text-[13px]">
         {programs.map((program) => (
           <li
             key={`${program.plays ? "p" : "r"}${program.id}`}
@@ -34,12 +33,15 @@ export function Programs() {
             <span className="min-w-0 flex-1">
               <b className="font-semibold">{program.name}</b>{" "}
               <span className="text-quiet">
-                {program.plays ? "plays into" : "records from"} {program.device || "nothing"}
+                {program.plays ? t("wiring.playsTo") : t("wiring.recordsFrom")}{" "}
+                {program.device || t("wiring.nothing")}
               </span>
               {program.volume < 0.995 || program.is_muted ? (
                 <span className="block text-xs text-voice-strong">
-                  turned {program.is_muted ? "off" : `to ${(program.volume * 100).toFixed(0)} %`} in
-                  the system
+                  {t("wiring.systemVolume", {
+                    muted: program.is_muted ? "yes" : "no",
+                    percent: (program.volume * 100).toFixed(0),
+                  })}
                 </span>
               ) : null}
             </span>
@@ -53,9 +55,10 @@ export function Programs() {
         {waiting.map((input) => (
           <li key={input.id} className="flex items-center gap-3 py-1.5 text-quiet">
             <span className="min-w-0 flex-1">
-              {input.name} takes the sound of <b>{input.takes}</b> as soon as it plays
+              {t("wiring.nameReceives", { name: input.name })} <b>{input.takes}</b>{" "}
+              {t("wiring.asSoonAsItPlays")}
             </span>
-            <Button onClick={() => giveBack(input.id)}>Let it be</Button>
+            <Button onClick={() => giveBack(input.id)}>{t("wiring.stopRouting")}</Button>
           </li>
         ))}
       </ul>
@@ -73,16 +76,16 @@ function Take({ state, program }: Props) {
     return (
       <Button
         onClick={() => giveBack(taker.id)}
-        aria-label={`Give the sound of ${program.name} back`}
+        aria-label={t("wiring.returnNameToItsOwn", { name: program.name })}
       >
-        Give back, it is {taker.name}
+        {t("wiring.returnToItsOwnDevice", { name: taker.name })}
       </Button>
     );
   }
   return (
     <AddMenu
-      label={`Take its sound as …`}
-      name={`Take the sound of ${program.name} as`}
+      label={t("wiring.routeTo")}
+      name={t("wiring.routeNameTo", { name: program.name })}
       items={state.rig.inputs.map(({ id, name }) => ({ value: id, label: name }))}
       onChoose={(input_id) => ask({ type: "take_program", input_id, program: program.name })}
     />
@@ -99,19 +102,19 @@ function Hand({ state, program }: Props) {
     return (
       <Button
         onClick={() => hand(given)}
-        aria-label={`Give ${program.name} back the microphone that it had`}
+        aria-label={t("wiring.returnNameToItsOwnMicrophone", { name: program.name })}
       >
-        Give back, it hears {sourceLabel(state.rig, given)}
+        {t("wiring.returnToItsOwnMicrophone", { name: sourceLabel(state.rig, given) })}
       </Button>
     );
   }
   if (!sources.length) {
-    return <span className="text-xs text-quiet">add a virtual microphone to hand it one</span>;
+    return <span className="text-xs text-quiet">{t("wiring.addAVirtualMicrophoneTo")}</span>;
   }
   return (
     <AddMenu
-      label="Hand it …"
-      name={`Hand ${program.name} the virtual microphone of`}
+      label={t("wiring.changeMicrophone")}
+      name={t("wiring.microphoneForName", { name: program.name })}
       items={sources.map((source) => ({ value: source, label: sourceLabel(state.rig, source) }))}
       onChoose={hand}
     />

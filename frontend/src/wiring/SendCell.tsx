@@ -8,11 +8,12 @@ import { roleColour } from "../ui/roles";
 import { Setting } from "../ui/Setting";
 import { Toggle } from "../ui/Toggle";
 import { signless } from "../units/format";
+import { t } from "../text/text";
 
 const TAPS = [
-  { value: "after_fader", label: "post-fader" },
-  { value: "before_fader", label: "pre-fader" },
-  { value: "as_it_came", label: "raw" },
+  { value: "after_fader", label: t("wiring.postFader") },
+  { value: "before_fader", label: t("wiring.preFader") },
+  { value: "as_it_came", label: t("wiring.raw") },
 ];
 
 type Props = { input: InputSettings; feed: FeedName };
@@ -27,7 +28,7 @@ export function SendCell({ input, feed }: Props) {
   const isHeard = send.is_heard && !input.is_muted;
   const level = `${send.level_db > 0 ? "+" : ""}${signless(send.level_db, 1)}`;
   const tap = TAPS.find(({ value }) => value === send.tap)?.label;
-  const place = `${input.name} to ${FEED_LABELS[feed]}`;
+  const place = t("wiring.inputToFeed", { input: input.name, feed: FEED_LABELS[feed] });
   return (
     <Popover
       label={place}
@@ -53,15 +54,17 @@ export function SendCell({ input, feed }: Props) {
                   }}
                 />
                 {level}
-                <span className="sr-only"> dB, {input.is_muted ? "muted, " : ""}</span>
+                <span className="sr-only">
+                  {t("wiring.sendSpoken", { muted: input.is_muted ? "yes" : "no" })}
+                </span>
               </span>
               <span className={`block text-[11px] ${isFound ? "text-over-strong" : "text-quiet"}`}>
-                {isFound ? "▲ see finding" : tap}
+                {isFound ? t("wiring.seeProblem") : tap}
               </span>
             </>
           ) : (
             <>
-              <span className="sr-only">not heard</span>
+              <span className="sr-only">{t("wiring.notHeard")}</span>
               <span
                 aria-hidden
                 className={`block text-center ${isFound ? "text-over-strong" : "text-quiet"}`}
@@ -78,7 +81,7 @@ export function SendCell({ input, feed }: Props) {
       <Setting path={`${path}.level_db`} colour={`var(--${roleColour(input.role)})`} />
       <div className="mt-2">
         <Choice
-          label="Taken"
+          label={t("wiring.tap")}
           value={send.tap}
           options={TAPS}
           onChange={(value) => setSetting(`${path}.tap`, value)}

@@ -9,12 +9,13 @@ import { roleColour, roleText } from "../ui/roles";
 import { levelWords, signless } from "../units/format";
 import { openInput, useView } from "../view";
 import { SendCell } from "./SendCell";
+import { t } from "../text/text";
 
 const CHANNEL_WORDS: Record<InputSettings["channels"], string> = {
-  left: "left channel",
-  right: "right channel",
-  sum: "both as one",
-  stereo: "stereo",
+  left: t("wiring.leftChannel"),
+  right: t("wiring.rightChannel"),
+  sum: t("wiring.bothChannelsAsMono"),
+  stereo: t("wiring.stereo"),
 };
 
 /** Who hears what, as a table: a row for each input, a column for each listener. */
@@ -22,25 +23,21 @@ export function SendTable() {
   const rig = useLive((live) => live.state?.rig);
   if (!rig) return null;
   if (!rig.inputs.length) {
-    return (
-      <p className="rounded-lg bg-panel p-6 text-quiet">
-        Nothing comes in yet. Add an input, and choose its device.
-      </p>
-    );
+    return <p className="rounded-lg bg-panel p-6 text-quiet">{t("wiring.noInputsYetAddOne")}</p>;
   }
   return (
     <table className="w-full border-separate border-spacing-y-1.5">
-      <caption className="sr-only">Which listener hears which input, and how loudly</caption>
+      <caption className="sr-only">{t("wiring.levelOfEachInputFor")}</caption>
       <thead>
         <tr className="text-left text-xs text-quiet">
           <th scope="col" className="pl-3.5 font-normal">
-            comes in
+            {t("wiring.input")}
           </th>
           <th scope="col" className="font-normal">
-            from
+            {t("wiring.device2")}
           </th>
           <th scope="col" className="font-normal">
-            level
+            {t("wiring.level")}
           </th>
           {FEEDS.map((feed) => (
             <th key={feed} scope="col" className="w-[92px] text-[13px] text-text">
@@ -61,7 +58,7 @@ export function SendTable() {
 /** How many stages of its chain are at work, in words. */
 function stagesOf(input: InputSettings): string {
   const count = input.chain.filter(({ is_bypassed }) => !is_bypassed).length;
-  return count === 0 ? "plain" : `${count} stage${count === 1 ? "" : "s"}`;
+  return count === 0 ? "plain" : t("wiring.stageCount", { count });
 }
 
 function Row({ input, isChained }: { input: InputSettings; isChained: boolean }) {
@@ -92,14 +89,18 @@ function Row({ input, isChained }: { input: InputSettings; isChained: boolean })
             {input.name}
           </span>
           <span className="block text-xs text-quiet">
-            {isChained ? "main voice" : input.is_private ? "private" : stagesOf(input)}
+            {isChained
+              ? t("wiring.mainVoice2")
+              : input.is_private
+                ? t("wiring.private")
+                : stagesOf(input)}
           </span>
-          <span className="sr-only">: name, role, device and channels</span>
+          <span className="sr-only">{t("wiring.nameRoleDeviceAndChannels")}</span>
         </button>
       </th>
       <td className="py-2 text-[13px]">
         <span className="block max-w-40 truncate leading-tight">
-          {device?.label ?? "no device"}
+          {device?.label ?? t("wiring.noDevice")}
           {input.device && <span className="text-quiet">, {CHANNEL_WORDS[input.channels]}</span>}
         </span>
         <DeviceLine device={input.device} />
@@ -126,7 +127,7 @@ function Level({ input, isChained }: { input: InputSettings; isChained: boolean 
       <LevelBar
         dbfs={peak}
         colour={`var(--${roleColour(input.role)})`}
-        label={`Level of ${input.name}`}
+        label={t("wiring.levelOfName", { name: input.name })}
       />
       <span className="figures block pt-1 text-xs text-quiet">
         {levelWords(isTold ? peak : undefined, 0)}
@@ -136,19 +137,19 @@ function Level({ input, isChained }: { input: InputSettings; isChained: boolean 
 }
 
 const STATES: Record<string, string> = {
-  unplugged: "unplugged",
-  waiting: "no sound yet",
-  "no file": "no file chosen",
-  ended: "has ended",
+  unplugged: t("wiring.unplugged"),
+  waiting: t("wiring.noSignalYet"),
+  "no file": t("wiring.noFileChosen"),
+  ended: t("wiring.ended"),
 };
 
 /** Rate and clock, or what is wrong with the device. */
 function DeviceLine({ device }: { device: string }) {
   const status = useLevels((levels) => levels?.devices[device]);
   const isTold = useIsTold();
-  if (!device) return <span className="text-xs text-quiet">choose one</span>;
+  if (!device) return <span className="text-xs text-quiet">{t("wiring.chooseOne")}</span>;
   if (!isTold) return <span className="text-xs text-quiet">–</span>;
-  if (!status) return <span className="text-xs text-over-strong">▲ not there</span>;
+  if (!status) return <span className="text-xs text-over-strong">{t("wiring.notConnected2")}</span>;
   const trouble = STATES[status.state];
   if (trouble) return <span className="text-xs text-over-strong">▲ {trouble}</span>;
   const rate = status.counted_rate_hz ?? status.rate_hz;

@@ -4,21 +4,30 @@ import { AddMenu } from "../ui/AddMenu";
 import { Choice } from "../ui/Choice";
 import { ROLE_LABELS, ROLES } from "../ui/roles";
 import { useLive } from "../live/store";
-import { openInput, openWiring, useView, WIRING_VIEWS, type WiringView } from "../view";
+import {
+  openInput,
+  openWiring,
+  taskLabel,
+  useView,
+  WIRING_VIEWS,
+  wiringLabel,
+  type WiringView,
+} from "../view";
 import { AddressesView } from "./AddressesView";
 import { DelayView } from "./DelayView";
 import { DevicesView } from "./DevicesView";
 import { GainView } from "./GainView";
 import { OutputsView } from "./OutputsView";
 import { WhoHearsWhat } from "./WhoHearsWhat";
+import { t } from "../text/text";
 
 const VIEWS: Record<WiringView, () => React.ReactNode> = {
-  "Who hears what": WhoHearsWhat,
-  Outputs: OutputsView,
-  Devices: DevicesView,
-  "Microphone gain": GainView,
-  Delay: DelayView,
-  Addresses: AddressesView,
+  sends: WhoHearsWhat,
+  outputs: OutputsView,
+  devices: DevicesView,
+  gain: GainView,
+  delay: DelayView,
+  addresses: AddressesView,
 };
 
 export function WiringPage() {
@@ -27,12 +36,12 @@ export function WiringPage() {
   return (
     <>
       <div className="mb-2.5 flex items-center gap-4">
-        <h2 className="text-[19px] font-semibold">Wiring</h2>
-        <GuideButton page="wiring" about="this task" />
+        <h2 className="text-[19px] font-semibold">{taskLabel("wiring")}</h2>
+        <GuideButton page="wiring" about={t("wiring.thisTask")} />
         <Choice
-          label="Part of the wiring"
+          label={t("wiring.sectionsOfWiring")}
           value={wiring}
-          options={WIRING_VIEWS.map((view) => ({ value: view, label: view }))}
+          options={WIRING_VIEWS.map((view) => ({ value: view, label: wiringLabel(view) }))}
           onChange={(view) => openWiring(view)}
         />
         <div className="flex-1" />
@@ -60,12 +69,12 @@ const NEW_INPUTS = ROLES.map((role) => ({ value: role, label: ROLE_LABELS[role] 
 function AddInput() {
   return (
     <AddMenu
-      label="Add input"
+      label={t("wiring.addInput")}
       items={NEW_INPUTS}
       onChoose={(role) => {
         openWhenThere();
         ask({ type: "add_input", role });
-        openWiring("Who hears what");
+        openWiring("sends");
       }}
     />
   );

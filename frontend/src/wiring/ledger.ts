@@ -3,21 +3,22 @@
 import { STAGE_LABELS } from "../api/facts.gen";
 import type { Levels, Rig } from "../api/client";
 import { findStage } from "../live/chains";
+import { t } from "../text/text";
 
 type Part = { name: string; ms: number; startMs: number };
 
 const OWN_NAMES: Record<string, string> = {
-  ceiling: "Ceiling's look-ahead",
-  "feed delay": "Delay of the feed",
-  "clock follower": "Clock follower",
-  "out, one block": "Out, one block",
-  "output delay": "Delay of the output",
-  "output's clock follower": "Clock follower of the output",
-  "the output's device": "Output, as its device says",
-  "the device": "Microphone, as its device says",
-  "other chains": "Wait for a slower chain",
-  ducking: "Wait for the dip's look-ahead",
-  "own delay": "The voice's own delay",
+  ceiling: t("wiring.ceilingLookAhead"),
+  "feed delay": t("wiring.feedDelay"),
+  "clock follower": t("wiring.clockCorrection"),
+  "out, one block": t("wiring.outputBlock"),
+  "output delay": t("wiring.outputDelay"),
+  "output's clock follower": t("wiring.outputClockCorrection"),
+  "the output's device": t("wiring.outputDeviceReported"),
+  "the device": t("wiring.microphoneDeviceReported"),
+  "other chains": t("wiring.alignmentWithASlowerChain"),
+  ducking: t("wiring.duckerLookAhead"),
+  "own delay": t("wiring.voiceDelay"),
 };
 
 /** The parts of the way with their names; stages without delay are gathered in one line. */

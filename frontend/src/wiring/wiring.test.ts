@@ -48,8 +48,8 @@ describe("the ledger of the delay", () => {
     expect(parts.map(({ name }) => name)).toEqual([
       "Attic interface, one block",
       "Gate",
-      "Ceiling's look-ahead",
-      "Out, one block",
+      "Ceiling look-ahead",
+      "Output block",
       "Trim, Compressor",
     ]);
   });
@@ -73,10 +73,10 @@ describe("who hears whom, in words", () => {
         reachSentence(feed, reach),
       );
       expect(new Set(said).size).toBe(3);
-      expect(reachSentence(feed, undefined)).toBe("not known");
+      expect(reachSentence(feed, undefined)).toBe("unknown");
     }
     expect(reachSentence("viewers", "closed")).toBe("do not hear you");
-    expect(reachSentence("call", "open")).toBe("would hear you");
+    expect(reachSentence("call", "open")).toBe("no output yet");
   });
   it("stands beside the voice what viewers hear, and only that", () => {
     expect(columnsOf(rig).map(({ id }) => id)).toEqual(["voice", "game"]);

@@ -14,7 +14,7 @@ from goshawk.core.rules.balance import CLEARANCE_TOLERANCE_DB
 from goshawk.core.rules.finding import Finding, Mend, minus
 from goshawk.core.rules.health.rules import let_hear
 
-TASKS = Literal["Wiring", "Sound check", "Chain", "Balance", "Record"]
+TASKS = Literal["wiring", "sound_check", "chain", "balance", "record"]
 ItemState = Literal["good", "open", "waits"]
 FRESH = timedelta(hours=12)
 """A sound check of today."""
@@ -99,12 +99,12 @@ def _microphone(known: Known) -> Item:
     voice, levels = known.rig.voice, known.microphone
     if voice is None or not voice.device:
         return _open(
-            "microphone", "Wiring", "No microphone yet", "Choose where your voice comes from."
+            "microphone", "wiring", "No microphone yet", "Choose where your voice comes from."
         )
     if known.device_state not in ("playing", "waiting"):
         return _open(
             "microphone",
-            "Wiring",
+            "wiring",
             "Your microphone is not there",
             f"{known.device_title or voice.name}: {known.device_state or 'not open'}.",
         )
@@ -112,7 +112,7 @@ def _microphone(known: Known) -> Item:
     if peaks is None:
         return _waits(
             "microphone",
-            "Wiring",
+            "wiring",
             "Your microphone is there",
             "Say something: its level is not known yet.",
         )
@@ -121,11 +121,11 @@ def _microphone(known: Known) -> Item:
         side = "low" if peaks < LOW_PEAKS_DBFS else "high"
         return _open(
             "microphone",
-            "Wiring",
+            "wiring",
             f"Your microphone's gain is too {side}",
             f"{where}. The guided minute in Wiring says how far to turn.",
         )
-    return _good("microphone", "Wiring", "Your microphone is there", where)
+    return _good("microphone", "wiring", "Your microphone is there", where)
 
 
 def _check(known: Known) -> Item:
@@ -133,24 +133,24 @@ def _check(known: Known) -> Item:
     if made is None:
         return _open(
             "check",
-            "Sound check",
+            "sound_check",
             "No sound check yet",
             "Four short takes, and every setting follows from your own voice and room.",
         )
     if known.check_drift:
-        return _open("check", "Sound check", "Room or voice have changed", known.check_drift)
+        return _open("check", "sound_check", "Room or voice have changed", known.check_drift)
     ago = known.now - made
     if ago > FRESH:
         days = max(1, round(ago / timedelta(days=1)))
         since = "yesterday" if days == 1 else f"{days} days ago"
         return _open(
             "check",
-            "Sound check",
+            "sound_check",
             f"The sound check is of {since}" if days == 1 else f"The sound check was {since}",
             "Room and voice seem as they were; a take of your usual voice tells for sure.",
         )
     return _good(
-        "check", "Sound check", "The sound check is of today", "Room and voice are as they were."
+        "check", "sound_check", "The sound check is of today", "Room and voice are as they were."
     )
 
 
@@ -182,19 +182,19 @@ def _of(found: Finding, key: str, task: TASKS) -> Item:
 def _viewers(known: Known) -> Item:
     found = _first(known, _PRIVATE_CODES, "viewers")
     if found:
-        return _of(found, "viewers", "Wiring")
+        return _of(found, "viewers", "wiring")
     rig = known.rig
     mend = let_hear(rig, ["viewers"])
     if mend or known.reach.get("viewers") == "closed":
         return _open(
             "viewers",
-            "Wiring",
+            "wiring",
             "Viewers do not hear you",
             "You are muted, or on a break." if mend else "Your voice is not sent to them.",
             mend=mend,
         )
     return _good(
-        "viewers", "Wiring", "Viewers get what they should", known.sentences.get("viewers", "")
+        "viewers", "wiring", "Viewers get what they should", known.sentences.get("viewers", "")
     )
 
 
@@ -202,29 +202,29 @@ def _call(known: Known) -> Item:
     rig = known.rig
     if not any(one.role == "call" for one in rig.inputs):
         return _good(
-            "call", "Wiring", "There is no call", "Add one in Wiring if somebody talks with you."
+            "call", "wiring", "There is no call", "Add one in Wiring if somebody talks with you."
         )
     found = _first(known, _CALL_CODES)
     if found:
-        return _of(found, "call", "Wiring")
+        return _of(found, "call", "wiring")
     if rig.voice is None or not any(one.device for one in rig.inputs if one.role == "call"):
         return _waits(
             "call",
-            "Wiring",
+            "wiring",
             "The call is not wired yet",
             "Choose where it comes from, if somebody talks with you; else leave it.",
         )
     if known.reach.get("call") == "closed":
         return _open(
             "call",
-            "Wiring",
+            "wiring",
             "The call does not hear you",
             "What the call gets is muted, or your voice is not sent to it.",
             mend=let_hear(rig, ["call"]),
         )
     return _good(
         "call",
-        "Wiring",
+        "wiring",
         "The call hears you, and not itself",
         "No echo was found, and no processing of its own.",
     )
@@ -235,7 +235,7 @@ def _spoken(known: Known) -> Item:
     if share < 1.0 or known.voice_peaks_dbfs is None:
         return _waits(
             "spoken",
-            "Balance",
+            "balance",
             "Speak a sentence as you will on air",
             f"{SPEECH_NEEDED_S:.0f} s of speech are enough for peaks, clearance and words.",
             progress=share,
@@ -247,13 +247,13 @@ def _spoken(known: Known) -> Item:
         side = "over" if off > 0 else "under"
         return _open(
             "spoken",
-            "Balance",
+            "balance",
             f"Your voice peaks {abs(off):.1f} dB {side} its target",
             f"{minus(known.voice_peaks_dbfs, 1)} dBFS; {minus(wanted)} are wanted{words}.",
         )
     return _good(
         "spoken",
-        "Balance",
+        "balance",
         f"Your voice peaks at {minus(known.voice_peaks_dbfs, 1)} dBFS",
         f"{minus(wanted)} are wanted{words}.",
     )
@@ -275,7 +275,7 @@ def _near(known: Known) -> list[Item]:
             found.append(
                 _open(
                     f"near {one.id}",
-                    "Balance",
+                    "balance",
                     f"{one.name} is {short:.1f} dB too near",
                     f"It stands {clearance:.1f} dB under your peaks; {wanted:.0f} are wanted.",
                     mend=Mend(label="Bring to target", changes={path: lower}),
@@ -285,7 +285,7 @@ def _near(known: Known) -> list[Item]:
             good.append(f"{one.name} {clearance:.1f} dB, of {wanted:.0f} wanted")
     if good:
         title = "Nothing stands too near" if not found else "The others stand far enough under you"
-        found.append(_good("near", "Balance", title, "; ".join(good) + "."))
+        found.append(_good("near", "balance", title, "; ".join(good) + "."))
     return found
 
 
@@ -296,7 +296,7 @@ def _whole(known: Known) -> Item:
     if not rig.feeds.viewers.has_ceiling:
         return _open(
             "whole",
-            "Balance",
+            "balance",
             "Viewers have no ceiling",
             "A shout over a loud game would clip.",
             mend=Mend(label="Switch it on", changes={"feeds.viewers.has_ceiling": True}),
@@ -304,7 +304,7 @@ def _whole(known: Known) -> Item:
     found, wanted = known.loudness_lufs, rig.targets.loudness_lufs
     if found is None or known.speech_s < SPEECH_NEEDED_S:
         return _waits(
-            "whole", "Balance", title, "Its loudness is not known before you have spoken."
+            "whole", "balance", title, "Its loudness is not known before you have spoken."
         )
     if abs(found - wanted) > LOUDNESS_TOLERANCE_LU:
         side = "louder" if found > wanted else "softer"
@@ -314,14 +314,14 @@ def _whole(known: Known) -> Item:
         )
         return _open(
             "whole",
-            "Balance",
+            "balance",
             f"The whole is {abs(found - wanted):.1f} LU {side} than wanted",
             f"{minus(found, 1)} LUFS so far; {minus(wanted)} are wanted.",
             mend=Mend(label=f"Fader to {minus(fader, 1)} dB", changes={path: round(fader, 1)}),
         )
     return _good(
         "whole",
-        "Balance",
+        "balance",
         title,
         f"Loudness so far {minus(found, 1)} LUFS; {minus(wanted)} are wanted.",
     )
@@ -330,19 +330,19 @@ def _whole(known: Known) -> Item:
 def _delay(known: Known) -> Item:
     delay = known.delay_ms
     if delay is None:
-        return _waits("delay", "Wiring", "The delay is not known yet", "")
+        return _waits("delay", "wiring", "The delay is not known yet", "")
     late = delay - known.rig.picture_delay_ms
     if late > LIPS_MS:
         return _open(
             "delay",
-            "Wiring",
+            "wiring",
             f"Your voice is {late:.0f} ms behind the picture",
             f"Delay the picture by {delay:.0f} ms in your broadcast program, and say so here.",
             mend=Mend(label="It waits now", changes={"picture_delay_ms": float(round(delay))}),
         )
     return _good(
         "delay",
-        "Wiring",
+        "wiring",
         f"Delay {delay:.1f} ms",
         f"Voice and picture are {abs(late):.0f} ms apart, which nobody sees.",
     )
@@ -352,13 +352,13 @@ def _engine(known: Known) -> Item:
     if known.late_in_last_minute > FEW_LATE:
         return _open(
             "engine",
-            "Wiring",
+            "wiring",
             f"{known.late_in_last_minute} blocks came late in the last minute",
             "Close what else works hard, or choose a larger buffer.",
         )
     return _good(
         "engine",
-        "Wiring",
+        "wiring",
         "The computer keeps up",
         f"{known.late_in_last_minute} late blocks in the last minute.",
     )
@@ -367,13 +367,13 @@ def _engine(known: Known) -> Item:
 def disk_item(room_s: float | None, trouble: str) -> Item:
     """Whether an evening can be recorded: room for so many seconds (None: that cannot be told), and what is in the way."""
     if trouble:
-        return _open("disk", "Record", "It cannot be recorded", trouble)
+        return _open("disk", "record", "It cannot be recorded", trouble)
     if room_s is not None and room_s < ENOUGH_S:
         return _open(
             "disk",
-            "Record",
+            "record",
             f"Room to record for {room_s / 3600:.1f} hours",
             "Make room on the disk, or choose another folder.",
         )
     hours = "" if room_s is None else f"{room_s / 3600:.0f} hours"
-    return _good("disk", "Record", "Room to record", hours or "Enough.")
+    return _good("disk", "record", "Room to record", hours or "Enough.")

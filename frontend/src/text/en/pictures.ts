@@ -1,0 +1,33 @@
+export const pictures = {
+  soloBand: "Solo band",
+  listenToTheBandOf: "Listen to the band of {label}, only here",
+  thisBrowserCannotPlaySound: "This browser cannot play sound.",
+  aQuietToneAtThis: "A quiet tone at this frequency, only here",
+  tone: "Tone",
+  fromTheNoiseInYour:
+    "From the noise in your pauses, your quiet words and the loud passages of this input",
+  setFromMeasuredLevels: "Set from measured levels",
+  octavesOctavesWide: "{octaves} octaves wide",
+  eqFrequencyResponse: "EQ frequency response",
+  thisBrowserCannotPlaySoundUse: "This browser cannot play sound. Use a newer one.",
+  gainReductionDb: "Gain reduction, dB",
+  tenSecondsOfGainReduction: "Ten seconds of gain reduction",
+  noReductionInTheLast: "No reduction in the last 10 s.",
+  activeShareOfTheTime:
+    "Active {share, number} % of the time: usually {usual} dB, up to {most} dB.",
+  hideThisAlertUntilThe: "Hide this alert until the problem occurs again",
+  dismiss: "Dismiss",
+  highPass: "High-pass",
+  lowShelf: "Low shelf",
+  bell1: "Bell 1",
+  bell2: "Bell 2",
+  bell3: "Bell 3",
+  bell4: "Bell 4",
+  bell5: "Bell 5",
+  bell6: "Bell 6",
+  highShelf: "High shelf",
+  lowPass: "Low-pass",
+  bandSpoken:
+    "{name} at {frequency} hertz{gain, select, none {} other {, {gain}}}{state, select, off {, off} other {}}",
+  bandTitle: "{name}: {frequency} Hz{gain, select, none {} other {, {gain} dB}}",
+} as const;

@@ -1,0 +1,17 @@
+export const small = {
+  goshawkSmallWindow: "Goshawk, small window",
+  liveTime: "live {time}",
+  notLive: "not live",
+  connectionLost: "▲ Connection lost",
+  connectingToGoshawk: "Connecting to Goshawk …",
+  muted: "Muted",
+  mute: "Mute",
+  onBreak: "On break",
+  break: "Break",
+  silentForEveryoneWhileYou: "Silent for everyone while you hold it",
+  cough: "Cough",
+  aboveName: "Above {name}",
+  voiceTargetTarget: "Voice, target {target}",
+  lastTitleAtTime: "last: {title} at {time}",
+  noEventsYet: "No events yet.",
+} as const;
