@@ -374,15 +374,15 @@ def test_from_the_computers_devices_to_a_voice_that_a_recorder_hears(
         page.get_by_role("option", name="Virtual microphone").click()
         page.get_by_role("cell", name="Goshawk: Viewers").wait_for()
         # By keyboard: the program's sound as Game, and back.
-        page.get_by_role("button", name="Take the sound of Lanternlock player as").focus()
+        page.get_by_role("button", name="Route Lanternlock player to").focus()
         page.keyboard.press("Enter")
         page.get_by_role("menuitem", name="Game").focus()
         page.keyboard.press("Enter")
-        page.get_by_role("button", name="Give the sound of Lanternlock player back").wait_for()
+        page.get_by_role("button", name="Return Lanternlock player to its own device").wait_for()
         wait_for(
             "the game", lambda: programs(server)["Lanternlock player"]["key"] == "loudspeakers:game"
         )
-        page.get_by_role("button", name="Give the sound of Lanternlock player back").focus()
+        page.get_by_role("button", name="Return Lanternlock player to its own device").focus()
         page.keyboard.press("Enter")
         wait_for("it to be given back", lambda: programs(server)["Lanternlock player"]["key"] == "")
         heard = page.evaluate(

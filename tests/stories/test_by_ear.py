@@ -34,12 +34,12 @@ NAMELESS = re.compile(
     rf"^{OPERATED}(, (not )?(pressed|checked|expanded|disabled)|, (has|position|orientated|max|min|current|no) .*)*$"
 )
 PARTS = {
-    "Wiring": ["radiogroup, Part of the wiring", "table, Which listener hears which input", "row", "button, Voice to Viewers"],
-    "Sound check": ["button, Take all four", "region, Room", "region, Low voice", "region, Usual voice", "region, Big voice"],
+    "Wiring": ["radiogroup, Sections of Wiring", "table, Level of each input", "row", "button, Voice to Viewers"],
+    "Sound check": ["button, Record all four", "region, Room", "region, Quiet voice", "region, Normal voice", "region, Loud voice"],
     "Chain": ["combobox, Chain of", "region, Loop", "heading, Gate", "button, Bypass", "slider, Open threshold", "slider, Close threshold"],
-    "Balance": ["region, Inputs", "region, Voice", "slider, Voice fader", "region, Game", "button, Bring Game to target"],
-    "Record": ["region, Recording", "button, Record", "list, Tracks to record", "region, Kept", "region, Listen back"],
-    "Watch": ["button, Go on air", "region, Before you go on air", "list", "listitem"],
+    "Balance": ["region, Inputs", "region, Voice", "slider, Voice fader", "region, Game", "button, Match Game to its target"],
+    "Record": ["region, Recording", "button, Record", "list, Tracks to record", "region, Recordings", "region, Playback"],
+    "Watch": ["button, Go live", "region, Checklist", "list", "listitem"],
 }  # fmt: skip
 """What is said of each task, in this order, among other things."""
 
@@ -94,7 +94,7 @@ def test_a_change_is_said_once_and_what_flickers_is_not(page: Page, server: Serv
     assert said[0] == "assertive: Your voice is muted for everyone"
     assert [one.split(",")[0] for one in said[1:]] == ["polite: Viewers do not hear you"]
     # Off and on again within a moment: what the lamps come to is what they were, and nothing is said of it.
-    mute = page.get_by_label("Tasks and listening").get_by_role("button", name="Muted")
+    mute = page.get_by_label("Tasks and monitor").get_by_role("button", name="Muted")
     for is_muted in (False, True):
         page.keyboard.press("m")
         expect(mute).to_have_count(int(is_muted))

@@ -71,7 +71,7 @@ def test_a_chain_is_built_tuned_compared_kept_and_passed_on(
     expect(page.get_by_label("Loop", exact=True)).to_contain_text("loop")
     expect(lamp(page, "Viewers")).to_contain_text("do not hear you")
     eventually(page, lambda: live(page, "compressor") > -60)
-    page.get_by_label("Loop", exact=True).get_by_role("button", name="Keep as B").click()
+    page.get_by_label("Loop", exact=True).get_by_role("button", name="Save as B").click()
     open_stage(page, "Compressor")
     setting(page, "Makeup gain").focus()
     page.keyboard.press("End")
@@ -79,7 +79,7 @@ def test_a_chain_is_built_tuned_compared_kept_and_passed_on(
     for name in ("Raw", "Chain B", "Chain A", "Chain B"):
         heard.get_by_role("radio", name=name).click()
         expect(heard.get_by_role("radio", name=name)).to_be_checked()
-    gain = page.get_by_title("All are brought to one loudness")
+    gain = page.get_by_title("All versions are matched in loudness")
     eventually(page, lambda: number_in(gain) > 5)  # B has 6 dB of makeup, A now 30, and a ceiling
     button(page, "End loop")
     expect(lamp(page, "Viewers")).to_contain_text("hear you")
@@ -87,7 +87,7 @@ def test_a_chain_is_built_tuned_compared_kept_and_passed_on(
     # Kept, exported, imported: the same sound.
     page.get_by_role("button", name=re.compile("^Preset:")).click()
     page.get_by_label("Name of the preset").fill("From empty")
-    page.get_by_label("What it is for").fill("A story.")
+    page.get_by_label("Description").fill("A story.")
     button(page, "Save")
     expect(page.get_by_role("button", name="Preset: From empty")).to_be_visible()
     with page.expect_download() as export:
@@ -115,25 +115,25 @@ def test_the_room_is_learned_and_refused_while_somebody_speaks(page: Page, serve
     server.change("inputs.voice.device", "laptop")  # whoever talks there is not asked to be quiet
     page.keyboard.press("3")
     open_stage(page, "Suppressor")
-    button(page, "Learn the room")
+    button(page, "Learn noise profile")
     expect(page.get_by_role("status", name="Learning the room")).to_contain_text("Stay quiet")
     with server.hurried():
         expect(page.get_by_text("Something was heard that is not the room")).to_be_visible()
     server.change("inputs.voice.device", "attic")
-    button(page, "Learn the room")
+    button(page, "Learn noise profile")
     with server.hurried():
-        expect(page.get_by_text("It has learned this room")).to_be_visible()
+        expect(page.get_by_text("Noise profile learned")).to_be_visible()
     expect(page.locator("[data-figure='suppressor']")).to_contain_text("room −")
-    button(page, "Forget it")
-    expect(page.get_by_role("button", name="Learn the room")).to_be_visible()
+    button(page, "Forget profile")
+    expect(page.get_by_role("button", name="Learn noise profile")).to_be_visible()
     # What each knowledge takes is heard alone, until it is pressed again.
-    hear = page.get_by_role("combobox", name="Hear as")
-    for name, said in (("all", "removed"), ("by room", "by room"), ("by voices", "by voices")):
+    hear = page.get_by_role("combobox", name="Monitor")
+    for name, said in (("all", "removed"), ("by noise profile", "by noise profile"), ("by voice model", "by voice model")):
         one = page.get_by_role("button", name=name, exact=True)
         one.click()
         expect(hear).to_contain_text(f"Suppressor: {said}")
         expect(one).to_have_attribute("aria-pressed", "true")
-        expect(page.get_by_text("ms waiting")).to_be_visible()
+        expect(page.get_by_text("ms buffered")).to_be_visible()
         one.click()
         expect(one).to_have_attribute("aria-pressed", "false")
         expect(hear).to_contain_text("You")
@@ -159,7 +159,7 @@ def test_every_input_has_a_chain_by_mouse_and_by_keyboard(page: Page, server: Se
     page.keyboard.press("1")
     page.get_by_role("button", name="Add input").click()
     page.get_by_role("menuitem", name="Voice", exact=True).click()
-    page.get_by_role("button", name="Open its chain").click()
+    page.get_by_role("button", name="Open chain").click()
     expect(page.get_by_role("combobox", name="Chain of")).to_contain_text("Voice 2")
     assert stations(page) == JOB, "a new voice has the stages of the job"
     page.get_by_role("button", name=re.compile("^Preset:")).click()
@@ -190,8 +190,8 @@ def test_every_input_has_a_chain_by_mouse_and_by_keyboard(page: Page, server: Se
     eventually(page, lambda: live(page, "compressor_3") > -60)
 
     page.keyboard.press("4")
-    page.get_by_role("button", name="Shape Music").click()
-    detail = page.get_by_role("region", name="Music in detail")
+    page.get_by_role("button", name="Details of Music").click()
+    detail = page.get_by_role("region", name="Details of Music")
     detail.get_by_role("radio", name="Delay").click()
     detail.get_by_role("textbox", name="Music delay").fill("120")
     page.keyboard.press("Enter")

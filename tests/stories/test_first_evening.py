@@ -65,7 +65,7 @@ def setting(page: Page, name: str) -> Locator:
 def test_listen_set_the_gate_and_see_what_it_costs(page: Page) -> None:
     page.get_by_role("button", name="Listen", exact=True).click()
     expect(page.get_by_role("button", name="Listening")).to_be_visible()
-    eventually(page, lambda: number_in(page.get_by_text("ms waiting")) > 10)
+    eventually(page, lambda: number_in(page.get_by_text("ms buffered")) > 10)
     expect(lamp(page, "Viewers")).to_have_text("Viewers hear you")
 
     # The notch is dragged over the speech: a finding says what it costs, and mends it.
@@ -79,7 +79,7 @@ def test_listen_set_the_gate_and_see_what_it_costs(page: Page) -> None:
     page.mouse.move(x, y - 75, steps=6)
     page.mouse.up()
     expect(opens).not_to_have_attribute("aria-valuetext", re.compile("37"))
-    findings = page.get_by_label("Findings")
+    findings = page.get_by_label("Problems")
     expect(findings).to_contain_text("A quarter of your speech")
     findings.get_by_role("button").click()
     expect(findings).to_be_hidden()
@@ -98,13 +98,13 @@ def test_the_compressor_shows_its_work_and_the_ceiling_holds(page: Page) -> None
     figure = page.locator("[data-figure=compressor]")
     eventually(page, lambda: number_in(figure) < -2)
     for name, value in (("Threshold", "-40"), ("Ratio", "10")):
-        page.get_by_role("textbox", name=f"{name}, typed").fill(value)
+        page.get_by_role("textbox", name=f"{name}, type a value").fill(value)
         page.keyboard.press("Enter")
     eventually(page, lambda: number_in(figure) < -15)
     expect(setting(page, "Ratio")).to_have_attribute("aria-valuetext", "10.0 to one")
 
     open_stage(page, "Limiter")
-    page.get_by_role("textbox", name="Ceiling, typed").fill("-24")
+    page.get_by_role("textbox", name="Ceiling, type a value").fill("-24")
     page.keyboard.press("Enter")
     # In a pause nothing is above it anyway: it is heard when the limiter has something to hold.
     eventually(page, lambda: number_in(page.locator("[data-figure=limiter]")) < -2)
@@ -119,12 +119,12 @@ def test_the_browsers_microphone_reads_its_level_and_six_db_more_after_the_trim(
 ) -> None:
     page = speaking_page
     choose_device(page, "This browser's microphone")
-    page.get_by_text("automatic gain are switched off").wait_for()
+    page.get_by_text("automatic gain are off").wait_for()
     page.get_by_role("button", name="Open this browser's microphone").click()
     eventually(page, lambda: abs(live(page, "microphone") + 20) < 0.5)
     page.keyboard.press("3")
     open_stage(page, "Trim")
-    page.get_by_role("textbox", name="Gain, typed").fill("6")
+    page.get_by_role("textbox", name="Gain, type a value").fill("6")
     page.keyboard.press("Enter")
     eventually(page, lambda: abs(live(page, "trim") + 14) < 0.5)
     assert abs(live(page, "microphone") + 20) < 0.5
@@ -132,7 +132,7 @@ def test_the_browsers_microphone_reads_its_level_and_six_db_more_after_the_trim(
     # The page goes away: the sound goes on without it, and another window says what is missing.
     page.keyboard.press("1")
     page.get_by_role("button", name="Close the microphone").click()
-    page.get_by_text("▲ no sound yet").wait_for()
+    page.get_by_text("▲ no signal yet").wait_for()
 
 
 def test_a_refused_or_unplugged_microphone_is_said_with_what_to_do(speaking_page: Page) -> None:
@@ -148,15 +148,15 @@ def test_a_refused_or_unplugged_microphone_is_said_with_what_to_do(speaking_page
             return (window.given = await real(wanted));
         };
     }""")
-    for sentence in ("Allow it beside the page's address", "Plug one in"):
+    for sentence in ("Allow it next to the page's address", "Plug one in"):
         opens.click()
         page.get_by_text(sentence).wait_for()
     opens.click()
     eventually(page, lambda: page.evaluate("!!window.given"))  # another device may be as loud
     eventually(page, lambda: abs(live(page, "microphone") + 20) < 0.5)
     page.evaluate("given.getAudioTracks()[0].dispatchEvent(new Event('ended'))")
-    page.get_by_text("was unplugged. Plug it in and open it again").wait_for()
-    page.get_by_text("▲ no sound yet").wait_for()
+    page.get_by_text("was unplugged. Plug it in, then open it again").wait_for()
+    page.get_by_text("▲ no signal yet").wait_for()
     expect(opens).to_be_visible()
 
 
@@ -168,7 +168,7 @@ def test_a_sound_file_is_the_microphone(page: Page, tmp_path: Path) -> None:
     choose_device(page, "Sound file")
     page.get_by_label("Sound file", exact=True).set_input_files(tmp_path / "bad.wav")
     page.get_by_text("bad.wav cannot be read as sound").wait_for()
-    page.get_by_role("button", name="Put this message away").click()
+    page.get_by_role("button", name="Dismiss this message").click()
     page.get_by_label("Sound file", exact=True).set_input_files(path)
     expect(page.get_by_role("list", name="Sound files")).to_contain_text("3.0 s")
     eventually(page, lambda: abs(live(page, "microphone") + 30) < 0.5)
@@ -183,7 +183,7 @@ def test_the_stand_in_and_the_balance(page: Page) -> None:
     eventually(
         page, lambda: "dB" in over_game.inner_text() and "waiting" not in over_game.inner_text()
     )
-    page.get_by_role("textbox", name="Game fader, typed").fill("6")
+    page.get_by_role("textbox", name="Game fader, type a value").fill("6")
     page.keyboard.press("Enter")
     expect(over_game).to_contain_text("too loud")
     page.get_by_role("button", name="Mute Voice").click()
@@ -202,7 +202,7 @@ def test_the_stand_in_and_the_balance(page: Page) -> None:
 def test_the_preamp_is_set_by_the_advice(page: Page, server: Server) -> None:
     page.keyboard.press("1")
     page.get_by_role("radio", name="Devices").click()
-    page.get_by_role("textbox", name="Preamp, typed").fill("20")
+    page.get_by_role("textbox", name="Preamp, type a value").fill("20")
     page.keyboard.press("Enter")
     page.get_by_role("radio", name="Microphone gain").click()
     # Each change of the gain begins a new measurement: old peaks must not steer the advice.
@@ -214,11 +214,11 @@ def test_the_preamp_is_set_by_the_advice(page: Page, server: Server) -> None:
     with server.hurried():
         page.get_by_text("a good level").wait_for()
     # The guided minute shows how far it is, and can be stopped.
-    page.get_by_role("button", name="Start the minute").click()
+    page.get_by_role("button", name="Start").click()
     page.get_by_role("progressbar", name="Speech heard").wait_for()
     eventually(page, lambda: number_in(page.get_by_text("s of speech", exact=False).last) >= 1)
     page.get_by_role("button", name="Stop").click()
-    page.get_by_role("button", name="Start the minute").wait_for()
+    page.get_by_role("button", name="Start").wait_for()
 
 
 def test_everything_is_as_it_was_left_after_a_kill(
@@ -227,15 +227,15 @@ def test_everything_is_as_it_was_left_after_a_kill(
     """Two windows agree; the server is killed and started again; both come back by themselves."""
     other = open_page(browser, server)
     open_stage(page, "Gate")
-    page.get_by_role("textbox", name="Range, typed").fill("33")
+    page.get_by_role("textbox", name="Range, type a value").fill("33")
     page.keyboard.press("Enter")
     open_stage(other, "Gate")
     expect(setting(other, "Range")).to_have_attribute("aria-valuetext", "33 decibels")
     server.kill()
-    expect(page.get_by_text("There is no connection to Goshawk")).to_be_visible()
+    expect(page.get_by_text("No connection to Goshawk")).to_be_visible()
     server.start()
     for window in (page, other):
-        expect(window.get_by_text("There is no connection to Goshawk")).to_be_hidden()
+        expect(window.get_by_text("No connection to Goshawk")).to_be_hidden()
         expect(setting(window, "Range")).to_have_attribute("aria-valuetext", "33 decibels")
     other.close()
 
@@ -252,13 +252,13 @@ def test_a_chain_is_built_and_the_eq_is_set_on_its_curve(page: Page) -> None:
     page.mouse.move(x + 60, y - 50, steps=5)
     page.mouse.up()
     expect(point).to_have_accessible_name(re.compile(r"1\.\dk hertz, 8\.\d decibels"))
-    findings = page.get_by_label("Findings")
+    findings = page.get_by_label("Problems")
     expect(findings).to_contain_text("The EQ lifts a band boldly")
     for _ in range(8):
         page.keyboard.press("ArrowDown")
     expect(point).to_have_accessible_name(re.compile(r"hertz, 4\.\d decibels"))
     expect(findings).to_be_hidden()
-    page.get_by_role("textbox", name="Q, typed").fill("4")
+    page.get_by_role("textbox", name="Q, type a value").fill("4")
     page.keyboard.press("Enter")
     page.get_by_text("0.4 octaves wide").wait_for()
 
@@ -267,7 +267,7 @@ def test_a_chain_is_built_and_the_eq_is_set_on_its_curve(page: Page) -> None:
     expect(path.get_by_text("EQ", exact=True)).to_have_count(2)
     open_stage(page, "High-pass")
     for _ in range(2):
-        page.get_by_role("button", name="Move High-pass towards the viewers").click()
+        page.get_by_role("button", name="Move High-pass later").click()
     expect(findings).to_contain_text("The high-pass comes after the gate")
     for _ in range(2):
         page.get_by_role("button", name="Move High-pass towards the microphone").click()

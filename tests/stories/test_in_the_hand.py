@@ -76,7 +76,7 @@ def test_a_drag_ends_where_it_is_let_go_and_a_click_moves_nothing(
 def test_a_page_that_nobody_sees_stands_still_and_goes_on_where_the_sound_is(page: Page) -> None:
     """A browser does not hide a page without windows: the page is told that it is hidden, as the browser would tell it."""
     tick = page.get_by_label("Level path").locator("div[aria-hidden] > span").first
-    clearance = page.get_by_title(re.compile("From the microphone"))
+    clearance = page.get_by_title(re.compile("Delay from the microphone"))
 
     def moves() -> bool:
         """Whether the microphone's tick goes up and down, as talk does."""
@@ -166,7 +166,7 @@ def test_at_its_narrowest_names_stay_apart_and_switches_in_one_line(page: Page) 
         if intersects(one, other)
     ]
     assert crossing == []
-    for task, label in (("1", "Part of the wiring"), ("4", "Measured over")):
+    for task, label in (("1", "Sections of Wiring"), ("4", "Measured over")):
         page.keyboard.press(task)
         radios = page.get_by_label(label, exact=True).get_by_role("radio")
         expect(radios.last).to_be_visible()
@@ -180,9 +180,9 @@ def test_what_is_not_heard_and_what_is_not_saved_is_said(page: Page, server: Ser
     engine = child_of(server, "engine")
     engine.suspend()
     page.keyboard.press("m")
-    expect(page.get_by_text("not heard yet")).to_be_visible()
+    expect(page.get_by_text("not audible yet")).to_be_visible()
     engine.resume()
-    expect(page.get_by_text("not heard yet")).to_be_hidden()
+    expect(page.get_by_text("not audible yet")).to_be_hidden()
     expect(lamp(page, "Viewers")).to_have_text("Viewers do not hear you")
     page.keyboard.press("m")
     expect(lamp(page, "Viewers")).to_have_text("Viewers hear you")
@@ -233,7 +233,7 @@ def test_keys_are_listed_from_what_they_do_and_can_be_others(page: Page) -> None
     page.keyboard.press("k")
     expect(lamp(page, "Viewers")).to_have_text("Viewers hear you")
     page.get_by_role("button", name="Keys").click()
-    dialog.get_by_role("button", name="The usual keys again").click()
+    dialog.get_by_role("button", name="Reset keys").click()
     expect(mute).to_have_text("M")
 
 
@@ -255,11 +255,11 @@ def test_a_controller_moves_what_it_has_learned(page: Page, server: Server) -> N
         ("Fader of Game", "0xB0, 7, 20"),
         (re.compile("^Mute your voice"), "0x90, 36, 127"),
     ):
-        box.get_by_role("combobox", name="What a control is for").click()
+        box.get_by_role("combobox", name="Function of the control").click()
         page.get_by_role("option", name=goal).click()
         box.get_by_role("button", name="Learn").click()
         page.evaluate(f"sendMidi({message})")
-    expect(box.get_by_label("What MIDI controls are for")).to_contain_text("note 1 36")
+    expect(box.get_by_label("MIDI assignments")).to_contain_text("note 1 36")
     page.evaluate("sendMidi(0x80, 36, 0)")
     page.keyboard.press("Escape")
 
@@ -338,5 +338,5 @@ def test_the_keyboard_goes_on_where_it_has_arrived_and_a_setting_says_what_it_do
     page.keyboard.press("End")
     page.keyboard.press("F1")
     expect(told).to_contain_text("Now 80 dB: makes pauses silent")
-    told.get_by_role("button", name="In the guide").click()
+    told.get_by_role("button", name="Open in the guide").click()
     expect(page.get_by_role("heading", name="Gate", exact=True).last).to_be_visible()

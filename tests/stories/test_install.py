@@ -63,7 +63,7 @@ def test_the_wheel_plays_its_demo_and_names_what_it_ships(
     expect(lamp(page, "Viewers")).to_have_text("Viewers hear you")
     page.get_by_role("button", name="Keys").click()
     with page.context.expect_page() as opened:
-        page.get_by_role("link", name="Licences of what is shipped").click()
+        page.get_by_role("link", name="Third-party licenses").click()
     expect(opened.value.get_by_text("Name: react-dom")).to_be_visible()
     opened.value.close()
     page.close()

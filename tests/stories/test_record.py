@@ -19,31 +19,31 @@ pytestmark = pytest.mark.browser
 
 
 def kept(page: Page) -> Locator:
-    return page.get_by_label("Kept").get_by_role("listitem")
+    return page.get_by_label("Recordings").get_by_role("listitem")
 
 
 def place(page: Page) -> float:
     """Where the player stands, in seconds."""
-    return float(page.get_by_label("Where it plays").get_attribute("aria-valuenow") or "nan")
+    return float(page.get_by_label("Playback position").get_attribute("aria-valuenow") or "nan")
 
 
 def test_record_mark_stop_listen_use_and_hand_over(
     page: Page, server: Server, tmp_path: Path
 ) -> None:
     page.get_by_role("button", name=re.compile("^Record 5")).click()
-    expect(page.get_by_label("Kept")).to_contain_text("Nothing is kept yet")
+    expect(page.get_by_label("Recordings")).to_contain_text("No recordings yet")
     page.get_by_role("button", name="Tracks…").click()
     page.get_by_role("checkbox", name="Call", exact=False).last.click()
     name = page.get_by_label("Name (")
     name.fill("{date} the lock")
     name.press("Enter")
-    expect(page.get_by_text(re.compile(r"The next one: \d{4}-\d\d-\d\d the lock"))).to_be_visible()
+    expect(page.get_by_text(re.compile(r"Next: \d{4}-\d\d-\d\d the lock"))).to_be_visible()
     page.keyboard.press("Escape")
 
     page.get_by_role("button", name="Record", exact=True).click()
     wait_for("sound", lambda: running(server))
     server.pass_time(9.0)
-    page.get_by_role("button", name="Mark now").click()
+    page.get_by_role("button", name="Add mark").click()
     page.get_by_role("button", name="1 mark…").click()
     page.get_by_label(re.compile("Name of the mark at 0:00:[01]")).fill("the bell")
     page.keyboard.press("Enter")
@@ -54,7 +54,7 @@ def test_record_mark_stop_listen_use_and_hand_over(
     page.get_by_text("Level path").wait_for()
     page.keyboard.press("5")
     expect(page.get_by_label("Waveforms of 7 tracks", exact=False)).to_be_visible()
-    peaks = page.get_by_label("Highest peaks, dBFS").get_by_role("listitem")
+    peaks = page.get_by_label("Peak hold, dBFS").get_by_role("listitem")
     expect(peaks).to_have_count(7)
     expect(peaks.first).to_contain_text(re.compile(r"−\d"))
     page.get_by_role("button", name="Stop recording").click()
@@ -62,7 +62,7 @@ def test_record_mark_stop_listen_use_and_hand_over(
     (row,) = [kept(page)]
     expect(row).to_contain_text("the lock")
     row.get_by_role("button").first.click()
-    back = page.get_by_label("Listen back")
+    back = page.get_by_label("Playback")
     expect(back).to_contain_text(re.compile(r"Loudness\s*−\d\d"))
     back.get_by_role("button", name="1 mark…").click()
     expect(page.get_by_label(re.compile("Name of the mark at"))).to_have_value("the bell")
@@ -78,7 +78,7 @@ def test_record_mark_stop_listen_use_and_hand_over(
         assert any(f"/listen?way={said}" in one for one in asked)
 
     # A piece is drawn on the waveform; it becomes a take.
-    box = page.get_by_label("Where it plays").bounding_box()
+    box = page.get_by_label("Playback position").bounding_box()
     assert box
     y = box["y"] + box["height"] / 2
     page.mouse.move(box["x"] + box["width"] * 0.1, y)
@@ -87,19 +87,19 @@ def test_record_mark_stop_listen_use_and_hand_over(
     page.mouse.up()
     expect(back.get_by_text(re.compile(r"0:00:0\d to 0:00:2\d"))).to_be_visible()
 
-    back.get_by_role("button", name="Hand over…").click()
+    back.get_by_role("button", name="Export…").click()
     page.get_by_role("radio", name="WAV").click()
-    page.get_by_role("button", name="Make the files").click()
+    page.get_by_role("button", name="Export").click()
     with page.expect_download() as download:
-        page.get_by_role("link", name="take them as a zip").click()
+        page.get_by_role("link", name="download as zip").click()
     download.value.save_as(tmp_path / "handed.zip")
     names = zipfile.ZipFile(tmp_path / "handed.zip").namelist()
     assert sum(one.endswith(".wav") for one in names) == 7
     page.keyboard.press("Escape")
 
-    back.get_by_role("button", name="Use it…").click()
-    page.get_by_role("button", name="the usual voice").click()
-    expect(page.get_by_text("The piece is a take now.")).to_be_visible()
+    back.get_by_role("button", name="Use in…").click()
+    page.get_by_role("button", name="normal voice").click()
+    expect(page.get_by_text("The selection is now a take.")).to_be_visible()
     expect(page.get_by_role("heading", name="Sound check")).to_be_visible()
     assert "usual" in server.ask("/api/sound-check", "GET")["takes"]
 
@@ -119,13 +119,13 @@ def test_by_keyboard_alone_after_a_crash_in_the_middle(page: Page, server: Serve
     server.kill()
     server.start()
     expect(page.get_by_role("button", name="Record", exact=True)).to_be_enabled()
-    expect(kept(page)).to_contain_text("cut short, mended")
+    expect(kept(page)).to_contain_text("interrupted, repaired")
 
     tab_to(page, re.compile(r"attic|Attic|\d{4}-", re.IGNORECASE))
     page.keyboard.press("Enter")
-    back = page.get_by_label("Listen back")
+    back = page.get_by_label("Playback")
     expect(back).to_contain_text("broke off and was mended")
-    tab_to(page, "Where it plays", "slider")
+    tab_to(page, "Playback position", "slider")
     page.keyboard.press("PageUp")
     page.keyboard.press("Home")
     page.keyboard.press("Enter")
@@ -143,6 +143,6 @@ def test_by_keyboard_alone_after_a_crash_in_the_middle(page: Page, server: Serve
     tab_to(page, re.compile("^Delete"))
     page.keyboard.press("Enter")
     expect(kept(page)).to_have_count(1)
-    tab_to(page, "Bring it back")
+    tab_to(page, "Restore")
     page.keyboard.press("Enter")
     expect(kept(page)).to_have_count(2)

@@ -18,9 +18,9 @@ from tests.stories.test_first_evening import choose_device
 pytestmark = pytest.mark.browser
 NAMES: dict[TakeKind, str] = {
     "room": "Room",
-    "low": "Low voice",
-    "usual": "Usual voice",
-    "big": "Big voice",
+    "low": "Quiet voice",
+    "usual": "Normal voice",
+    "big": "Loud voice",
 }
 """A round of takes lasts a minute by itself."""
 
@@ -37,7 +37,7 @@ def files(tmp_path: Path) -> dict[TakeKind, Path]:
 
 def follows(page: Page, stage: str) -> Locator:
     """What is suggested for a stage."""
-    row = page.get_by_label("What follows from it").get_by_role("listitem")
+    row = page.get_by_label("Suggested settings").get_by_role("listitem")
     return row.filter(has=page.get_by_role("heading", name=stage, exact=True))
 
 
@@ -58,27 +58,27 @@ def tab_to(page: Page, name: str | re.Pattern[str], role: str = "button") -> Non
 
 def test_with_the_stand_in_by_keyboard_alone(page: Page, server: Server) -> None:
     page.keyboard.press("2")
-    tab_to(page, "Take all four")
+    tab_to(page, "Record all four")
     page.keyboard.press("Enter")
-    expect(page.get_by_label("Taking: Room")).to_contain_text("Stay quiet")
-    expect(page.get_by_label("Taking: Room")).to_be_focused()
+    expect(page.get_by_label("Recording the take: Room")).to_contain_text("Stay quiet")
+    expect(page.get_by_label("Recording the take: Room")).to_be_focused()
     tab_to(page, "Cancel")
     page.keyboard.press("Enter")
-    expect(page.get_by_role("region", name="What follows", exact=True)).to_be_focused()
-    tab_to(page, "Take all four")
+    expect(page.get_by_role("region", name="Suggested settings", exact=True)).to_be_focused()
+    tab_to(page, "Record all four")
     page.keyboard.press("Enter")
     with server.hurried():
-        expect(page.get_by_label("Taking: Low voice")).to_contain_text("Recording")
+        expect(page.get_by_label("Recording the take: Quiet voice")).to_contain_text("Recording")
         expect(page.get_by_role("progressbar", name="Computing")).to_be_visible()
-    expect(page.get_by_role("button", name="Accept all")).to_be_visible()
-    expect(page.get_by_label("What was found", exact=True)).to_contain_text("It hums at 100 Hz")
+    expect(page.get_by_role("button", name="Apply all")).to_be_visible()
+    expect(page.get_by_label("Measured", exact=True)).to_contain_text("It hums at 100 Hz")
     tab_to(page, "Levels", "radio")
     for view in ("Spectrum", "Proof"):
         page.keyboard.press("ArrowRight")
         expect(page.get_by_role("radio", name=view)).to_be_focused()
     page.keyboard.press("Space")
     assert abs(proved(page, "Usual peaks") + 7) < 1.5
-    assert abs(proved(page, "From low to big voice") - 10) < 2
+    assert abs(proved(page, "Quiet to loud") - 10) < 2
     assert proved(page, "Cut first syllables") == 0
 
     tab_to(page, "Gate", "switch")
@@ -90,13 +90,13 @@ def test_with_the_stand_in_by_keyboard_alone(page: Page, server: Server) -> None
     page.keyboard.press("Control+a")
     page.keyboard.type("70")
     page.keyboard.press("Enter")
-    expect(page.get_by_label("What follows from it")).to_contain_text("adjusted")
+    expect(page.get_by_label("Suggested settings")).to_contain_text("adjusted")
     assert violations(page) == []
 
-    expect(page.get_by_role("button", name="Accept all")).to_be_visible()
+    expect(page.get_by_role("button", name="Apply all")).to_be_visible()
     page.keyboard.press("Escape")  # the figures' small area is still open
-    page.get_by_role("button", name="Accept all").press("Enter")
-    expect(page.get_by_text("Accepted; undo takes it back")).to_be_focused()
+    page.get_by_role("button", name="Apply all").press("Enter")
+    expect(page.get_by_text("Applied. Undo takes it back")).to_be_focused()
     page.keyboard.press("3")
     path = page.get_by_label("Level path", exact=True)
     expect(path.get_by_role("button", name=re.compile("^High-pass"))).to_contain_text("70")
@@ -109,13 +109,13 @@ def test_files_on_the_screen_and_on_the_command_line_give_one_preset(
     page: Page, server: Server, files: dict[TakeKind, Path], tmp_path: Path
 ) -> None:
     page.keyboard.press("2")
-    page.get_by_label("Sound file: Usual voice").set_input_files(Path(__file__))
+    page.get_by_label("Sound file: Normal voice").set_input_files(Path(__file__))
     expect(page.get_by_text("cannot be read as sound")).to_be_visible()
     for kind, name in NAMES.items():
         page.get_by_label(f"Sound file: {name}").set_input_files(files[kind])
         expect(page.get_by_label(name, exact=True)).to_contain_text("dBFS")
-    page.get_by_role("button", name="Accept all").click()
-    page.get_by_text("Accepted; undo takes it back").wait_for()
+    page.get_by_role("button", name="Apply all").click()
+    page.get_by_text("Applied. Undo takes it back").wait_for()
     page.keyboard.press("3")
     page.get_by_role("button", name=re.compile("^Preset:")).click()
     page.get_by_label("Name of the preset").fill("Checked")
@@ -137,10 +137,10 @@ def test_files_on_the_screen_and_on_the_command_line_give_one_preset(
     louder, rate_hz = soundfile.read(files["room"])
     soundfile.write(tmp_path / "louder.wav", louder * 2, rate_hz, subtype="FLOAT")
     page.get_by_label("Sound file: Room").set_input_files(tmp_path / "louder.wav")
-    since = page.get_by_label("Since the last check")
+    since = page.get_by_label("Changes since the last check")
     expect(since).to_contain_text("The room is 6 dB louder")
-    since.get_by_role("button", name="Mend just that").click()
-    page.get_by_text("Accepted; undo takes it back").wait_for()
+    since.get_by_role("button", name="Fix only this").click()
+    page.get_by_text("Applied. Undo takes it back").wait_for()
 
 
 TRIES = 3
@@ -173,7 +173,7 @@ def test_with_a_browsers_microphone(
         card = speaker.get_by_label(NAMES[kind], exact=True)
         for _ in range(TRIES):
             speaker.get_by_role("button", name=f"Take: {NAMES[kind]}").click()
-            expect(speaker.get_by_label(f"Taking: {NAMES[kind]}")).to_be_visible()
+            expect(speaker.get_by_label(f"Recording the take: {NAMES[kind]}")).to_be_visible()
             # A machine that stands still time and again is said to, and the take asked for again.
             expect(card).to_contain_text(re.compile("dBFS|again and again"))
             if "dBFS" in card.inner_text():
@@ -185,4 +185,4 @@ def test_with_a_browsers_microphone(
     page.keyboard.press("2")
     page.get_by_role("radio", name="Proof").click()
     assert abs(proved(page, "Usual peaks") + 7) < 1.5
-    assert abs(proved(page, "From low to big voice") - 10) < 2
+    assert abs(proved(page, "Quiet to loud") - 10) < 2

@@ -21,7 +21,7 @@ def test_a_newcomer_goes_on_air_from_an_empty_rig_in_the_order_of_the_page(
     server.change("inputs.game.trim_db", 10.0)
     server.change("is_on_break", True)
     page.get_by_role("button", name=re.compile("^Watch 6")).click()
-    before = page.get_by_label("Before you go on air")
+    before = page.get_by_label("Checklist")
     lines = before.get_by_role("listitem")
     expect(lines.first).to_contain_text("No microphone yet")
     expect(lines).to_have_text(
@@ -62,13 +62,13 @@ def test_a_newcomer_goes_on_air_from_an_empty_rig_in_the_order_of_the_page(
     server.pass_time(12.0)
     expect(before.get_by_text(re.compile(r"Game is 1\d"))).to_have_count(0)
     assert violations(page) == []
-    page.get_by_role("button", name="Which…").click()
+    page.get_by_role("button", name="Choose…").click()
     page.get_by_role("switch", name=re.compile("^The ceiling works hard")).click()
     page.keyboard.press("Escape")
-    expect(page.get_by_text("14 of 15 troubles are told")).to_be_visible()
+    expect(page.get_by_text("14 alerts on")).to_be_visible()
     # What is open is said, and keeps nobody from it.
-    page.get_by_role("button", name=re.compile("^Go on air")).first.click()
-    expect(page.get_by_text("on air for")).to_be_visible()
+    page.get_by_role("button", name=re.compile("^Go live")).first.click()
+    expect(page.get_by_text("live for")).to_be_visible()
 
 
 FAULTS: tuple[tuple[str, dict[str, object], float], ...] = (
@@ -80,11 +80,11 @@ FAULTS: tuple[tuple[str, dict[str, object], float], ...] = (
 
 def test_an_evening_is_watched_told_large_and_reported(page: Page, server: Server) -> None:
     page.keyboard.press("6")
-    page.get_by_role("button", name="Go on air and record").click()
-    expect(page.get_by_text("on air for")).to_be_visible()
+    page.get_by_role("button", name="Go live and record").click()
+    expect(page.get_by_text("live for")).to_be_visible()
     wait_for("a recording", lambda: server.ask("/api/recordings/current", "GET")["seconds"])
     server.pass_time(25.0)
-    page.get_by_role("button", name="Mark now").click()
+    page.get_by_role("button", name="Add mark").click()
     page.keyboard.press("p")  # a break
     server.pass_time(12.0)
     # Told large over every task, on the lamp, and in the window's title.
@@ -94,10 +94,10 @@ def test_an_evening_is_watched_told_large_and_reported(page: Page, server: Serve
     expect(page).to_have_title(re.compile("^▲ You talk"))
     lamps = page.get_by_label("Who hears the microphone")
     expect(lamps.get_by_role("button", name="Viewers do not hear you")).to_contain_text("▲")
-    alert.get_by_role("button", name="I know").click()
+    alert.get_by_role("button", name="Dismiss").click()
     expect(alert).to_have_count(0)
     page.keyboard.press("6")
-    expect(page.get_by_label("Moments", exact=True)).to_contain_text("your mark")
+    expect(page.get_by_label("Events", exact=True)).to_contain_text("your mark")
     # The small window shows and does the same.
     small = page.context.new_page()
     small.set_viewport_size({"width": 460, "height": 120})
@@ -113,7 +113,7 @@ def test_an_evening_is_watched_told_large_and_reported(page: Page, server: Serve
     expect(page.get_by_role("img", name=re.compile("^Over Game: .* dB last"))).to_be_visible()
     assert violations(page) == []
     # Two more faults, one after the other: each is told while it lasts.
-    moments = page.get_by_label("Moments", exact=True)
+    moments = page.get_by_label("Events", exact=True)
     for title, changes, lasts_s in FAULTS:
         for path, value in changes.items():
             server.change(path, value)
@@ -126,17 +126,17 @@ def test_an_evening_is_watched_told_large_and_reported(page: Page, server: Serve
     with page.expect_request(re.compile(r"/recordings/[^/]+/listen\?way=came")):
         unheard = moments.get_by_role("button").filter(has_text="You talk, but viewers do not")
         unheard.first.click()
-    page.get_by_role("button", name="Stop hearing it").click()
-    page.get_by_role("button", name="End and report").click()
+    page.get_by_role("button", name="Stop playback").click()
+    page.get_by_role("button", name="End broadcast").click()
     expect(page.get_by_label("Next time")).to_be_visible()
-    expect(page.get_by_text(re.compile("Viewers heard of it"))).to_be_visible()
-    expect(page.get_by_label("What was changed")).to_contain_text("Break on")
+    expect(page.get_by_text(re.compile("Heard by viewers"))).to_be_visible()
+    expect(page.get_by_label("Changes during the broadcast")).to_contain_text("Break on")
     for title in ("You talk, but viewers do not hear you", *(title for title, _, _ in FAULTS)):
         expect(moments).to_contain_text(title)
     assert violations(page) == []
-    page.get_by_role("button", name="Keep it…").click()
+    page.get_by_role("button", name="Save report…").click()
     with page.context.expect_page() as opened:
-        page.get_by_role("link", name="One page, to read or to print").click()
+        page.get_by_role("link", name="One page to read or print").click()
     kept = opened.value
     expect(kept.get_by_role("heading", name="What happened")).to_be_visible()
     assert violations(kept) == []
@@ -146,9 +146,9 @@ def test_an_evening_is_watched_told_large_and_reported(page: Page, server: Serve
 def test_by_keyboard_alone_over_a_restart(page: Page, server: Server) -> None:
     server.change("watch.records", False)
     page.keyboard.press("6")
-    tab_to(page, "Go on air")
+    tab_to(page, "Go live")
     page.keyboard.press("Enter")
-    expect(page.get_by_text("on air for")).to_be_visible()
+    expect(page.get_by_text("live for")).to_be_visible()
     # What was pressed is gone: the keyboard goes on at the title of what has come instead.
     expect(page.get_by_role("heading", name="Watch")).to_be_focused()
     server.pass_time(20.0)
@@ -171,21 +171,21 @@ def test_by_keyboard_alone_over_a_restart(page: Page, server: Server) -> None:
     wait_for("what was found on the disk", is_on_disk)
     server.kill()
     server.start()
-    expect(page.get_by_text("on air for")).to_be_visible()
-    expect(page.get_by_label("Moments", exact=True)).to_contain_text("Goshawk was away")
+    expect(page.get_by_text("live for")).to_be_visible()
+    expect(page.get_by_label("Events", exact=True)).to_contain_text("Goshawk was away")
     server.pass_time(5.0)
-    tab_to(page, "End and report")
+    tab_to(page, "End broadcast")
     page.keyboard.press("Enter")
     expect(page.get_by_label("Next time")).to_contain_text("You talked once")
     expect(page.get_by_role("heading", level=2)).to_be_focused()
     tab_to(page, re.compile("^Back"))
     page.keyboard.press("Enter")
-    expect(page.get_by_label("Evenings").get_by_role("listitem")).to_have_count(1)
+    expect(page.get_by_label("Broadcasts").get_by_role("listitem")).to_have_count(1)
     tab_to(page, re.compile(r"\d+ \w+ 0:0\d:"))
     page.keyboard.press("Enter")
     tab_to(page, "Delete")
     page.keyboard.press("Enter")
-    expect(page.get_by_text("None yet.")).to_be_visible()
-    tab_to(page, "Bring it back")
+    expect(page.get_by_text("No broadcasts yet.")).to_be_visible()
+    tab_to(page, "Restore")
     page.keyboard.press("Enter")
-    expect(page.get_by_label("Evenings").get_by_role("listitem")).to_have_count(1)
+    expect(page.get_by_label("Broadcasts").get_by_role("listitem")).to_have_count(1)

@@ -156,11 +156,11 @@ def test_silence_for_everyone_for_a_cough_and_for_a_break(page: Page) -> None:
     for feed in ("Viewers", "Call", "Archive"):
         expect(lamp(page, feed)).to_have_text(re.compile("not"))
     page.keyboard.press("m")
-    expect(lamp(page, "Archive")).to_have_text("Archive keeps you")
+    expect(lamp(page, "Archive")).to_have_text("Archive records you")
 
 
 def test_hearing_as_another_changes_nothing_and_one_key_leads_back(page: Page) -> None:
-    choice = page.get_by_role("combobox", name="Hear as")
+    choice = page.get_by_role("combobox", name="Monitor")
     expect(choice).to_have_text("You")
     page.get_by_role("button", name="Listen", exact=True).click()
     for other in ("Viewers", "Game alone"):
@@ -168,7 +168,7 @@ def test_hearing_as_another_changes_nothing_and_one_key_leads_back(page: Page) -
         page.get_by_role("option", name=other).click()
         expect(choice).to_have_text(other)
         eventually(
-            page, lambda: "ms waiting" in page.get_by_label("Tasks and listening").inner_text()
+            page, lambda: "ms buffered" in page.get_by_label("Tasks and monitor").inner_text()
         )
     expect(lamp(page, "Viewers")).to_have_text("Viewers hear you")
     page.locator("body").focus()
@@ -188,11 +188,11 @@ def test_an_unplugged_device_is_kept_and_the_delay_is_measured(page: Page) -> No
     page.get_by_role("radio", name="Devices").click()
     page.get_by_role("button", name="Lanternlock").click()
     page.get_by_role("button", name="Unplug").click()
-    findings = page.get_by_role("region", name="Findings")
+    findings = page.get_by_role("region", name="Problems")
     expect(findings).to_contain_text("Lanternlock is unplugged. Plug it in")
     page.get_by_role("radio", name="Who hears what").click()
-    page.get_by_role("region", name="Game: no sound").get_by_role("button", name="Not now").click()
-    expect(findings).to_contain_text("1 put aside")
+    page.get_by_role("region", name="Game: no sound").get_by_role("button", name="Ignore").click()
+    expect(findings).to_contain_text("1 ignored")
     page.get_by_role("radio", name="Devices").click()
     page.get_by_role("button", name="Plug in again").click()
     expect(findings).to_be_hidden()
@@ -201,10 +201,10 @@ def test_an_unplugged_device_is_kept_and_the_delay_is_measured(page: Page) -> No
     ledger = page.get_by_role("region", name="Delay from the microphone to Viewers")
     ledger.get_by_role("button", name="Send a click").click()
     expect(ledger).to_contain_text(re.compile(r"37\.5 ms measured 37\.[45]"))
-    page.get_by_role("button", name="Find the smallest that holds").click()
+    page.get_by_role("button", name="Find the smallest stable size").click()
     page.get_by_role("progressbar", name="Search").wait_for()
     page.get_by_role("button", name="Stop", exact=True).click()
-    page.get_by_text("The buffer is as it was").wait_for()
+    page.get_by_text("The buffer is unchanged").wait_for()
 
 
 def test_another_program_is_given_an_address_and_it_is_taken_back(
@@ -240,7 +240,7 @@ def test_another_program_is_given_an_address_and_it_is_taken_back(
     )
     row = page.get_by_role("table", name="Addresses").get_by_role("row", name="Second screen")
     expect(row).to_contain_text("hears")
-    page.get_by_role("button", name="Take back: Second screen").click()
-    expect(page.get_by_text("Nobody yet")).to_be_visible()
+    page.get_by_role("button", name="Revoke: Second screen").click()
+    expect(page.get_by_text("No addresses yet")).to_be_visible()
     expect(bare.get_by_role("status")).to_contain_text("needs a valid token")
     bare.close()

@@ -51,11 +51,11 @@ export function BalancePage() {
               <Choice
                 label={t("balance.timeRange")}
                 value={span}
-                options={SPANS.map((one) => ({ value: one, label: one }))}
+                options={SPANS}
                 onChange={setSpan}
               />
             </div>
-            {span === "10 min" ? <LastTenMinutes /> : <LastTenSeconds />}
+            {span === "600" ? <LastTenMinutes /> : <LastTenSeconds />}
           </Panel>
           <section aria-label={t("balance.inputs")}>
             <div className="mb-1.5 flex items-center gap-2">

@@ -68,11 +68,13 @@ export function InputStrip({ input, isChained, isOpen, onOpen }: Props) {
         target={standing?.target_peaks_dbfs ?? null}
         tolerance={standing?.tolerance_db ?? 0}
       />
-      <p className="figures mb-0.5 flex justify-between text-xs text-quiet">
-        <span title={t("balance.peaksDbfs")}>{decibels(window?.peaks_dbfs)}</span>
+      <p className="mb-0.5 flex justify-between gap-1 text-xs whitespace-nowrap text-quiet">
+        <span className="figures" title={t("balance.peaksDbfs")}>
+          {decibels(window?.peaks_dbfs)}
+        </span>
         {!isChained && (
           <span title={t("balance.howFarYourSpeechPeaks")}>
-            <b className="text-text">{decibels(window?.clearance_db)}</b>{" "}
+            <b className="figures text-text">{decibels(window?.clearance_db)}</b>{" "}
             {t("balance.dbTargetWanted", { wanted: decibels(standing?.clearance_wanted_db, 0) })}
           </span>
         )}

@@ -59,7 +59,7 @@ export function Understandable() {
             {sight?.text ?? t("balance.waitingForSound")}
             {sight?.sii_in_loud_moments != null && (
               <span className="block text-xs text-quiet">
-                {t("balance.inLoudMoments")}
+                {t("balance.inLoudMoments")}{" "}
                 <span className="figures">{sight.sii_in_loud_moments.toFixed(2)}</span>
               </span>
             )}

@@ -14,7 +14,7 @@ export function WhatHelps() {
   return (
     <Panel>
       <section aria-label={t("balance.suggestions")} aria-busy={!improvements}>
-        <div className="flex items-baseline justify-between">
+        <div className="flex flex-wrap items-baseline justify-between gap-x-2">
           <h3 className="font-semibold">{t("balance.suggestions")}</h3>
           {improvements && (
             <span className="text-xs text-quiet">

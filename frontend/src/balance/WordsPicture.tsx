@@ -66,7 +66,7 @@ export function WordsPicture() {
     <Panel>
       <figcaption className="flex items-center gap-2">
         <h3 className="font-semibold">{t("balance.speechBands")}</h3>
-        <span className="min-w-0 text-xs leading-tight text-quiet min-[1180px]:truncate">
+        <span className="min-w-0 text-xs leading-tight text-quiet ">
           {t("balance.yourVoiceAmberAgainstEverything")}
         </span>
         <span className="ml-auto" />

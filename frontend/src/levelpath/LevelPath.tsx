@@ -118,7 +118,8 @@ export function LevelPath({ isTall }: { isTall: boolean }) {
           }}
         >
           <span
-            className={`text-[13px] whitespace-nowrap ${station.stageId === selected && isTall ? "font-semibold" : ""} ${
+            title={station.label}
+            className={`max-w-full truncate text-[13px] ${station.stageId === selected && isTall ? "font-semibold" : ""} ${
               chain.find(({ id }) => id === station.stageId)?.is_bypassed ? "line-through" : ""
             }`}
           >

@@ -33,7 +33,7 @@ export function HandOverMenu({ one, piece }: { one: RecordingDetail; piece: Span
     <Popover
       label={t("record.export")}
       className="w-80"
-      trigger={<Button>{t("record.export2")}</Button>}
+      trigger={<Button>{t("record.exportMenu")}</Button>}
     >
       <Making one={one} piece={piece} />
     </Popover>

@@ -109,7 +109,7 @@ function Shown({ one }: { one: RecordingDetail }) {
           label={t("record.soloTrack")}
           value={alone || "none"}
           groups={[
-            { options: [{ value: "none", label: t("record.soloTrack2") }] },
+            { options: [{ value: "none", label: t("record.soloTrackChoice") }] },
             {
               options: one.tracks.map((track) => ({ value: track.source, label: track.name })),
             },

@@ -90,8 +90,8 @@ export function RunningPanel() {
 }
 
 const FORMATS = {
-  flac: "FLAC, 24 bit, 48 kHz",
-  wav: "WAV, 24 bit, 48 kHz",
+  flac: t("record.flac"),
+  wav: t("record.wav"),
   opus: t("record.opusSmall48Khz"),
 };
 

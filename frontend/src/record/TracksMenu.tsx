@@ -29,7 +29,7 @@ export function TracksMenu() {
     <Popover
       label={t("record.tracks")}
       className="w-[400px]"
-      trigger={<Button>{t("record.tracks2")}</Button>}
+      trigger={<Button>{t("record.tracksMenu")}</Button>}
     >
       <fieldset>
         <legend className="mb-1 text-xs text-quiet">{t("record.oneFilePerTrackAll")}</legend>

@@ -36,7 +36,7 @@ export function UseMenu({ one, piece }: { one: RecordingDetail; piece: Span | nu
     <Popover
       label={t("record.useIn")}
       className="w-72"
-      trigger={<Button>{t("record.useIn2")}</Button>}
+      trigger={<Button>{t("record.useInMenu")}</Button>}
     >
       <p className="mb-2 text-xs text-quiet">
         {piece

@@ -46,7 +46,10 @@ function ThemeSwitch() {
     forgetColours();
   };
   return (
-    <IconButton label={t("shell.useTheThemeTheme", { theme: other })} onClick={change}>
+    <IconButton
+      label={theme === "dusk" ? t("shell.useThemeLight") : t("shell.useThemeDark")}
+      onClick={change}
+    >
       {theme === "dusk" ? <Sun size={16} /> : <Moon size={16} />}
     </IconButton>
   );

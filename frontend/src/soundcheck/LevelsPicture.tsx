@@ -32,7 +32,7 @@ export function LevelsPicture({ outcome, wanted }: { outcome: Outcome; wanted: n
       }
       const half = (width - 40) / 2;
       const sides = [
-        { proof: outcome.before, left: 40, name: t("soundcheck.before2") },
+        { proof: outcome.before, left: 40, name: t("soundcheck.beforeLower") },
         { proof: outcome.after, left: 40 + half, name: t("soundcheck.afterSameTakes") },
       ];
       const highest = Math.max(
@@ -104,6 +104,11 @@ export function LevelsPicture({ outcome, wanted }: { outcome: Outcome; wanted: n
 
 type Proof = Outcome["before"];
 
+const kindLabel = (kind: string) =>
+  kind === "low" || kind === "usual" || kind === "big"
+    ? t(`soundcheck.kinds.${kind}`)
+    : t("soundcheck.kinds.room");
+
 const LABEL_APART = 13;
 
 /** Each hill's name at its crest, from the top; one that would lie on another goes below it. */
@@ -123,7 +128,7 @@ function labelVoices(
     LABEL_APART,
   );
   canvas.fillStyle = colour("text");
-  places.forEach(({ kind }, i) => canvas.fillText(kind, x, heights[i] ?? 0));
+  places.forEach(({ kind }, i) => canvas.fillText(kindLabel(kind), x, heights[i] ?? 0));
 }
 
 /** The level that is met most often. */

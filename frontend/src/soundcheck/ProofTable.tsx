@@ -23,8 +23,8 @@ export function ProofTable({ outcome }: { outcome: Outcome }) {
         <thead>
           <tr className="text-left text-xs text-quiet">
             <th className="py-1 font-normal">{t("soundcheck.sameTakes")}</th>
-            <th className="w-20 text-right font-normal">{t("soundcheck.before2")}</th>
-            <th className="w-20 text-right font-normal">{t("soundcheck.after2")}</th>
+            <th className="w-20 text-right font-normal">{t("soundcheck.beforeLower")}</th>
+            <th className="w-20 text-right font-normal">{t("soundcheck.afterLower")}</th>
             <td className="w-14" />
           </tr>
         </thead>

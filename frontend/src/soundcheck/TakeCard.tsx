@@ -29,7 +29,7 @@ export function TakeCard({ kind, check }: { kind: TakeKind; check: SoundCheck })
         <Outline points={take.figures.outline} kind={kind} />
       ) : (
         <p className="grid h-8 place-items-center text-xs text-quiet">
-          {isNow ? t("soundcheck.recording2") : t("soundcheck.notRecordedYet")}
+          {isNow ? t("soundcheck.recordingLower") : t("soundcheck.notRecordedYet")}
         </p>
       )}
       <p role="status" className="mt-0.5 min-h-4 text-xs leading-4">

@@ -47,7 +47,7 @@ export function timeAxis(canvas: CanvasRenderingContext2D, area: Area, ago = t("
   canvas.textAlign = "left";
   canvas.fillText(ago, area.left, area.bottom + 6);
   canvas.textAlign = "right";
-  canvas.fillText("now", area.right, area.bottom + 6);
+  canvas.fillText(t("ui.now"), area.right, area.bottom + 6);
 }
 
 export type Series = { length: number; at: (index: number) => number };

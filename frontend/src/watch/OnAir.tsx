@@ -93,7 +93,7 @@ export function OnAir() {
             events={watch.events}
             marks={watch.marks}
             startLabel={timeOf(watch.anchors, from)}
-            endLabel="now"
+            endLabel={t("watch.now")}
             onHear={hearAt}
           />
         </section>

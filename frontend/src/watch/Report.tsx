@@ -109,7 +109,7 @@ function Keep({ id }: { id: string }) {
     <Popover
       label={t("watch.saveReport")}
       className="w-72"
-      trigger={<Button>{t("watch.saveReport2")}</Button>}
+      trigger={<Button>{t("watch.saveReportMenu")}</Button>}
     >
       <ul className="flex flex-col gap-2 text-[13px]">
         <li>

@@ -8,6 +8,7 @@ import { openDevice, useView } from "../view";
 import { useDevicesWatched } from "./DevicePicker";
 import { DeviceKnobs } from "./DeviceKnobs";
 import { FaultPanel } from "./FaultPanel";
+import { deviceTrouble } from "./deviceTrouble";
 import { t } from "../text/text";
 
 /** Every device with its rate, clock and buffer; the chosen one's own knobs beside it. */
@@ -24,7 +25,7 @@ export function DevicesView() {
           <thead>
             <tr className="text-left text-xs text-quiet">
               <th scope="col" className="pb-1 pl-2 font-normal">
-                {t("wiring.device2")}
+                {t("wiring.deviceLower")}
               </th>
               <th scope="col" className="font-normal">
                 {t("wiring.level")}
@@ -81,23 +82,24 @@ function Encoder() {
   const delay = useLevels((levels) => levels?.delay_ms.viewers);
   if (!encoder) return null;
   const { peak_dbfs, gaps, is_silent } = encoder;
-  const facts: [string, string][] = [
-    ["peaks", is_silent ? "silence" : `${signless(peak_dbfs, 1)} dBFS`],
-    ["loudness, 3 s", `${decibels(loudness)} LUFS`],
-    [t("wiring.truePeak"), `${decibels(truePeak)} dBTP`],
-    ["gaps", String(gaps)],
-    ["delay", `${(delay ?? 0).toFixed(1)} ms`],
+  const facts = [
+    {
+      name: t("wiring.peaksLower"),
+      value: is_silent ? t("wiring.silenceLower") : `${signless(peak_dbfs, 1)} dBFS`,
+    },
+    { name: t("wiring.loudness3S"), value: `${decibels(loudness)} LUFS` },
+    { name: t("wiring.truePeak"), value: `${decibels(truePeak)} dBTP` },
+    { name: t("wiring.gaps"), value: String(gaps), isOff: gaps > 0 },
+    { name: t("wiring.delayLower"), value: `${(delay ?? 0).toFixed(1)} ms` },
   ];
   return (
     <section aria-label={t("wiring.broadcastEncoder")} className="mt-4">
       <h3 className="text-[13px] font-semibold">{t("wiring.inputOfTheBroadcastEncoder")}</h3>
       <dl className="mt-1 flex flex-wrap gap-x-6 text-[13px]">
-        {facts.map(([name, value]) => (
+        {facts.map(({ name, value, isOff }) => (
           <div key={name} className="flex gap-1.5">
             <dt className="text-quiet">{name}</dt>
-            <dd className={`figures ${name === "gaps" && gaps ? "text-voice-strong" : ""}`}>
-              {value}
-            </dd>
+            <dd className={`figures ${isOff ? "text-voice-strong" : ""}`}>{value}</dd>
           </div>
         ))}
       </dl>
@@ -126,7 +128,7 @@ function DeviceRow({ info, isChosen }: RowProps) {
           {isGone && (
             <span className={`block text-xs ${users.length ? "text-over-strong" : "text-quiet"}`}>
               {users.length > 0 && "▲ "}
-              {status.state}
+              {deviceTrouble(status.state)}
             </span>
           )}
         </button>

@@ -107,7 +107,7 @@ function HistoryPicture() {
     for (const [seconds, word] of [
       [60, t("wiring.aMinuteAgo")],
       [30, "30 s"],
-      [0, "now"],
+      [0, t("wiring.now")],
     ] as const) {
       canvas.textAlign = seconds === 60 ? "left" : seconds ? "center" : "right";
       canvas.fillText(word, right - (seconds / 60) * (right - left), bottom + 5);

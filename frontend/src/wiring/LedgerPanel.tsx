@@ -25,7 +25,7 @@ export function LedgerPanel({ feed }: { feed: FeedName }) {
       <h3 className="font-semibold">
         {t("wiring.delayMicrophoneName", { name: FEED_LABELS[feed] })}
       </h3>
-      <ul className="mt-1.5">
+      <ul className="mt-1.5 min-w-0">
         {parts.map(({ name, ms, startMs }) => {
           const left = sum ? (startMs / sum) * 100 : 0;
           return (

@@ -107,7 +107,7 @@ function OutputTable({ open, onOpen }: TableProps) {
       <thead>
         <tr className="text-left text-xs text-quiet">
           <th scope="col" className="pb-1 pl-2 font-normal">
-            {t("wiring.source2")}
+            {t("wiring.sourceLower")}
           </th>
           <th scope="col" className="font-normal">
             {t("wiring.destination")}
@@ -116,7 +116,7 @@ function OutputTable({ open, onOpen }: TableProps) {
             {t("wiring.level")}
           </th>
           <th scope="col" className="text-right font-normal">
-            {t("wiring.delay2")}
+            {t("wiring.delayLower")}
           </th>
           <th scope="col" className="text-right font-normal">
             {t("wiring.clock")}
@@ -270,9 +270,9 @@ function OutputPanel({ output, onClose }: PanelProps) {
           <X size={15} />
         </IconButton>
       </div>
-      <p className="mt-1 mb-1 text-quiet">{t("wiring.destination2")}</p>
+      <p className="mt-1 mb-1 text-quiet">{t("wiring.destinationUpper")}</p>
       <Select
-        label={t("wiring.destination2")}
+        label={t("wiring.destinationUpper")}
         value={output.device || NO_DEVICE}
         groups={groups}
         onChange={(device) => setSetting(`${path}.device`, device === NO_DEVICE ? "" : device)}

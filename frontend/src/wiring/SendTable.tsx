@@ -9,6 +9,7 @@ import { roleColour, roleText } from "../ui/roles";
 import { levelWords, signless } from "../units/format";
 import { openInput, useView } from "../view";
 import { SendCell } from "./SendCell";
+import { deviceTrouble } from "./deviceTrouble";
 import { t } from "../text/text";
 
 const CHANNEL_WORDS: Record<InputSettings["channels"], string> = {
@@ -34,7 +35,7 @@ export function SendTable() {
             {t("wiring.input")}
           </th>
           <th scope="col" className="font-normal">
-            {t("wiring.device2")}
+            {t("wiring.deviceLower")}
           </th>
           <th scope="col" className="font-normal">
             {t("wiring.level")}
@@ -90,7 +91,7 @@ function Row({ input, isChained }: { input: InputSettings; isChained: boolean })
           </span>
           <span className="block text-xs text-quiet">
             {isChained
-              ? t("wiring.mainVoice2")
+              ? t("wiring.mainVoiceLower")
               : input.is_private
                 ? t("wiring.private")
                 : stagesOf(input)}
@@ -99,7 +100,12 @@ function Row({ input, isChained }: { input: InputSettings; isChained: boolean })
         </button>
       </th>
       <td className="py-2 text-[13px]">
-        <span className="block max-w-40 truncate leading-tight">
+        <span
+          className="block max-w-40 truncate leading-tight"
+          title={[device?.label, input.device && CHANNEL_WORDS[input.channels]]
+            .filter(Boolean)
+            .join(", ")}
+        >
           {device?.label ?? t("wiring.noDevice")}
           {input.device && <span className="text-quiet">, {CHANNEL_WORDS[input.channels]}</span>}
         </span>
@@ -136,21 +142,15 @@ function Level({ input, isChained }: { input: InputSettings; isChained: boolean 
   );
 }
 
-const STATES: Record<string, string> = {
-  unplugged: t("wiring.unplugged"),
-  waiting: t("wiring.noSignalYet"),
-  "no file": t("wiring.noFileChosen"),
-  ended: t("wiring.ended"),
-};
-
 /** Rate and clock, or what is wrong with the device. */
 function DeviceLine({ device }: { device: string }) {
   const status = useLevels((levels) => levels?.devices[device]);
   const isTold = useIsTold();
   if (!device) return <span className="text-xs text-quiet">{t("wiring.chooseOne")}</span>;
   if (!isTold) return <span className="text-xs text-quiet">–</span>;
-  if (!status) return <span className="text-xs text-over-strong">{t("wiring.notConnected2")}</span>;
-  const trouble = STATES[status.state];
+  if (!status)
+    return <span className="text-xs text-over-strong">{t("wiring.notConnectedMarked")}</span>;
+  const trouble = deviceTrouble(status.state);
   if (trouble) return <span className="text-xs text-over-strong">▲ {trouble}</span>;
   const rate = status.counted_rate_hz ?? status.rate_hz;
   const isResampled = rate !== 48000;

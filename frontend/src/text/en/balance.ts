@@ -115,4 +115,6 @@ export const balance = {
   namesAboveYourVoiceIn:
     "{names} above your voice in {count, plural, one {# second} other {# seconds}}: {speech} s of speech.",
   measuring: "measuring …",
+  tenSeconds: "10 s",
+  tenMinutes: "10 min",
 } as const;

@@ -70,7 +70,6 @@ export const shell = {
   gapsGapsSkipsSkips: "▲ gaps {gaps, number}, skips {skips, number}",
   undo: "Undo",
   redo: "Redo",
-  useTheThemeTheme: "Use the {theme} theme",
   goshawk: "Goshawk",
   whoHearsTheMicrophone: "Who hears the microphone",
   delay: "Delay",
@@ -95,4 +94,6 @@ export const shell = {
   liveGoshawk: "Live, Goshawk",
   saved: "saved",
   trying: "trying …",
+  useThemeDark: "Use the dark theme",
+  useThemeLight: "Use the light theme",
 } as const;

@@ -44,8 +44,8 @@ export const soundcheck = {
   loudnessOfTheNormalVoice: "Loudness of the normal voice",
   highestTruePeak: "Highest true peak",
   sameTakes: "Same takes",
-  before2: "before",
-  after2: "after",
+  beforeLower: "before",
+  afterLower: "after",
   soundCheck: "Sound check",
   thisTask: "this task",
   recordFourTakesAndGet: "Record four takes and get every setting with its reason",
@@ -104,5 +104,6 @@ export const soundcheck = {
   steady: "steady",
   refused: "refused",
   measuring: "measuring …",
-  recording2: "recording",
+  recordingLower: "recording",
+  kinds: { room: "room", low: "quiet", usual: "normal", big: "loud" },
 } as const;

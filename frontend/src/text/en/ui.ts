@@ -17,4 +17,5 @@ export const ui = {
   silent: "silent",
   over: "{level} dBFS, over",
   twelvePerOctave: "12 dB/oct",
+  now: "now",
 } as const;

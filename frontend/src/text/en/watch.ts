@@ -57,7 +57,7 @@ export const watch = {
   nextTime: "Next time",
   nothingToChange: "Nothing to change.",
   saveReport: "Save report",
-  saveReport2: "Save report…",
+  saveReportMenu: "Save report…",
   onePageToReadOr: "One page to read or print",
   jsonWithEverything: "JSON with everything",
   csvWithOneLinePer: "CSV with one line per second",
@@ -87,4 +87,5 @@ export const watch = {
   mark: "Mark",
   all: "all",
   tenMinutes: "10 min",
+  now: "now",
 } as const;
