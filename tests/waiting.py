@@ -6,7 +6,7 @@ from collections.abc import Callable
 from contextlib import suppress
 from typing import TypeVar
 
-PATIENCE_S = 20.0
+PATIENCE_S = 180.0
 SHOWN_MS = round(1000 * PATIENCE_S)
 """As browsers count it."""
 

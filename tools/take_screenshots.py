@@ -46,7 +46,9 @@ def main() -> None:
         page.keyboard.press("Escape")
         page.get_by_role("button", name="Sound check").click()
         page.get_by_role("button", name="Record all").click()
-        page.get_by_label("Recording the take: Quiet voice").get_by_text("Recording").wait_for(timeout=60_000)
+        page.get_by_label("Recording the take: Quiet voice").get_by_text("Recording").wait_for(
+            timeout=60_000
+        )
         page.wait_for_timeout(3000)
         take("soundcheck-takes")
         page.get_by_role("button", name="Apply all").wait_for(timeout=300_000)
@@ -63,9 +65,7 @@ def main() -> None:
         page.wait_for_timeout(1000)
         game.fill("-8")
         game.press("Enter")
-        page.get_by_role("region", name="Replay figures").get_by_text(
-            "on the same"
-        ).wait_for()
+        page.get_by_role("region", name="Replay figures").get_by_text("on the same").wait_for()
         view(page, "10 min")
         page.wait_for_timeout(3000)
         take("balance-replay")

@@ -57,9 +57,11 @@ def test_a_bad_start_is_brought_to_all_targets(page: Page, server: Server) -> No
     for name in ("Voice", "Game", "Music", "Co-pilot"):
         expect(strip(page, name)).to_contain_text("on target")
     whole = page.get_by_role("region", name="Full mix")
-    expect(whole).to_contain_text(re.compile(r"−\d\d\.\d of −16 LUFS"))
+    expect(whole).to_contain_text(re.compile(r"−\d\d\.\d LUFS \(target −16\)"))
     page.get_by_role("radio", name="10 min").click()
-    expect(page.get_by_text(re.compile("over you|Nothing stood over your voice"))).to_be_visible()
+    expect(
+        page.get_by_text(re.compile("above your voice in|Nothing was above your voice"))
+    ).to_be_visible()
     page.keyboard.press("Control+z")
     expect(strip(page, "Game")).to_contain_text("too loud")
 
@@ -69,7 +71,7 @@ def test_a_loud_game_makes_room_for_words(page: Page, server: Server) -> None:
     page.keyboard.press("4")
     type_in(page, "Game fader", "12")
     helps = page.get_by_role("region", name="Suggestions")
-    helps.get_by_role("button", name=re.compile("^Do it: Game dips")).click()
+    helps.get_by_role("button", name=re.compile("^Apply: Game dips")).click()
     expect(helps).not_to_contain_text("Game dips")
     ducker = input_of(server, "game")["chain"][-1]
     assert (ducker["stage"], ducker["is_bypassed"]) == ("ducker", False)
@@ -105,9 +107,9 @@ def test_targets_holds_and_the_replay_by_keyboard_alone(page: Page, server: Serv
     expect(page.get_by_text("cannot peak at -2 dBFS under the viewers' ceiling")).to_be_visible()
     page.keyboard.press("Escape")
     expect(page.get_by_role("button", name="Targets: Sing along")).to_be_focused()
-    tab_to(page, "Hold Game at target")
+    tab_to(page, "Hold at target: Game")
     page.keyboard.press("Space")
-    expect(page.get_by_role("button", name="Hold Game at target")).to_have_attribute(
+    expect(page.get_by_role("button", name="Hold at target: Game")).to_have_attribute(
         "aria-pressed", "true"
     )
 
@@ -118,7 +120,7 @@ def test_targets_holds_and_the_replay_by_keyboard_alone(page: Page, server: Serv
     expect(lamp(page, "Viewers")).to_have_text("Viewers do not hear you")
     type_in(page, "Game fader", "-30")
     figures = page.get_by_role("region", name="Replay figures")
-    over_game = figures.get_by_role("row", name=re.compile("^Over Game")).get_by_role("cell")
+    over_game = figures.get_by_role("row", name=re.compile("^Above Game")).get_by_role("cell")
     expect(figures).to_have_attribute("aria-busy", "false")
     was, now = (float(over_game.nth(side).inner_text().replace("−", "-")) for side in (0, 1))
     assert now - was > 15

@@ -37,7 +37,7 @@ PARTS = {
     "Wiring": ["radiogroup, Sections of Wiring", "table, Level of each input", "row", "button, Voice to Viewers"],
     "Sound check": ["button, Record all four", "region, Room", "region, Quiet voice", "region, Normal voice", "region, Loud voice"],
     "Chain": ["combobox, Chain of", "region, Loop", "heading, Gate", "button, Bypass", "slider, Open threshold", "slider, Close threshold"],
-    "Balance": ["region, Inputs", "region, Voice", "slider, Voice fader", "region, Game", "button, Match Game to its target"],
+    "Balance": ["region, Inputs", "region, Voice", "slider, Voice fader", "region, Game", "button, Match target: Game"],
     "Record": ["region, Recording", "button, Record", "list, Tracks to record", "region, Recordings", "region, Playback"],
     "Watch": ["button, Go live", "region, Checklist", "list", "listitem"],
 }  # fmt: skip
@@ -92,7 +92,7 @@ def test_a_change_is_said_once_and_what_flickers_is_not(page: Page, server: Serv
     page.wait_for_timeout(2500)
     said: list[str] = page.evaluate(TAKE_LOG)
     assert said[0] == "assertive: Your voice is muted for everyone"
-    assert [one.split(",")[0] for one in said[1:]] == ["polite: Viewers do not hear you"]
+    assert [one.split(",")[0] for one in said[1:]] == ["polite: Viewers: do not hear you"]
     # Off and on again within a moment: what the lamps come to is what they were, and nothing is said of it.
     mute = page.get_by_label("Tasks and monitor").get_by_role("button", name="Muted")
     for is_muted in (False, True):

@@ -128,7 +128,11 @@ def test_the_room_is_learned_and_refused_while_somebody_speaks(page: Page, serve
     expect(page.get_by_role("button", name="Learn noise profile")).to_be_visible()
     # What each knowledge takes is heard alone, until it is pressed again.
     hear = page.get_by_role("combobox", name="Monitor")
-    for name, said in (("all", "removed"), ("by noise profile", "by noise profile"), ("by voice model", "by voice model")):
+    for name, said in (
+        ("all", "removed"),
+        ("by noise profile", "removed by noise profile"),
+        ("by voice model", "removed by voice model"),
+    ):
         one = page.get_by_role("button", name=name, exact=True)
         one.click()
         expect(hear).to_contain_text(f"Suppressor: {said}")

@@ -270,7 +270,7 @@ def test_a_chain_is_built_and_the_eq_is_set_on_its_curve(page: Page) -> None:
         page.get_by_role("button", name="Move High-pass later").click()
     expect(findings).to_contain_text("The high-pass comes after the gate")
     for _ in range(2):
-        page.get_by_role("button", name="Move High-pass towards the microphone").click()
+        page.get_by_role("button", name="Move High-pass earlier").click()
     expect(findings).to_be_hidden()
     open_stage(page, "Compressor")
     page.get_by_role("button", name="Remove Compressor").click()
@@ -308,7 +308,7 @@ def test_by_keyboard_alone(page: Page) -> None:
     expect(page.get_by_role("button", name="Bypassed", exact=True)).to_be_visible()
     page.keyboard.press("l")
     spoken = page.get_by_label("Spoken")
-    expect(spoken).to_contain_text("Viewers hear you")
+    expect(spoken).to_contain_text("Viewers: hear you")
     page.keyboard.press("4")
     expect(page.get_by_role("heading", name="Balance")).to_be_visible()
 
@@ -316,7 +316,7 @@ def test_by_keyboard_alone(page: Page) -> None:
 @pytest.mark.parametrize("theme", [pytest.param("dusk", marks=pytest.mark.quick), "daylight"])
 def test_axe_finds_nothing_on_any_view(page: Page, theme: str) -> None:
     if theme == "daylight":
-        page.get_by_role("button", name="Use the daylight theme").click()
+        page.get_by_role("button", name="Use the light theme").click()
     views = (
         "Trim", "High-pass", "Gate", "EQ", "Compressor", "Limiter", "Balance", "Record 5", "Watch 6", "Sound check", "Wiring", "Voice .*name, role",
         "Game to Viewers", "Outputs", "Viewers ?: device, level", "Devices", "Microphone gain", "Delay", "Addresses", "Keys",

@@ -210,7 +210,7 @@ def test_keys_are_listed_from_what_they_do_and_can_be_others(page: Page) -> None
             dialog.get_by_role("button", name=f"Open {name}: {number}. Choose another key")
         ).to_be_visible()
     # Another key for mute, by keyboard: it is taken from what had it.
-    mute = dialog.get_by_role("button", name=re.compile("^Mute your voice"))
+    mute = dialog.get_by_role("button", name=re.compile("^Mute or unmute your voice"))
     mute.focus()
     page.keyboard.press("Enter")
     expect(mute).to_have_text("press a key")
@@ -219,7 +219,7 @@ def test_keys_are_listed_from_what_they_do_and_can_be_others(page: Page) -> None
     page.keyboard.press("Enter")
     page.keyboard.press("k")
     expect(mute).to_have_text("K")
-    expect(dialog.get_by_role("button", name=re.compile("^Put a mark"))).to_have_text("none")
+    expect(dialog.get_by_role("button", name=re.compile("^Add a mark"))).to_have_text("none")
     page.keyboard.press("Escape")
     for number, name in enumerate(names, 1):
         page.keyboard.press(str(number))
@@ -253,7 +253,7 @@ def test_a_controller_moves_what_it_has_learned(page: Page, server: Server) -> N
     expect(box).to_contain_text("Eight faders")
     for goal, message in (
         ("Fader of Game", "0xB0, 7, 20"),
-        (re.compile("^Mute your voice"), "0x90, 36, 127"),
+        (re.compile("^Mute or unmute your voice"), "0x90, 36, 127"),
     ):
         box.get_by_role("combobox", name="Function of the control").click()
         page.get_by_role("option", name=goal).click()

@@ -62,7 +62,7 @@ def test_record_mark_stop_listen_use_and_hand_over(
     (row,) = [kept(page)]
     expect(row).to_contain_text("the lock")
     row.get_by_role("button").first.click()
-    back = page.get_by_label("Playback")
+    back = page.get_by_role("region", name="Playback", exact=True)
     expect(back).to_contain_text(re.compile(r"Loudness\s*−\d\d"))
     back.get_by_role("button", name="1 mark…").click()
     expect(page.get_by_label(re.compile("Name of the mark at"))).to_have_value("the bell")
@@ -89,7 +89,7 @@ def test_record_mark_stop_listen_use_and_hand_over(
 
     back.get_by_role("button", name="Export…").click()
     page.get_by_role("radio", name="WAV").click()
-    page.get_by_role("button", name="Export").click()
+    page.get_by_role("button", name="Export", exact=True).click()
     with page.expect_download() as download:
         page.get_by_role("link", name="download as zip").click()
     download.value.save_as(tmp_path / "handed.zip")
@@ -123,7 +123,7 @@ def test_by_keyboard_alone_after_a_crash_in_the_middle(page: Page, server: Serve
 
     tab_to(page, re.compile(r"attic|Attic|\d{4}-", re.IGNORECASE))
     page.keyboard.press("Enter")
-    back = page.get_by_label("Playback")
+    back = page.get_by_role("region", name="Playback", exact=True)
     expect(back).to_contain_text("broke off and was mended")
     tab_to(page, "Playback position", "slider")
     page.keyboard.press("PageUp")

@@ -172,7 +172,7 @@ def test_with_a_browsers_microphone(
         speaker.keyboard.press("2")
         card = speaker.get_by_label(NAMES[kind], exact=True)
         for _ in range(TRIES):
-            speaker.get_by_role("button", name=f"Take: {NAMES[kind]}").click()
+            speaker.get_by_role("button", name=f"Record: {NAMES[kind]}").click()
             expect(speaker.get_by_label(f"Recording the take: {NAMES[kind]}")).to_be_visible()
             # A machine that stands still time and again is said to, and the take asked for again.
             expect(card).to_contain_text(re.compile("dBFS|again and again"))

@@ -30,8 +30,7 @@ def test_every_view_has_room_for_a_language_40_percent_longer_and_no_text_outsid
     browser: Browser, server: Server, size: tuple[int, int]
 ) -> None:
     server.pass_time(12.0)
-    page = browser.contexts[0].new_page()
-    page.set_viewport_size({"width": size[0], "height": size[1]})
+    page = browser.new_page(viewport={"width": size[0], "height": size[1]}, reduced_motion="reduce")
     page.set_default_timeout(SHOWN_MS)
     page.goto(f"{server.url}?lang=pseudo")
     tasks = page.get_by_role("navigation").first.get_by_role("button")
@@ -53,9 +52,9 @@ def test_every_view_has_room_for_a_language_40_percent_longer_and_no_text_outsid
                 views.nth(n).click()
                 look(f"wiring {n}")
         elif task == 2:
-            stages = page.get_by_role("region").first.get_by_role("button")
+            stages = page.locator("button:has([data-live])")
             for n in range(1, stages.count() - 1):
-                stages.nth(n).click()
+                stages.nth(n).dispatch_event("click")
                 look(f"stage {n}")
         else:
             look(f"task {task + 1}")

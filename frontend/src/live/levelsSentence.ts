@@ -32,7 +32,7 @@ export function levelsSentence(
       );
     }
   }
-  parts.push(t("live.viewersReach", { reach: reachSentence("viewers", reach.viewers) }));
-  parts.push(t("live.callReach", { reach: reachSentence("call", reach.call) }));
+  parts.push(t("live.viewersReach", { reach: reachSentence("viewers", reach.viewers, rig) }));
+  parts.push(t("live.callReach", { reach: reachSentence("call", reach.call, rig) }));
   return parts.join(" ");
 }

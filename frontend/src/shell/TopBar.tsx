@@ -87,11 +87,12 @@ const SETTLED_MS = 1500;
 
 /** Who hears you, said once it has settled: silence between words is no news. */
 function SpokenReach() {
+  const rig = useLive((live) => live.state?.rig);
   const now = useReadings(({ reach }) =>
     Object.keys(reach).length
       ? FEEDS.map((feed) => {
           const measured = reach[feed] === "open" ? "hears" : reach[feed];
-          return `${FEED_LABELS[feed]}: ${reachSentence(feed, measured)}`;
+          return `${FEED_LABELS[feed]}: ${reachSentence(feed, measured, rig)}`;
         }).join(", ")
       : "",
   );
@@ -150,7 +151,7 @@ function Lamp({ feed }: { feed: FeedName }) {
           ? t("shell.hearTheReplay")
           : feed === "you" && isLooping && isHeard
             ? t("shell.hearTheLoop")
-            : reachSentence(feed, reach)}
+            : reachSentence(feed, reach, rig)}
       </span>
     </button>
   );

@@ -48,6 +48,7 @@ export function SmallPage() {
 
 function Lamp({ feed }: { feed: (typeof FEEDS)[number] }) {
   const reach = useReach(feed);
+  const rig = useLive((live) => live.state?.rig);
   const isHeard = reach === "hears";
   return (
     <span className="flex items-center gap-1.5">
@@ -62,7 +63,7 @@ function Lamp({ feed }: { feed: (typeof FEEDS)[number] }) {
       <span className={reach === "closed" ? "text-quiet line-through" : ""}>
         {FEED_LABELS[feed]}
       </span>
-      <span className="sr-only">{reachSentence(feed, reach)}</span>
+      <span className="sr-only">{reachSentence(feed, reach, rig)}</span>
     </span>
   );
 }

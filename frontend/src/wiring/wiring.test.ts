@@ -70,13 +70,14 @@ describe("who hears whom, in words", () => {
   it("has a sentence for every listener and state, and none is said twice", () => {
     for (const feed of FEEDS) {
       const said = (["hears", "open", "closed"] as const).map((reach) =>
-        reachSentence(feed, reach),
+        reachSentence(feed, reach, undefined),
       );
       expect(new Set(said).size).toBe(3);
-      expect(reachSentence(feed, undefined)).toBe("unknown");
+      expect(reachSentence(feed, undefined, undefined)).toBe("unknown");
     }
-    expect(reachSentence("viewers", "closed")).toBe("do not hear you");
-    expect(reachSentence("call", "open")).toBe("no output yet");
+    expect(reachSentence("viewers", "closed", undefined)).toBe("do not hear you");
+    expect(reachSentence("call", "open", undefined)).toBe("can hear you");
+    expect(reachSentence("call", "open", { outputs: [] } as unknown as Rig)).toBe("no output yet");
   });
   it("stands beside the voice what viewers hear, and only that", () => {
     expect(columnsOf(rig).map(({ id }) => id)).toEqual(["voice", "game"]);

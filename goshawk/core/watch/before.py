@@ -99,13 +99,13 @@ def _microphone(known: Known) -> Item:
     voice, levels = known.rig.voice, known.microphone
     if voice is None or not voice.device:
         return _open(
-            "microphone", "wiring", "No microphone yet", "Choose where your voice comes from."
+            "microphone", "wiring", "No microphone yet", "Choose the device of your voice."
         )
     if known.device_state not in ("playing", "waiting"):
         return _open(
             "microphone",
             "wiring",
-            "Your microphone is not there",
+            "Your microphone is not connected",
             f"{known.device_title or voice.name}: {known.device_state or 'not open'}.",
         )
     peaks = levels.peaks_dbfs if levels else None
@@ -113,8 +113,8 @@ def _microphone(known: Known) -> Item:
         return _waits(
             "microphone",
             "wiring",
-            "Your microphone is there",
-            "Say something: its level is not known yet.",
+            "Your microphone works",
+            "Say something: its level is not measured yet.",
         )
     where = f"{known.device_title}; usual peaks {minus(peaks)} dBFS at the microphone"
     if not LOW_PEAKS_DBFS <= peaks <= HIGH_PEAKS_DBFS:
@@ -123,9 +123,9 @@ def _microphone(known: Known) -> Item:
             "microphone",
             "wiring",
             f"Your microphone's gain is too {side}",
-            f"{where}. The guided minute in Wiring says how far to turn.",
+            f"{where}. Microphone gain in Wiring tells you how far to turn the preamp.",
         )
-    return _good("microphone", "wiring", "Your microphone is there", where)
+    return _good("microphone", "wiring", "Your microphone works", where)
 
 
 def _check(known: Known) -> Item:
@@ -135,10 +135,10 @@ def _check(known: Known) -> Item:
             "check",
             "sound_check",
             "No sound check yet",
-            "Four short takes, and every setting follows from your own voice and room.",
+            "Record four short takes to get every setting for your voice and room.",
         )
     if known.check_drift:
-        return _open("check", "sound_check", "Room or voice have changed", known.check_drift)
+        return _open("check", "sound_check", "Your room or voice has changed", known.check_drift)
     ago = known.now - made
     if ago > FRESH:
         days = max(1, round(ago / timedelta(days=1)))
@@ -146,11 +146,14 @@ def _check(known: Known) -> Item:
         return _open(
             "check",
             "sound_check",
-            f"The sound check is of {since}" if days == 1 else f"The sound check was {since}",
-            "Room and voice seem as they were; a take of your usual voice tells for sure.",
+            f"The last sound check was {since}",
+            "No change of room or voice was measured. Record a take of your normal voice to be sure.",
         )
     return _good(
-        "check", "sound_check", "The sound check is of today", "Room and voice are as they were."
+        "check",
+        "sound_check",
+        "The sound check is from today",
+        "No change of room or voice was measured.",
     )
 
 
@@ -190,11 +193,11 @@ def _viewers(known: Known) -> Item:
             "viewers",
             "wiring",
             "Viewers do not hear you",
-            "You are muted, or on a break." if mend else "Your voice is not sent to them.",
+            "You are muted, or on a break." if mend else "Your voice is not sent to viewers.",
             mend=mend,
         )
     return _good(
-        "viewers", "wiring", "Viewers get what they should", known.sentences.get("viewers", "")
+        "viewers", "wiring", "Viewers hear the right inputs", known.sentences.get("viewers", "")
     )
 
 
@@ -202,7 +205,7 @@ def _call(known: Known) -> Item:
     rig = known.rig
     if not any(one.role == "call" for one in rig.inputs):
         return _good(
-            "call", "wiring", "There is no call", "Add one in Wiring if somebody talks with you."
+            "call", "wiring", "There is no call", "Add a call in Wiring if somebody talks with you."
         )
     found = _first(known, _CALL_CODES)
     if found:
@@ -211,22 +214,22 @@ def _call(known: Known) -> Item:
         return _waits(
             "call",
             "wiring",
-            "The call is not wired yet",
-            "Choose where it comes from, if somebody talks with you; else leave it.",
+            "The call has no device yet",
+            "Choose its device if somebody talks with you.",
         )
     if known.reach.get("call") == "closed":
         return _open(
             "call",
             "wiring",
             "The call does not hear you",
-            "What the call gets is muted, or your voice is not sent to it.",
+            "The Call feed is muted, or your voice is not sent to it.",
             mend=let_hear(rig, ["call"]),
         )
     return _good(
         "call",
         "wiring",
-        "The call hears you, and not itself",
-        "No echo was found, and no processing of its own.",
+        "The call hears you and not itself",
+        "No echo found, and no processing by the call program.",
     )
 
 
@@ -236,26 +239,26 @@ def _spoken(known: Known) -> Item:
         return _waits(
             "spoken",
             "balance",
-            "Speak a sentence as you will on air",
-            f"{SPEECH_NEEDED_S:.0f} s of speech are enough for peaks, clearance and words.",
+            "Speak a sentence as you will live",
+            f"{SPEECH_NEEDED_S:.0f} s of speech are enough to measure peaks, distance and intelligibility.",
             progress=share,
         )
     wanted = known.rig.targets.voice_peaks_dbfs
     off = known.voice_peaks_dbfs - wanted
-    words = "" if known.words is None else f"; words followed to {known.words:.2f}"
+    words = "" if known.words is None else f" Intelligibility {known.words:.2f}."
     if abs(off) > known.rig.targets.voice_tolerance_db:
-        side = "over" if off > 0 else "under"
+        side = "above" if off > 0 else "below"
         return _open(
             "spoken",
             "balance",
             f"Your voice peaks {abs(off):.1f} dB {side} its target",
-            f"{minus(known.voice_peaks_dbfs, 1)} dBFS; {minus(wanted)} are wanted{words}.",
+            f"{minus(known.voice_peaks_dbfs, 1)} dBFS (target {minus(wanted)}).{words}",
         )
     return _good(
         "spoken",
         "balance",
         f"Your voice peaks at {minus(known.voice_peaks_dbfs, 1)} dBFS",
-        f"{minus(wanted)} are wanted{words}.",
+        f"Target {minus(wanted)} dBFS.{words}",
     )
 
 
@@ -276,15 +279,19 @@ def _near(known: Known) -> list[Item]:
                 _open(
                     f"near {one.id}",
                     "balance",
-                    f"{one.name} is {short:.1f} dB too near",
-                    f"It stands {clearance:.1f} dB under your peaks; {wanted:.0f} are wanted.",
-                    mend=Mend(label="Bring to target", changes={path: lower}),
+                    f"{one.name} is {short:.1f} dB too close to your voice",
+                    f"Your speech peaks are {clearance:.1f} dB above it (target {wanted:.0f}).",
+                    mend=Mend(label="Match target", changes={path: lower}),
                 )
             )
         else:
-            good.append(f"{one.name} {clearance:.1f} dB, of {wanted:.0f} wanted")
+            good.append(f"{one.name} {clearance:.1f} dB (target {wanted:.0f})")
     if good:
-        title = "Nothing stands too near" if not found else "The others stand far enough under you"
+        title = (
+            "Your voice is far enough above everything"
+            if not found
+            else "Your voice is far enough above the others"
+        )
         found.append(_good("near", "balance", title, "; ".join(good) + "."))
     return found
 
@@ -292,22 +299,20 @@ def _near(known: Known) -> list[Item]:
 def _whole(known: Known) -> Item:
     rig = known.rig
     ceiling = rig.feeds.viewers.ceiling_dbtp
-    title = f"The whole stays under {minus(ceiling)} dBTP"
+    title = f"The full mix stays below {minus(ceiling)} dBTP"
     if not rig.feeds.viewers.has_ceiling:
         return _open(
             "whole",
             "balance",
-            "Viewers have no ceiling",
+            "The Viewers feed has no ceiling",
             "A shout over a loud game would clip.",
-            mend=Mend(label="Switch it on", changes={"feeds.viewers.has_ceiling": True}),
+            mend=Mend(label="Turn on the ceiling", changes={"feeds.viewers.has_ceiling": True}),
         )
     found, wanted = known.loudness_lufs, rig.targets.loudness_lufs
     if found is None or known.speech_s < SPEECH_NEEDED_S:
-        return _waits(
-            "whole", "balance", title, "Its loudness is not known before you have spoken."
-        )
+        return _waits("whole", "balance", title, "Its loudness is measured once you have spoken.")
     if abs(found - wanted) > LOUDNESS_TOLERANCE_LU:
-        side = "louder" if found > wanted else "softer"
+        side = "too loud" if found > wanted else "too quiet"
         path = "feeds.viewers.fader_db"
         fader = type(rig.feeds.viewers).held(
             "fader_db", rig.feeds.viewers.fader_db + wanted - found
@@ -315,36 +320,36 @@ def _whole(known: Known) -> Item:
         return _open(
             "whole",
             "balance",
-            f"The whole is {abs(found - wanted):.1f} LU {side} than wanted",
-            f"{minus(found, 1)} LUFS so far; {minus(wanted)} are wanted.",
-            mend=Mend(label=f"Fader to {minus(fader, 1)} dB", changes={path: round(fader, 1)}),
+            f"The full mix is {abs(found - wanted):.1f} LU {side}",
+            f"{minus(found, 1)} LUFS so far (target {minus(wanted)}).",
+            mend=Mend(label=f"Set fader to {minus(fader, 1)} dB", changes={path: round(fader, 1)}),
         )
     return _good(
         "whole",
         "balance",
         title,
-        f"Loudness so far {minus(found, 1)} LUFS; {minus(wanted)} are wanted.",
+        f"{minus(found, 1)} LUFS so far (target {minus(wanted)}).",
     )
 
 
 def _delay(known: Known) -> Item:
     delay = known.delay_ms
     if delay is None:
-        return _waits("delay", "wiring", "The delay is not known yet", "")
+        return _waits("delay", "wiring", "The delay is not measured yet", "")
     late = delay - known.rig.picture_delay_ms
     if late > LIPS_MS:
         return _open(
             "delay",
             "wiring",
-            f"Your voice is {late:.0f} ms behind the picture",
-            f"Delay the picture by {delay:.0f} ms in your broadcast program, and say so here.",
-            mend=Mend(label="It waits now", changes={"picture_delay_ms": float(round(delay))}),
+            f"Audio is {late:.0f} ms behind video",
+            f"Delay the video by {delay:.0f} ms in your broadcasting program, then press the button.",
+            mend=Mend(label="I have set this", changes={"picture_delay_ms": float(round(delay))}),
         )
     return _good(
         "delay",
         "wiring",
         f"Delay {delay:.1f} ms",
-        f"Voice and picture are {abs(late):.0f} ms apart, which nobody sees.",
+        f"Audio is {abs(late):.0f} ms {'behind' if late > 0 else 'ahead of'} video. That is not noticeable.",
     )
 
 
@@ -353,27 +358,27 @@ def _engine(known: Known) -> Item:
         return _open(
             "engine",
             "wiring",
-            f"{known.late_in_last_minute} blocks came late in the last minute",
-            "Close what else works hard, or choose a larger buffer.",
+            f"CPU overloaded: {known.late_in_last_minute} late blocks in the last minute",
+            "Close other programs, or choose a larger buffer.",
         )
     return _good(
         "engine",
         "wiring",
-        "The computer keeps up",
-        f"{known.late_in_last_minute} late blocks in the last minute.",
+        "The CPU keeps up",
+        f"Late blocks in the last minute: {known.late_in_last_minute}.",
     )
 
 
 def disk_item(room_s: float | None, trouble: str) -> Item:
     """Whether an evening can be recorded: room for so many seconds (None: that cannot be told), and what is in the way."""
     if trouble:
-        return _open("disk", "record", "It cannot be recorded", trouble)
+        return _open("disk", "record", "Recording is not possible", trouble)
     if room_s is not None and room_s < ENOUGH_S:
         return _open(
             "disk",
             "record",
-            f"Room to record for {room_s / 3600:.1f} hours",
-            "Make room on the disk, or choose another folder.",
+            f"Disk space for {room_s / 3600:.1f} hours",
+            "Free disk space, or choose another folder.",
         )
     hours = "" if room_s is None else f"{room_s / 3600:.0f} hours"
-    return _good("disk", "record", "Room to record", hours or "Enough.")
+    return _good("disk", "record", "Disk space", hours or "Enough for a broadcast.")

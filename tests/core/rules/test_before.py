@@ -49,7 +49,7 @@ def test_where_all_is_well_every_line_is_good_and_says_its_number() -> None:
     ]  # fmt: skip
     assert "−17 dBFS" in found[0].text
     assert disk_item(8 * 3600.0, "").state == "good"
-    assert disk_item(3600.0, "").title == "Room to record for 1.0 hours"
+    assert disk_item(3600.0, "").title == "Disk space for 1.0 hours"
     assert disk_item(None, "No folder.").text == "No folder."
 
 
@@ -69,12 +69,12 @@ def test_on_an_empty_rig_each_line_leads_to_the_task_where_it_is_settled() -> No
     )
     found = items(nothing)
     assert (found[0].state, found[0].title, found[0].task) == (
-        "open", "No microphone yet", "Wiring",
+        "open", "No microphone yet", "wiring",
     )  # fmt: skip
-    assert (found[1].state, found[1].task) == ("open", "Sound check")
+    assert (found[1].state, found[1].task) == ("open", "sound_check")
     assert all(one.state != "good" or one.mend is None for one in found)
     # The order of the tasks is that of the job.
-    order = ["Wiring", "Sound check", "Chain", "Balance", "Record"]
+    order = ["wiring", "sound_check", "chain", "balance", "record"]
     firsts = list(dict.fromkeys(one.task for one in found))
     assert firsts == sorted(firsts, key=order.index)
 
@@ -109,21 +109,21 @@ def test_every_mend_mends() -> None:
     assert mended.picture_delay_ms == 120.0
     after = replace(wrong, rig=mended, clearances_db={"game": 12.0, "music": 18.0})
     assert {key for key, one in by_key(after).items() if one.state == "open"} == {"whole"}
-    assert by_key(after)["whole"].title == "The whole is 4.0 LU softer than wanted"
+    assert by_key(after)["whole"].title == "The full mix is 4.0 LU too quiet"
     assert by_key(replace(after, speech_s=1.0))["whole"].state == "waits"
 
 
 def test_a_check_of_another_day_and_a_gain_that_is_off_are_open() -> None:
     old = by_key(replace(FINE, check_made=NOW - timedelta(days=3)))
-    assert old["check"].title == "The sound check was 3 days ago"
+    assert old["check"].title == "The last sound check was 3 days ago"
     drifted = by_key(replace(FINE, check_drift="The room is 9 dB louder."))
     assert drifted["check"].text == "The room is 9 dB louder."
     assert FINE.microphone
     low = replace(FINE.microphone, peaks_dbfs=-44.0)
     assert by_key(replace(FINE, microphone=low))["microphone"].title.endswith("too low")
     gone = by_key(replace(FINE, device_state="unplugged"))
-    assert gone["microphone"].title == "Your microphone is not there"
+    assert gone["microphone"].title == "Your microphone is not connected"
     soft = by_key(replace(FINE, voice_peaks_dbfs=-11.0))
-    assert soft["spoken"].title == "Your voice peaks 4.0 dB under its target"
+    assert soft["spoken"].title == "Your voice peaks 4.0 dB below its target"
     busy = by_key(replace(FINE, late_in_last_minute=40))
     assert busy["engine"].state == "open"

@@ -38,4 +38,7 @@ export const live = {
     "This browser still processes the microphone itself. Your voice is processed twice.",
   theChangeWasNotMade: "The change was not made. Try again.",
   spoken: "Spoken",
+  canHearYou: "can hear you",
+  canHearYourself: "can hear yourself",
+  canRecordYou: "can record you",
 } as const;
