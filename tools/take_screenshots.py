@@ -112,7 +112,7 @@ def main() -> None:
         take("watch-report")
         page.keyboard.press("1")
         view(page, "Devices")
-        page.get_by_role("button", name="Use the daylight theme").click()
+        page.get_by_role("button", name="Use the light theme").click()
         page.wait_for_timeout(4000)  # until the laptop's clock is known
         take("wiring-devices-daylight")
         browser.close()

@@ -36,7 +36,13 @@ def test_every_view_has_room_for_a_language_40_percent_longer_and_no_text_outsid
     tasks = page.get_by_role("navigation").first.get_by_role("button")
     tasks.nth(5).wait_for()
     found: list[str] = []
-    names = sorted(names_in(page.evaluate("fetch('/api/state').then((reply) => reply.json())")))
+    names = sorted(
+        names_in(
+            page.evaluate(
+                "Promise.all(['state', 'levels'].map((of) => fetch('/api/' + of).then((r) => r.json())))"
+            )
+        )
+    )
 
     def look(view: str) -> None:
         page.wait_for_timeout(500)  # until its pictures and figures have come

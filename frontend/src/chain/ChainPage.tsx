@@ -101,7 +101,10 @@ export function ChainPage() {
       <div className="mb-2 flex items-center gap-3">
         <h2 className="text-[19px] font-semibold">{STAGE_LABELS[slot.stage]}</h2>
         <GuideButton page="chain" at={stagePlace(slot.stage)} about={t("chain.thisStage")} />
-        <p className="min-w-0 text-quiet max-[1180px]:text-[13px] max-[1180px]:leading-tight min-[1180px]:truncate">
+        <p
+          title={DOES[slot.stage]}
+          className="min-w-0 text-quiet max-[1180px]:text-[13px] max-[1180px]:leading-tight min-[1180px]:truncate"
+        >
           {DOES[slot.stage]}
         </p>
         <WhatItAdds id={slot.id} />

@@ -7,7 +7,7 @@ export const chain = {
   closesInPausesSoThat: "closes in pauses so that the room is not heard",
   shapesTheTone: "shapes the tone",
   softensHarshSSounds: "softens harsh s sounds",
-  reducesTheDifferenceBetweenLoud: "reduces the difference between loud and quiet",
+  reducesTheDifferenceBetweenLoud: "evens out loud and quiet",
   compressesLowMiddleAndHigh: "compresses low, middle and high separately",
   bringsSpeechSlowlyToOne: "brings speech slowly to one loudness",
   sendsTheSoundToOther: "sends the sound to other software or hardware and back",
