@@ -71,7 +71,16 @@ OUTSIDE_STAGES: dict[str, tuple[type[Settings], ...]] = {
     "record": (RecordSettings,),
     "watch": (WatchSettings, Rule),
 }  # fmt: skip
-OF_THE_PROGRAM = {"Id", "Preset Id", "Version", "Inputs", "Outputs", "Dismissed", "Hold", "MIDI"}
+OF_THE_PROGRAM = {
+    "Id",
+    "Preset Id",
+    "Version",
+    "Inputs",
+    "Outputs",
+    "Dismissed",
+    "Hold at target",
+    "MIDI",
+}
 """What nobody sets as such, or is explained on another page."""
 
 

@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+from goshawk.core.text.figures import times
 from goshawk.core.watch.replayed import came_sources, evening_of
 from goshawk.core.watch.report import Evening, shares_of
 from goshawk.core.watch.second import BroadcastHistory
@@ -28,18 +29,18 @@ def lines_of(evening: Evening, history: BroadcastHistory) -> list[str]:
         figure("Loudness", figures.loudness_lufs, "LUFS"),
         figure("Highest true peak", figures.true_peak_dbtp, "dBTP"),
         *(
-            figure(f"Over {evening.rig.input(name).name}", value, "dB")  # type: ignore[union-attr]
+            figure(f"Above {evening.rig.input(name).name}", value, "dB")  # type: ignore[union-attr]
             for name, value in evening.clearances_db.items()
             if evening.rig.input(name)
         ),
         figure("Voice peaks", evening.voice_peaks_dbfs, "dBFS"),
-        figure("Understandable", figures.intelligibility, "", 2),
-        figure("Viewers heard of it", None if share is None else share * 100.0, "%", 0),
+        figure("Intelligibility", figures.intelligibility, "", 2),
+        figure("Heard by viewers", None if share is None else share * 100.0, "%", 0),
     ]
     for one in evening.events:
         ended = evening.seconds if one.ended_s is None else one.ended_s
         found.append(
             f"{one.began_s:8.1f} s  {one.title}, {ended - one.began_s:.1f} s"
-            + (f", {one.count} times" if one.count > 1 else "")
+            + (f", {times(one.count)}" if one.count > 1 else "")
         )
     return [*found, *(f"Next time: {one}" for one in evening.advice)]

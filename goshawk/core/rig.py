@@ -80,7 +80,7 @@ class Targets(Settings):
         0.0,
         40.0,
         "dB",
-        "Over game",
+        "Above game",
         "How far the voice stands above the game.",
         step=0.5,
         reads=(
@@ -95,7 +95,7 @@ class Targets(Settings):
         0.0,
         40.0,
         "dB",
-        "Over music",
+        "Above music",
         "How far the voice stands above the music.",
         step=0.5,
         reads=(
@@ -110,7 +110,7 @@ class Targets(Settings):
         0.0,
         40.0,
         "dB",
-        "Over the call",
+        "Above the call",
         "How far the voice stands above a caller.",
         step=0.5,
         reads=(
@@ -125,7 +125,7 @@ class Targets(Settings):
         0.0,
         40.0,
         "dB",
-        "Over the rest",
+        "Above other inputs",
         "How far the voice stands above the rest.",
         step=0.5,
         reads=(
@@ -217,8 +217,8 @@ class Rig(Settings):
         0.0,
         1000.0,
         "ms",
-        "The picture waits",
-        "By how much your broadcast program already delays the picture.",
+        "Video delay",
+        "How long your broadcasting program already delays the video.",
         step=1.0,
         reads=DELAY_READS,
     )

@@ -127,7 +127,7 @@ class InputSettings(Settings):
         ),
     )
     is_held: bool = choice(
-        False, "Hold", "Keeps this input at its target with slow changes of a few dB."
+        False, "Hold at target", "Keeps this input at its target with slow changes of a few dB."
     )
     takes: Annotated[str, StringConstraints(max_length=80), PLAIN_TEXT] = Field(
         "",
@@ -198,7 +198,7 @@ class YouFeedSettings(FeedSettings):
     """What the streamer hears, and where it is played."""
 
     output: YouOutput = choice(
-        "headphones", "Played on", "Loudspeakers reach the microphone; headphones do not."
+        "headphones", "Monitor on", "Loudspeakers reach the microphone; headphones do not."
     )
 
 
@@ -303,9 +303,7 @@ def check_outputs(outputs: Outputs, inputs: "Inputs") -> None:
 class AtticSettings(Settings):
     """The stand-in microphone and its two-channel interface."""
 
-    performance: Performance = choice(
-        "talk", "The stand-in should", "What the stand-in microphone hears."
-    )
+    performance: Performance = choice("talk", "Practice voice", "What the practice voice does.")
     preamp_gain_db: float = number(
         36.0,
         0.0,
@@ -331,7 +329,7 @@ class PlayerSettings(Settings):
         -60.0,
         12.0,
         "dB",
-        "Player's own volume",
+        "Player volume",
         "The player's own volume knob.",
         step=1.0,
         reads=LEVEL_READS,
@@ -341,15 +339,17 @@ class PlayerSettings(Settings):
 class CallServiceSettings(Settings):
     """The call service's own switches."""
 
-    is_talking: bool = choice(True, "The co-pilot talks", "Whether the stand-in caller talks.")
+    is_talking: bool = choice(True, "Caller talks", "Makes the practice caller talk.")
     has_gain_control: bool = choice(
-        False, "Its gain control", "The service rides the level of the voice that you send."
+        False, "Call gain control", "The call service changes the level of the voice that you send."
     )
     has_suppression: bool = choice(
-        False, "Its noise suppression", "The service takes noise off the voice that you send."
+        False,
+        "Call noise suppression",
+        "The call service removes noise from the voice that you send.",
     )
     sends_back: bool = choice(
-        False, "Sends your voice back", "Your own voice returns with the caller's, late."
+        False, "Call echo", "Your own voice comes back late with the caller's voice."
     )
 
 
@@ -361,7 +361,7 @@ class LoudspeakerSettings(Settings):
         -60.0,
         12.0,
         "dB",
-        "Loudspeakers in the microphone",
+        "Loudspeaker bleed",
         "How loudly the loudspeakers reach the microphone, at its preamp's default gain.",
         step=1.0,
         reads=(

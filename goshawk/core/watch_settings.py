@@ -32,20 +32,20 @@ RULE_NAMES: tuple[RuleName, ...] = get_args(RuleName)
 class Rule(Settings):
     """Whether one kind of trouble is told, and how long it has to last before."""
 
-    is_on: bool = choice(True, "Told", "Whether it is told while you are on air.")
+    is_on: bool = choice(True, "Alert", "Shows this alert while you are live.")
     patience_s: float = number(
         5.0,
         0.0,
         600.0,
         "s",
         "After",
-        "So long it has to last before it is told.",
+        "How long the problem must last before the alert.",
         step=1.0,
         reads=(
-            (0, "is told at once"),
-            (1, "is told when it lasts a moment"),
-            (10, "is told when it does not pass by itself"),
-            (60, "is told when it has lasted for minutes"),
+            (0, "alerts at once"),
+            (1, "alerts when it lasts a moment"),
+            (10, "alerts when it does not pass by itself"),
+            (60, "alerts when it lasts for minutes"),
         ),
     )
 
@@ -58,37 +58,41 @@ class WatchRules(Settings):
     """Every kind of trouble."""
 
     talk_unheard: Rule = _rule(
-        3.0, "You talk, but are not heard", "Seconds of speech while viewers or the call are shut."
+        3.0, "You talk, but are not heard", "You speak while viewers or the call cannot hear you."
     )
     voice_missing: Rule = _rule(
-        2.0, "You talk, but nothing arrives", "Nothing is muted, and yet no voice reaches viewers."
+        2.0,
+        "You talk, but your voice does not arrive",
+        "Nothing is muted, but no voice reaches viewers.",
     )
-    clips: Rule = _rule(0.0, "The microphone clips", "It stands at full scale.")
+    clips: Rule = _rule(0.0, "The microphone clips", "Its peaks reach full scale.")
     ceiling: Rule = _rule(
-        0.3, "The ceiling works hard", "The ceiling of what viewers get takes more than 6 dB."
+        0.3, "The mix limiter works hard", "It takes more than 6 dB off the Viewers feed."
     )
-    device_lost: Rule = _rule(0.5, "A device is lost", "An input's device is gone.")
+    device_lost: Rule = _rule(0.5, "A device is disconnected", "The device of an input is gone.")
     device_silent: Rule = _rule(
-        10.0, "The microphone is silent", "Digital silence, as no microphone ever is."
+        10.0, "The microphone is silent", "The microphone delivers digital silence."
     )
-    device_drifts: Rule = _rule(10.0, "A device drifts", "Its rate is not what it says.")
-    echo: Rule = _rule(5.0, "An echo, or a howl", "Somebody hears the same sound twice.")
-    dropouts: Rule = _rule(0.0, "Dropouts", "Sound that was lost on its way.")
+    device_drifts: Rule = _rule(
+        10.0, "A device drifts", "Its sample rate differs from what it reports."
+    )
+    echo: Rule = _rule(5.0, "Echo or howl", "Somebody hears the same sound twice.")
+    dropouts: Rule = _rule(0.0, "Dropouts", "Sound was lost, or a device delivered none.")
     gate_chops: Rule = _rule(
-        15.0, "The gate cuts speech", "A quarter of the speech stays under it."
+        15.0, "The gate cuts speech", "A quarter of your speech stays below its open threshold."
     )
     room_changed: Rule = _rule(
-        60.0, "The room has changed", "Room or voice are not those of the sound check any more."
+        60.0, "Room or voice has changed", "Your room or voice differs from the sound check."
     )
     covered: Rule = _rule(
-        5.0, "Something is over you", "The game's, music's or call's peaks reach yours."
+        5.0, "Something is above your voice", "Peaks of game, music or call reach yours."
     )
     loudness_off: Rule = _rule(
-        30.0, "Too loud, or too soft", "Loudness of the last minute, 3 LU beside the target."
+        30.0, "Too loud or too quiet", "The loudness of the last minute is 3 LU off target."
     )
-    delay_grown: Rule = _rule(5.0, "The delay has grown", "20 ms more than when you went on air.")
+    delay_grown: Rule = _rule(5.0, "The delay has grown", "20 ms more than when you went live.")
     limiter_hard: Rule = _rule(
-        60.0, "The limiter works all the time", "It touches most of what you say."
+        60.0, "The limiter works all the time", "It is active in most of your speech."
     )
 
     def of(self, name: RuleName) -> Rule:

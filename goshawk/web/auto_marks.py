@@ -39,7 +39,7 @@ class AutoMarks:
             device = levels.devices.get(one.device)
             is_lost = device is not None and device.state not in ("playing", "waiting")
             if is_lost and one.id not in self._lost_devices:
-                self._put(f"{one.name}: its device is lost", 0.0)
+                self._put(f"{one.name}: device disconnected", 0.0)
             (self._lost_devices.add if is_lost else self._lost_devices.discard)(one.id)
             clearance_db = levels.clearance_db.get(one.id)
             is_over = clearance_db is not None and clearance_db < 0.0 and one.role != "voice"
@@ -50,7 +50,7 @@ class AutoMarks:
             since_s = self._covered_since_s.setdefault(one.id, seconds)
             if seconds - since_s >= COVERED_S and one.id not in self._covered:
                 self._covered.add(one.id)
-                self._put(f"{one.name} over the voice", seconds - since_s)
+                self._put(f"{one.name} above your voice", seconds - since_s)
 
     def look_at_rig(self, rig: Rig, inputs: dict[str, str]) -> list[str]:
         """Which recorded inputs (names by id) have just been removed; they are marked."""

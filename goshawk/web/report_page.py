@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from html import escape
 from typing import Any
 
-from goshawk.core.rules.finding import minus
+from goshawk.core.text.figures import clock, minus, times
 from goshawk.core.watch.lane import Lane, lanes_of
 from goshawk.core.watch.report import Evening, changes_in_words, shares_of
 from goshawk.core.watch.second import BroadcastHistory
@@ -28,11 +28,6 @@ table {{ border-collapse: collapse; width: 100%; }} td, th {{ text-align: left; 
 svg {{ width: 100%; height: auto; display: block; background: {panel}; }}
 @media print {{ body {{ background: none; padding: 0; }} figure, tr {{ break-inside: avoid; }} }}
 """.format(**DAYLIGHT)
-
-
-def _clock(seconds: float) -> str:
-    whole = int(seconds)
-    return f"{whole // 3600}:{whole // 60 % 60:02d}:{whole % 60:02d}"
 
 
 def _figure(value: float | None, unit: str, digits: int = 1) -> str:
@@ -78,20 +73,20 @@ def page_of(evening: Evening, history: BroadcastHistory) -> str:
     started, ended = (evening.utc_at(at_s).astimezone() for at_s in (0.0, evening.seconds))
     head = [
         f"<h1>{escape(evening.title)}</h1>",
-        f'<p class="quiet">On air from {started:%Y-%m-%d %H:%M} to {ended:%H:%M}, {_clock(evening.seconds)} in all'
-        f"{' (cut short)' if evening.was_cut else ''}; rig {escape(rig.name)}.</p>",
+        f'<p class="quiet">Live from {started:%Y-%m-%d %H:%M} to {ended:%H:%M}, {clock(evening.seconds)} in all'
+        f"{' (interrupted)' if evening.was_cut else ''}; rig {escape(rig.name)}.</p>",
         f"<p>{escape(evening.note)}</p>" if evening.note else "",
     ]
     game = next((one.name for one in rig.inputs if one.role == "game"), "game")
     cells = (
         ("Loudness", _figure(figures.loudness_lufs, "LUFS")),
         ("Highest true peak", _figure(figures.true_peak_dbtp, "dBTP")),
-        (f"Voice over {game}", _figure(figures.clearance_db, "dB")),
-        ("Understandable", _figure(figures.intelligibility, "", 2)),
+        (f"Voice above {game}", _figure(figures.clearance_db, "dB")),
+        ("Intelligibility", _figure(figures.intelligibility, "", 2)),
         ("Voice peaks", _figure(evening.voice_peaks_dbfs, "dBFS")),
-        ("You spoke", _clock(evening.speech_s)),
-        ("Viewers heard of it", _share(shares.viewers)),
-        ("The call heard of it", _share(shares.call)),
+        ("Speech time", clock(evening.speech_s)),
+        ("Heard by viewers", _share(shares.viewers)),
+        ("Heard by the call", _share(shares.call)),
     )
     grid = "".join(f"<div><dt>{escape(name)}</dt><dd>{value}</dd></div>" for name, value in cells)
     drawn = []
@@ -108,13 +103,13 @@ def page_of(evening: Evening, history: BroadcastHistory) -> str:
             *head,
             f"<dl>{grid}</dl>",
             "<h2>Next time</h2>",
-            _list(evening.advice) or "<p>Nothing: it went as it should.</p>",
-            "<h2>The evening</h2>",
+            _list(evening.advice) or "<p>Nothing to change.</p>",
+            "<h2>Timeline</h2>",
             *drawn,
-            f'<p class="quiet">0:00:00 on the left, {_clock(evening.seconds)} on the right.</p>',
-            "<h2>What happened</h2>",
+            f'<p class="quiet">0:00:00 on the left, {clock(evening.seconds)} on the right.</p>',
+            "<h2>Events</h2>",
             _happened(evening),
-            "<h2>What was changed</h2>",
+            "<h2>Changes during the broadcast</h2>",
             _changed(evening),
         )
     )
@@ -137,30 +132,28 @@ def _happened(evening: Evening) -> str:
     rows: list[tuple[float, str]] = []
     for one in evening.events:
         ended = evening.seconds if one.ended_s is None else one.ended_s
-        times = f", {one.count} times" if one.count > 1 else ""
+        often = f", {times(one.count)}" if one.count > 1 else ""
         rows.append(
             (
                 one.began_s,
-                f'<td>{_clock(one.began_s)}</td><td>{ended - one.began_s:.1f} s{times}</td><td><span class="over">▲ '
+                f'<td>{clock(one.began_s)}</td><td>{ended - one.began_s:.1f} s{often}</td><td><span class="over">▲ '
                 f"{escape(one.title)}</span><br>{escape(one.text)} {escape(one.help)}</td>",
             )
         )
     for mark in evening.marks:
         at_s = mark.frame / SAMPLE_RATE_HZ
-        who = "your mark" if mark.by == "you" else "marked by Goshawk"
-        rows.append(
-            (at_s, f"<td>{_clock(at_s)}</td><td></td><td>▸ {escape(mark.name or who)}</td>")
-        )
+        who = "your mark" if mark.by == "you" else "mark by Goshawk"
+        rows.append((at_s, f"<td>{clock(at_s)}</td><td></td><td>▸ {escape(mark.name or who)}</td>"))
     lines = "".join(f"<tr>{cells}</tr>" for _, cells in sorted(rows, key=lambda row: row[0]))
-    return f"<table>{lines}</table>" if lines else "<p>Nothing.</p>"
+    return f"<table>{lines}</table>" if lines else "<p>None.</p>"
 
 
 def _changed(evening: Evening) -> str:
     lines = "".join(
-        f"<tr><td>{_clock(one.at_s)}</td><td>{'<br>'.join(map(escape, one.lines))}</td></tr>"
+        f"<tr><td>{clock(one.at_s)}</td><td>{'<br>'.join(map(escape, one.lines))}</td></tr>"
         for one in changes_in_words(evening)
     )
-    return f"<table>{lines}</table>" if lines else "<p>Nothing.</p>"
+    return f"<table>{lines}</table>" if lines else "<p>None.</p>"
 
 
 def rows_of(evening: Evening, history: BroadcastHistory) -> Iterator[list[Any]]:

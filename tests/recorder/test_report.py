@@ -54,5 +54,5 @@ def test_a_recording_gives_the_report_of_its_evening(folder: Path) -> None:
     assert abs(live.intelligibility - (found.figures.intelligibility or 9.0)) < 0.02
     assert found.events == []
     said = "\n".join(lines_of(found, history))
-    assert "Over Game" in said
+    assert "Above Game" in said
     assert "Next time" in said

@@ -96,7 +96,7 @@ def test_an_evening_with_five_planted_faults_and_a_kill_is_found_in_its_report(
     assert found["advice"]
     with urllib.request.urlopen(f"{server.url}/api/evenings/{one['id']}/report.html") as reply:
         page = reply.read().decode()
-    assert "What happened" in page
+    assert "<h2>Events</h2>" in page
     assert "<script" not in page
     with urllib.request.urlopen(f"{server.url}/api/evenings/{one['id']}/seconds.csv") as reply:
         rows = reply.read().decode().splitlines()

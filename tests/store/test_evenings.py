@@ -164,10 +164,10 @@ def test_the_advice_says_what_to_do_first_of_what_was_most() -> None:
         }
     )
     said = advice(whole)
-    assert "up by 4.0 dB" in said[0]
-    assert "Game stood 5.0 dB too near" in said[1]
+    assert "Raise the Viewers fader by 4.0 dB" in said[0]
+    assert "Game was 5.0 dB too close to your voice" in said[1]
     assert "0.50" in said[2]
-    assert said[3].startswith("Game stood over you 4 times, 10 min in all")
+    assert said[3].startswith("Game was above your voice 4 times, 10 min in total")
     assert "You talked once while you were not heard, 30 s" in said[4]
 
 

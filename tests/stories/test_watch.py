@@ -63,7 +63,7 @@ def test_a_newcomer_goes_on_air_from_an_empty_rig_in_the_order_of_the_page(
     expect(before.get_by_text(re.compile(r"Game is 1\d"))).to_have_count(0)
     assert violations(page) == []
     page.get_by_role("button", name="Choose…").click()
-    page.get_by_role("switch", name=re.compile("^The ceiling works hard")).click()
+    page.get_by_role("switch", name=re.compile("^The mix limiter works hard")).click()
     page.keyboard.press("Escape")
     expect(page.get_by_text("14 alerts on")).to_be_visible()
     # What is open is said, and keeps nobody from it.
@@ -110,7 +110,7 @@ def test_an_evening_is_watched_told_large_and_reported(page: Page, server: Serve
     assert small.evaluate(overflow) <= 0
     small.close()
     server.pass_time(15.0)
-    expect(page.get_by_role("img", name=re.compile("^Over Game: .* dB now"))).to_be_visible()
+    expect(page.get_by_role("img", name=re.compile("^Above Game: .* dB now"))).to_be_visible()
     assert violations(page) == []
     # Two more faults, one after the other: each is told while it lasts.
     moments = page.get_by_label("Events", exact=True)

@@ -1380,8 +1380,8 @@ export interface components {
          */
         AtticSettings: {
             /**
-             * The stand-in should
-             * @description What the stand-in microphone hears.
+             * Practice voice
+             * @description What the practice voice does.
              * @default talk
              * @enum {string}
              */
@@ -1644,26 +1644,26 @@ export interface components {
          */
         CallServiceSettings: {
             /**
-             * Its gain control
-             * @description The service rides the level of the voice that you send.
+             * Call gain control
+             * @description The call service changes the level of the voice that you send.
              * @default false
              */
             has_gain_control: boolean;
             /**
-             * Its noise suppression
-             * @description The service takes noise off the voice that you send.
+             * Call noise suppression
+             * @description The call service removes noise from the voice that you send.
              * @default false
              */
             has_suppression: boolean;
             /**
-             * The co-pilot talks
-             * @description Whether the stand-in caller talks.
+             * Caller talks
+             * @description Makes the practice caller talk.
              * @default true
              */
             is_talking: boolean;
             /**
-             * Sends your voice back
-             * @description Your own voice returns with the caller's, late.
+             * Call echo
+             * @description Your own voice comes back late with the caller's voice.
              * @default false
              */
             sends_back: boolean;
@@ -3483,7 +3483,7 @@ export interface components {
             /** Id */
             id: string;
             /**
-             * Hold
+             * Hold at target
              * @description Keeps this input at its target with slow changes of a few dB.
              * @default false
              */
@@ -4284,7 +4284,7 @@ export interface components {
          */
         LoudspeakerSettings: {
             /**
-             * Loudspeakers in the microphone
+             * Loudspeaker bleed
              * @description How loudly the loudspeakers reach the microphone, at its preamp's default gain.
              * @default -24
              */
@@ -4756,7 +4756,7 @@ export interface components {
          */
         PlayerSettings: {
             /**
-             * Player's own volume
+             * Player volume
              * @description The player's own volume knob.
              * @default 0
              */
@@ -5361,8 +5361,8 @@ export interface components {
             /** Outputs */
             outputs: components["schemas"]["OutputSettings"][];
             /**
-             * The picture waits
-             * @description By how much your broadcast program already delays the picture.
+             * Video delay
+             * @description How long your broadcasting program already delays the video.
              * @default 0
              */
             picture_delay_ms: number;
@@ -5480,14 +5480,14 @@ export interface components {
          */
         Rule: {
             /**
-             * Told
-             * @description Whether it is told while you are on air.
+             * Alert
+             * @description Shows this alert while you are live.
              * @default true
              */
             is_on: boolean;
             /**
              * After
-             * @description So long it has to last before it is told.
+             * @description How long the problem must last before the alert.
              * @default 5
              */
             patience_s: number;
@@ -6271,13 +6271,13 @@ export interface components {
          */
         Targets: {
             /**
-             * Over the call
+             * Above the call
              * @description How far the voice stands above a caller.
              * @default 4
              */
             call_clearance_db: number;
             /**
-             * Over game
+             * Above game
              * @description How far the voice stands above the game.
              * @default 12
              */
@@ -6289,13 +6289,13 @@ export interface components {
              */
             loudness_lufs: number;
             /**
-             * Over music
+             * Above music
              * @description How far the voice stands above the music.
              * @default 18
              */
             music_clearance_db: number;
             /**
-             * Over the rest
+             * Above other inputs
              * @description How far the voice stands above the rest.
              * @default 12
              */
@@ -6696,8 +6696,8 @@ export interface components {
          */
         WatchRules: {
             /**
-             * The ceiling works hard
-             * @description The ceiling of what viewers get takes more than 6 dB.
+             * The mix limiter works hard
+             * @description It takes more than 6 dB off the Viewers feed.
              * @default {
              *       "is_on": true,
              *       "patience_s": 0.3
@@ -6706,7 +6706,7 @@ export interface components {
             ceiling: components["schemas"]["Rule"];
             /**
              * The microphone clips
-             * @description It stands at full scale.
+             * @description Its peaks reach full scale.
              * @default {
              *       "is_on": true,
              *       "patience_s": 0
@@ -6714,8 +6714,8 @@ export interface components {
              */
             clips: components["schemas"]["Rule"];
             /**
-             * Something is over you
-             * @description The game's, music's or call's peaks reach yours.
+             * Something is above your voice
+             * @description Peaks of game, music or call reach yours.
              * @default {
              *       "is_on": true,
              *       "patience_s": 5
@@ -6724,7 +6724,7 @@ export interface components {
             covered: components["schemas"]["Rule"];
             /**
              * The delay has grown
-             * @description 20 ms more than when you went on air.
+             * @description 20 ms more than when you went live.
              * @default {
              *       "is_on": true,
              *       "patience_s": 5
@@ -6733,7 +6733,7 @@ export interface components {
             delay_grown: components["schemas"]["Rule"];
             /**
              * A device drifts
-             * @description Its rate is not what it says.
+             * @description Its sample rate differs from what it reports.
              * @default {
              *       "is_on": true,
              *       "patience_s": 10
@@ -6741,8 +6741,8 @@ export interface components {
              */
             device_drifts: components["schemas"]["Rule"];
             /**
-             * A device is lost
-             * @description An input's device is gone.
+             * A device is disconnected
+             * @description The device of an input is gone.
              * @default {
              *       "is_on": true,
              *       "patience_s": 0.5
@@ -6751,7 +6751,7 @@ export interface components {
             device_lost: components["schemas"]["Rule"];
             /**
              * The microphone is silent
-             * @description Digital silence, as no microphone ever is.
+             * @description The microphone delivers digital silence.
              * @default {
              *       "is_on": true,
              *       "patience_s": 10
@@ -6760,7 +6760,7 @@ export interface components {
             device_silent: components["schemas"]["Rule"];
             /**
              * Dropouts
-             * @description Sound that was lost on its way.
+             * @description Sound was lost, or a device delivered none.
              * @default {
              *       "is_on": true,
              *       "patience_s": 0
@@ -6768,7 +6768,7 @@ export interface components {
              */
             dropouts: components["schemas"]["Rule"];
             /**
-             * An echo, or a howl
+             * Echo or howl
              * @description Somebody hears the same sound twice.
              * @default {
              *       "is_on": true,
@@ -6778,7 +6778,7 @@ export interface components {
             echo: components["schemas"]["Rule"];
             /**
              * The gate cuts speech
-             * @description A quarter of the speech stays under it.
+             * @description A quarter of your speech stays below its open threshold.
              * @default {
              *       "is_on": true,
              *       "patience_s": 15
@@ -6787,7 +6787,7 @@ export interface components {
             gate_chops: components["schemas"]["Rule"];
             /**
              * The limiter works all the time
-             * @description It touches most of what you say.
+             * @description It is active in most of your speech.
              * @default {
              *       "is_on": true,
              *       "patience_s": 60
@@ -6795,8 +6795,8 @@ export interface components {
              */
             limiter_hard: components["schemas"]["Rule"];
             /**
-             * Too loud, or too soft
-             * @description Loudness of the last minute, 3 LU beside the target.
+             * Too loud or too quiet
+             * @description The loudness of the last minute is 3 LU off target.
              * @default {
              *       "is_on": true,
              *       "patience_s": 30
@@ -6804,8 +6804,8 @@ export interface components {
              */
             loudness_off: components["schemas"]["Rule"];
             /**
-             * The room has changed
-             * @description Room or voice are not those of the sound check any more.
+             * Room or voice has changed
+             * @description Your room or voice differs from the sound check.
              * @default {
              *       "is_on": true,
              *       "patience_s": 60
@@ -6814,7 +6814,7 @@ export interface components {
             room_changed: components["schemas"]["Rule"];
             /**
              * You talk, but are not heard
-             * @description Seconds of speech while viewers or the call are shut.
+             * @description You speak while viewers or the call cannot hear you.
              * @default {
              *       "is_on": true,
              *       "patience_s": 3
@@ -6822,8 +6822,8 @@ export interface components {
              */
             talk_unheard: components["schemas"]["Rule"];
             /**
-             * You talk, but nothing arrives
-             * @description Nothing is muted, and yet no voice reaches viewers.
+             * You talk, but your voice does not arrive
+             * @description Nothing is muted, but no voice reaches viewers.
              * @default {
              *       "is_on": true,
              *       "patience_s": 2
@@ -7085,7 +7085,7 @@ export interface components {
              */
             is_muted: boolean;
             /**
-             * Played on
+             * Monitor on
              * @description Loudspeakers reach the microphone; headphones do not.
              * @default headphones
              * @enum {string}

@@ -108,10 +108,10 @@ export function ReplayFigures({ replay }: { replay: ReplayState }) {
             {figuresOf(rig).map(({ label, unit, digits, of }) => (
               <tr key={label} className="border-t border-line">
                 <th className="py-1 text-left font-normal">{label}</th>
-                <td className="figures text-right text-quiet">
+                <td className="figures pl-2 text-right text-quiet">
                   {decibels(before && of(before), digits)}
                 </td>
-                <td className="figures text-right font-semibold">
+                <td className="figures pl-2 text-right font-semibold">
                   {decibels(now && of(now), digits)}
                 </td>
                 <td className="pl-1.5 text-xs text-quiet">{unit}</td>

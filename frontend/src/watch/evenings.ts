@@ -1,5 +1,6 @@
 /** Evenings as the server has them, asked for anew when it says that they changed; and which of them is shown. */
 
+import { LOCALE } from "../text/text";
 import { useEffect, useState } from "react";
 import { create } from "zustand";
 import { type Anchor, askEvenings, fetchEvenings, type KeptEvening } from "../api/client";
@@ -55,15 +56,19 @@ export function useKeptEvenings() {
   return { kept: found?.filter((one) => one.is_over) ?? null, trouble };
 }
 
-/** The day of an evening, as it is said here: "24 Nov". */
-export const dayOf = (utc: string) =>
-  new Date(utc).toLocaleDateString("en-GB", { day: "numeric", month: "short" });
+const DAY = new Intl.DateTimeFormat(LOCALE, { day: "numeric", month: "short" });
+const TIME = new Intl.DateTimeFormat(LOCALE, {
+  hour: "2-digit",
+  minute: "2-digit",
+  hourCycle: "h23",
+});
 
-/** A time of the day at a second of a broadcast, by what the computer's clock said then: "21.24". */
+/** The day of a broadcast: "Nov 24". */
+export const dayOf = (utc: string) => DAY.format(new Date(utc));
+
+/** A time of the day at a second of a broadcast, by the computer's clock at that time: "21:24". */
 export function timeOf(anchors: Anchor[], atS: number): string {
   const anchor = anchors.findLast(({ at_s }) => at_s <= atS) ?? anchors[0];
   if (!anchor) return "";
-  const date = new Date(new Date(anchor.utc).getTime() + (atS - anchor.at_s) * 1000);
-  const two = (value: number) => String(value).padStart(2, "0");
-  return `${two(date.getHours())}.${two(date.getMinutes())}`;
+  return TIME.format(new Date(new Date(anchor.utc).getTime() + (atS - anchor.at_s) * 1000));
 }

@@ -73,9 +73,9 @@ describe("moments", () => {
 
   it("are told by the time of the day", () => {
     const began = { at_s: 0, utc: new Date(2026, 10, 24, 20, 59, 30).toISOString() };
-    expect(timeOf([began], 45)).toBe("21.00");
+    expect(timeOf([began], 45)).toBe("21:00");
     // The computer slept for an hour after a minute.
     const woke = { at_s: 60, utc: new Date(2026, 10, 24, 22, 0, 30).toISOString() };
-    expect([59, 61].map((atS) => timeOf([began, woke], atS))).toEqual(["21.00", "22.00"]);
+    expect([59, 61].map((atS) => timeOf([began, woke], atS))).toEqual(["21:00", "22:00"]);
   });
 });

@@ -76,7 +76,7 @@ function FeedRow({ feed }: { feed: FeedName }) {
         {feed === "you" && (
           <div className="py-1">
             <Choice
-              label={t("wiring.playedOn")}
+              label={t("wiring.monitorOn")}
               value={output ?? "headphones"}
               options={OUTPUTS}
               onChange={(value) => setSetting("feeds.you.output", value)}

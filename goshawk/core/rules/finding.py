@@ -45,8 +45,3 @@ def not_put_aside(findings: Iterable[Finding], rig: Rig) -> list[Finding]:
     return [
         one for one in findings if one.key not in aside or one.badness > aside[one.key] + WORSE_BY
     ]
-
-
-def minus(value: float, digits: int = 0) -> str:
-    """A number with a true minus sign; what rounds to nothing has none."""
-    return f"{round(value, digits) + 0.0:.{digits}f}".replace("-", "−")

@@ -17,8 +17,9 @@ from goshawk.core.measure.levels import HOP_MS, SPEECH
 from goshawk.core.measure.percentiles import median, percentiles
 from goshawk.core.rig import Rig, knob
 from goshawk.core.routing import MOST_PREAMP_GAIN_DB
-from goshawk.core.rules.finding import Mend, minus
+from goshawk.core.rules.finding import Mend
 from goshawk.core.stage import Floats
+from goshawk.core.text.figures import minus
 from goshawk.units import CLIPPED_DBFS
 
 LANDING_LOW_DBFS = -18.0

@@ -2,7 +2,7 @@
 
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FeedName, InputSettings
-from goshawk.core.rules.finding import minus
+from goshawk.core.text.figures import minus
 
 _WHO: dict[FeedName, tuple[str, str, str]] = {
     "viewers": ("Viewers", "hear", "do not hear"),

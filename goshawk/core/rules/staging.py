@@ -13,7 +13,8 @@ from goshawk.core.dsp.equaliser import BOLD_BOOST_DB
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.rig import Rig, knob
 from goshawk.core.routing import InputSettings
-from goshawk.core.rules.finding import Finding, Mend, minus
+from goshawk.core.rules.finding import Finding, Mend
+from goshawk.core.text.figures import minus
 from goshawk.units import CLIPPED_DBFS
 
 LEAST_GATE_GAP_DB = 3.0

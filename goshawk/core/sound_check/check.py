@@ -3,12 +3,12 @@
 from goshawk.core.measure.levels import HOP_FRAMES
 from goshawk.core.measure.stage_work import LOST_DB
 from goshawk.core.measure.take import VOICES, activity_of, measure_take
-from goshawk.core.rules.finding import minus
 from goshawk.core.rules.sound_check import stages
 from goshawk.core.rules.sound_check.advice import SPREAD_DB, Advice
 from goshawk.core.rules.sound_check.found import room_findings, voice_findings
 from goshawk.core.sound_check.outcome import AdviceShown, Outcome, Proof
 from goshawk.core.sound_check.search import Search
+from goshawk.core.text.figures import minus
 from goshawk.errors import BadInput
 
 PEAKS_TOLERANCE_DB = 1.5

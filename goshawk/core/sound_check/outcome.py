@@ -4,9 +4,9 @@ from pydantic import BaseModel
 
 from goshawk.core.chain_slots import Chain
 from goshawk.core.measure.take import TakeFigures
-from goshawk.core.rules.finding import minus
 from goshawk.core.rules.sound_check.advice import Confidence, Suggestion, Wish
 from goshawk.core.rules.sound_check.found import TakeFinding
+from goshawk.core.text.figures import minus
 
 PRESET_NAME = "Sound check"
 

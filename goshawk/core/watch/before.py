@@ -11,8 +11,9 @@ from goshawk.core.measure.levels import StationLevels
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FeedName
 from goshawk.core.rules.balance import CLEARANCE_TOLERANCE_DB
-from goshawk.core.rules.finding import Finding, Mend, minus
+from goshawk.core.rules.finding import Finding, Mend
 from goshawk.core.rules.health.rules import let_hear
+from goshawk.core.text.figures import minus
 
 TASKS = Literal["wiring", "sound_check", "chain", "balance", "record"]
 ItemState = Literal["good", "open", "waits"]

@@ -7,7 +7,7 @@ from pydantic import BaseModel
 from goshawk.core.measure.intelligibility import GOOD_SII
 from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import CLEARANCE_TOLERANCE_DB
-from goshawk.core.rules.finding import minus
+from goshawk.core.text.figures import minus
 from goshawk.core.watch import second as columns
 from goshawk.core.watch.second import Lanes
 
@@ -53,8 +53,8 @@ def lanes_of(rig: Rig) -> list[Lane]:
         found.append(
             Lane(
                 column=columns.over(one.id),
-                name=f"Over {one.name}",
-                wanted=f"{minus(wanted)} dB wanted",
+                name=f"Above {one.name}",
+                wanted=f"target {minus(wanted)} dB",
                 hue="noise" if one.role == "other" else one.role,
                 low=wanted - 16.0,
                 high=wanted + 12.0,
@@ -72,7 +72,7 @@ def lanes_of(rig: Rig) -> list[Lane]:
         Lane(
             column=columns.VOICE_PEAKS,
             name="Voice peaks",
-            wanted=f"{minus(peaks - near)} … {minus(peaks + near)} wanted",
+            wanted=f"target {minus(peaks - near)} … {minus(peaks + near)}",
             hue="voice",
             low=peaks - 14.0,
             high=peaks + 8.0,
@@ -83,7 +83,7 @@ def lanes_of(rig: Rig) -> list[Lane]:
         Lane(
             column=columns.LOUDNESS,
             name="Loudness",
-            wanted=f"{minus(loud)} LUFS wanted",
+            wanted=f"target {minus(loud)} LUFS",
             hue="text",
             low=loud - 16.0,
             high=loud + 8.0,
@@ -93,8 +93,8 @@ def lanes_of(rig: Rig) -> list[Lane]:
         ),
         Lane(
             column=columns.WORDS,
-            name="Understandable",
-            wanted=f"good from {GOOD_SII}",
+            name="Intelligibility",
+            wanted=f"good: {GOOD_SII} or more",
             hue="voice",
             band_low=GOOD_SII,
             digits=2,

@@ -9,9 +9,9 @@ from goshawk.core.measure.intelligibility import GOOD_SII
 from goshawk.core.recording.document import Figures, Mark, changes_between
 from goshawk.core.rig import Rig
 from goshawk.core.rules.balance import CLEARANCE_TOLERANCE_DB
-from goshawk.core.rules.finding import minus
 from goshawk.core.rules.health.event import Event
 from goshawk.core.setting_words import setting_in_words
+from goshawk.core.text import report as text
 from goshawk.core.watch.second import CALL, SPEECH, VIEWERS, BroadcastHistory
 from goshawk.core.watch_settings import RuleName
 
@@ -114,8 +114,7 @@ def changes_in_words(evening: Evening) -> list[ChangeInWords]:
         ChangeInWords(
             at_s=one.at_s,
             utc=evening.utc_at(one.at_s),
-            lines=in_words(evening.rig, one.settings)
-            or ["Inputs, outputs or stages were added, removed or moved."],
+            lines=in_words(evening.rig, one.settings) or [text.STAGES_CHANGED],
         )
         for one in evening.changes
     ]
@@ -134,36 +133,6 @@ def heard_share(history: BroadcastHistory, feed: str) -> float | None:
     return float((heard[known] > 0.0).mean()) if known.any() else None
 
 
-_NEXT_TIME: dict[RuleName, str] = {
-    "talk_unheard": 'You talked {times} while you were not heard, {long} in all. Leave "Say it aloud" on, and look at the lamps '
-    "after each break.",
-    "voice_missing": "For {long} nothing of your voice arrived although nothing was muted: look at the gate's opening level.",
-    "clips": "The microphone clipped {times}: turn its preamp down by 6 dB, and check your sound again.",
-    "ceiling": "The ceiling worked hard {times}: lower what was that loud, or let it be compressed.",
-    "device_lost": "A device was lost {times}: another cable, or another socket.",
-    "device_silent": "The microphone was silent for {long}: look for its switch.",
-    "device_drifts": "A device's clock ran away {times}: choose one rate for all of them in Wiring.",
-    "echo": "Somebody heard the same sound twice for {long}: Wiring says by which ways.",
-    "dropouts": "Sound was lost {times}: a larger buffer, and fewer programs beside it.",
-    "gate_chops": "The gate cut your speech for {long}: lower its opening level.",
-    "room_changed": "Room or voice had changed: check your sound anew before the next evening.",
-    "covered": "{subject} stood over you {times}, {long} in all: let it dip under your voice, or hold it at its target.",
-    "loudness_off": "The whole was beside its loudness for {long}: turn the Viewers' fader.",
-    "delay_grown": "The delay grew: look into Wiring, Delay, before the next evening.",
-    "limiter_hard": "The limiter worked all the time for {long}: less makeup gain.",
-}
-
-
-def _span(seconds: float) -> str:
-    if seconds < 90:
-        return f"{seconds:.0f} s"
-    return f"{seconds / 60:.0f} min" if seconds < 5400 else f"{seconds / 3600:.1f} h"
-
-
-def _times(count: int) -> str:
-    return {1: "once", 2: "twice"}.get(count, f"{count} times")
-
-
 def advice(evening: Evening) -> list[str]:
     """What to do next time: from the figures, then from what happened most."""
     said: list[str] = []
@@ -171,23 +140,16 @@ def advice(evening: Evening) -> list[str]:
     if figures.loudness_lufs is not None:
         off = figures.loudness_lufs - targets.loudness_lufs
         if abs(off) > LOUDNESS_TOLERANCE_LU:
-            way = "down" if off > 0 else "up"
-            said.append(
-                f"The evening had {minus(figures.loudness_lufs, 1)} LUFS where {minus(targets.loudness_lufs)} are wanted: "
-                f"turn the Viewers' fader {way} by {abs(off):.1f} dB."
-            )
+            said.append(text.loudness_was(figures.loudness_lufs, targets.loudness_lufs))
     for one in evening.rig.inputs:
         found = evening.clearances_db.get(one.id)
         if found is None or one.role == "voice":
             continue
         short = targets.clearance_db(one.role) - found
         if short > CLEARANCE_TOLERANCE_DB:
-            said.append(f"{one.name} stood {short:.1f} dB too near: turn it down by as much.")
+            said.append(text.too_close(one.name, short))
     if figures.intelligibility is not None and figures.intelligibility < GOOD_SII:
-        said.append(
-            f"Words were followed to {figures.intelligibility:.2f} where {GOOD_SII} is good: Balance says which bands are "
-            "covered, and what would help."
-        )
+        said.append(text.intelligibility_was(figures.intelligibility, GOOD_SII))
     by_rule: dict[tuple[RuleName, str], list[Event]] = {}
     for event in evening.events:
         subject = event.subject if event.rule == "covered" else ""
@@ -201,10 +163,11 @@ def advice(evening: Evening) -> list[str]:
     for (rule, subject), events in sorted(by_rule.items(), key=lambda item: -lasted(item[1])):
         one_input = evening.rig.input(subject)
         said.append(
-            _NEXT_TIME[rule].format(
-                times=_times(sum(event.count for event in events)),
-                long=_span(lasted(events)),
-                subject=one_input.name if one_input else "Something",
+            text.next_time(
+                rule,
+                subject=one_input.name if one_input else "",
+                count=sum(event.count for event in events),
+                seconds=lasted(events),
             )
         )
     return said[:MOST_ADVICE]

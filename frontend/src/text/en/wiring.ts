@@ -93,7 +93,7 @@ export const wiring = {
   delayMsMs: "delay {ms} ms",
   feedOfName: "Feed of {name}",
   change: ", change",
-  playedOn: "Played on",
+  monitorOn: "Monitor on",
   setItsLevelInBalance: "Set its level in Balance.",
   ignoreForThisRigUntil: "Ignore for this rig until it gets worse",
   ignore: "Ignore",

@@ -8,6 +8,7 @@ from goshawk.core.rules.health.causes import Causes
 from goshawk.core.rules.health.event import Event
 from goshawk.core.rules.health.moment import Moment
 from goshawk.core.rules.health.rules import RULES, HealthRule, Trouble
+from goshawk.core.text.alerts import AlertText
 
 MOST_EVENTS = 2000
 """More than this many an evening are not kept one by one: what comes back counts with its last event."""
@@ -24,7 +25,7 @@ class _Episode:
     last_s: float
     """Where it was seen last."""
     gathered_s: float = 0.0
-    trouble: Trouble = field(default_factory=lambda: Trouble("", "", ""))
+    trouble: Trouble = field(default_factory=lambda: Trouble("", AlertText("", "")))
     event: Event | None = None
     is_over: bool = False
 
@@ -138,9 +139,9 @@ class Episodes:
             number=self._number,
             rule=one.rule.name,
             subject=trouble.subject,
-            title=trouble.title,
-            text=trouble.text,
-            help=trouble.help,
+            title=trouble.said.title,
+            text=trouble.said.text,
+            help=trouble.said.help,
             began_s=round(one.began_s, 2),
             told_s=round(told_s, 2),
             worst=round(trouble.badness, 2),
@@ -157,8 +158,8 @@ class Episodes:
         one.event = event.model_copy(
             update={
                 "worst": round(trouble.badness, 2),
-                "title": trouble.title,
-                "text": trouble.text,
+                "title": trouble.said.title,
+                "text": trouble.said.text,
             }
         )
         return one.event

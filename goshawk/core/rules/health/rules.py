@@ -5,8 +5,10 @@ from dataclasses import dataclass
 
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FEEDS, FeedName
-from goshawk.core.rules.finding import Mend, minus
+from goshawk.core.rules.finding import Mend
 from goshawk.core.rules.health.moment import Moment
+from goshawk.core.text import alerts
+from goshawk.core.text.alerts import AlertText
 from goshawk.core.watch_settings import HeardAs, RuleName
 from goshawk.units import CLIPPED_DBFS
 
@@ -27,25 +29,17 @@ DELAY_GROWN_MS = 20.0
 ECHO_CODES = ("loop_howls", "heard_twice", "voice_returns", "call_hears_itself")
 DRIFT_CODES = ("rate_untrue",)
 PLAYS = ("playing", "waiting", "")
-LISTENERS: dict[FeedName, str] = {
-    "viewers": "viewers",
-    "call": "the call",
-    "archive": "the archive",
-    "you": "you",
-}
 
 
 @dataclass(frozen=True)
 class Trouble:
-    """Something that is wrong in a moment: of whom, in which words, how bad, what helps. ``share`` of the moment counts against
-    the rule's patience; what only may have something in it (``is_sure`` is not set) is looked at once more before it is told.
-    ``since_s``: where in the evening it began, if that was before it could be seen."""
+    """Something that is wrong in a moment: whose, its text, how bad it is, its fix. ``share`` of the moment counts against the
+    rule's patience. One that is not sure (``is_sure``) is measured once more before the alert. ``since_s``: the second of the
+    broadcast at which it began, if that was before it could be measured."""
 
     subject: str
-    title: str
-    text: str
+    said: AlertText
     badness: float = 0.0
-    help: str = ""
     mend: Mend | None = None
     share: float = 1.0
     is_sure: bool = True
@@ -65,23 +59,22 @@ def let_hear(rig: Rig, feeds: list[FeedName]) -> Mend | None:
     for feed in feeds:
         if rig.feeds.of(feed).is_muted:
             changes[f"feeds.{feed}.is_muted"] = False
-    names = " and ".join(LISTENERS[feed] for feed in feeds)
-    return Mend(label=f"Let {names} hear me", changes=changes) if changes else None
+    return Mend(label=alerts.let_hear(list(feeds)), changes=changes) if changes else None
 
 
 def _why_unheard(rig: Rig, moment: Moment, feed: FeedName) -> str:
     voice = rig.voice
     if voice is not None and voice.is_muted:
-        return f"{voice.name} is muted."
+        return alerts.is_muted(voice.name)
     if rig.is_on_break and feed == "viewers":
-        return "The break is on."
+        return alerts.CUT_OFF_BY_BREAK
     if rig.feeds.of(feed).is_muted:
-        return f"What {LISTENERS[feed]} get is muted."
+        return alerts.feed_is_muted(feed)
     if voice is not None and not voice.sends.to(feed).is_heard:
-        return f"Your voice is not sent to {LISTENERS[feed]}."
+        return alerts.is_not_sent(feed)
     if moment.playing != "devices":
-        return "A loop or a replay plays in your microphone's place."
-    return "The cough key is held."
+        return alerts.CUT_OFF_BY_LOOP
+    return alerts.CUT_OFF_BY_COUGH
 
 
 def _shut_out(moment: Moment, rig: Rig) -> list[FeedName]:
@@ -100,14 +93,11 @@ def talk_unheard(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     shut = _shut_out(moment, rig)
     if not shut or not moment.speech_s:
         return
-    names = " and ".join(LISTENERS[feed] for feed in shut)
-    does = "do" if shut[0] == "viewers" or len(shut) > 1 else "does"
     mend = let_hear(rig, shut)
+    why = _why_unheard(rig, moment, shut[0])
     yield Trouble(
         "+".join(shut),
-        f"You talk, but {names} {does} not hear you",
-        _why_unheard(rig, moment, shut[0]),
-        help=mend.label if mend else "Open it in Wiring, or end what plays.",
+        alerts.talk_unheard(list(shut), why, mend.label if mend else ""),
         mend=mend,
         share=min(1.0, moment.speech_s / moment.seconds),
         is_sure=False,
@@ -122,10 +112,8 @@ def voice_missing(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     if reach < UNHEARD_DBFS:
         yield Trouble(
             "",
-            "You talk, but nothing arrives at viewers",
-            "Nothing is muted. The chain lets nothing through.",
+            alerts.VOICE_MISSING,
             UNHEARD_DBFS - reach,
-            "Look at the gate's opening level in Chain.",
             share=min(1.0, moment.speech_s / moment.seconds),
             is_sure=False,
         )
@@ -138,10 +126,8 @@ def clips(moment: Moment, rig: Rig) -> Iterable[Trouble]:
         found = next((f for f in moment.slow.findings if f.key == "microphone_clips"), None)
         yield Trouble(
             rig.chained,
-            "The microphone clips",
-            "It stands at full scale.",
+            alerts.clips(found.text if found else ""),
             moment.microphone_dbfs,
-            found.text if found else "Turn its preamp down by 6 dB.",
             found.mend if found else None,
         )
     # What clips before its converter, below full scale, and others' microphones: known every few seconds.
@@ -154,13 +140,7 @@ def clips(moment: Moment, rig: Rig) -> Iterable[Trouble]:
 def ceiling(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     """A ceiling that takes a lot off the whole."""
     if moment.ceiling_db > HARD_CEILING_DB:
-        yield Trouble(
-            "viewers",
-            "The ceiling works hard",
-            f"It takes {moment.ceiling_db:.1f} dB. It holds, but the whole is pushed down with it.",
-            moment.ceiling_db,
-            "Lower what was that loud, in Balance.",
-        )
+        yield Trouble("viewers", alerts.mix_limiter(moment.ceiling_db), moment.ceiling_db)
 
 
 def device_lost(moment: Moment, rig: Rig) -> Iterable[Trouble]:
@@ -168,12 +148,7 @@ def device_lost(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     for one in rig.inputs:
         device = moment.devices.get(one.id)
         if device is not None and device.state not in (*PLAYS, "ended"):
-            yield Trouble(
-                one.id,
-                f"{one.name}: its device is lost",
-                device.said or f"It is {device.state}.",
-                help="Plug it in again: it comes back by itself. Or choose another in Wiring.",
-            )
+            yield Trouble(one.id, alerts.device_lost(one.name, device.state, device.said))
 
 
 def device_silent(moment: Moment, rig: Rig) -> Iterable[Trouble]:
@@ -182,12 +157,7 @@ def device_silent(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     device = moment.devices.get(rig.chained)
     plays = device is not None and device.state == "playing"
     if voice is not None and plays and moment.microphone_dbfs < SILENT_DBFS:
-        yield Trouble(
-            voice.id,
-            "The microphone is silent",
-            "Its device plays, but gives nothing at all.",
-            help="Look for a switch on the microphone or its interface.",
-        )
+        yield Trouble(voice.id, alerts.DEVICE_SILENT)
 
 
 def _by_codes(moment: Moment, codes: tuple[str, ...], *, is_sure: bool = True) -> Iterable[Trouble]:
@@ -195,10 +165,8 @@ def _by_codes(moment: Moment, codes: tuple[str, ...], *, is_sure: bool = True) -
         if found.code in codes:
             yield Trouble(
                 found.key.partition(":")[2] or found.code,
-                found.title,
-                found.text,
+                AlertText(found.title, found.text, found.mend.label if found.mend else ""),
                 found.badness,
-                found.mend.label if found.mend else "",
                 found.mend,
                 is_sure=is_sure,
                 since_s=moment.slow.since_s.get(found.key),
@@ -228,32 +196,19 @@ def limiter_hard(moment: Moment, rig: Rig) -> Iterable[Trouble]:
 def dropouts(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     """Sound that nobody made, or that came too late."""
     if moment.missed_s > 0.0:
-        yield Trouble(
-            "",
-            "Sound was lost",
-            f"{moment.missed_s:.2f} s were not made: the computer was short of time, or the audio process was "
-            "started again.",
-            moment.missed_s,
-            "Close what else works hard, or choose a larger buffer in Wiring.",
-        )
+        yield Trouble("", alerts.sound_lost(moment.missed_s), moment.missed_s)
     for one in rig.inputs:
         device = moment.devices.get(one.id)
         if device is not None and device.dropouts:
             yield Trouble(
-                one.id,
-                f"{one.name} drops out",
-                f"Its device had nothing to give {device.dropouts} times.",
-                float(device.dropouts),
-                "Look at its cable, or choose more device buffer in Wiring.",
+                one.id, alerts.dropouts(one.name, device.dropouts), float(device.dropouts)
             )
 
 
 def room_changed(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     """Room or voice, far from those of the sound check."""
     if moment.slow.drift:
-        yield Trouble(
-            "", "The room has changed", moment.slow.drift, help="Check your sound in a pause."
-        )
+        yield Trouble("", alerts.room_changed(moment.slow.drift))
 
 
 def covered(moment: Moment, rig: Rig) -> Iterable[Trouble]:
@@ -265,13 +220,7 @@ def covered(moment: Moment, rig: Rig) -> Iterable[Trouble]:
         if over_db is None or one.role == "voice" or over_db >= 0.0:
             continue
         wanted = rig.targets.clearance_db(one.role)
-        yield Trouble(
-            one.id,
-            f"{one.name} is over you",
-            f"It stands {minus(-over_db, 1)} dB over your peaks; {wanted:.0f} dB under them are wanted.",
-            -over_db,
-            f"Bring {one.name} to its target in Balance; a hold keeps it there.",
-        )
+        yield Trouble(one.id, alerts.covered(one.name, -over_db, wanted), -over_db)
 
 
 def loudness_off(moment: Moment, rig: Rig) -> Iterable[Trouble]:
@@ -280,13 +229,7 @@ def loudness_off(moment: Moment, rig: Rig) -> Iterable[Trouble]:
     if found is None or abs(found - wanted) <= LOUDNESS_TOLERANCE_LU:
         return
     side = "louder" if found > wanted else "softer"
-    yield Trouble(
-        side,
-        f"The whole is {abs(found - wanted):.0f} LU {side} than wanted",
-        f"{minus(found, 1)} LUFS over the last minute; {minus(wanted)} are wanted.",
-        abs(found - wanted),
-        "Turn the Viewers' fader, or look who is too loud in Balance.",
-    )
+    yield Trouble(side, alerts.loudness_off(found, wanted), abs(found - wanted))
 
 
 def delay_grown(moment: Moment, rig: Rig) -> Iterable[Trouble]:
@@ -296,13 +239,7 @@ def delay_grown(moment: Moment, rig: Rig) -> Iterable[Trouble]:
         if feed == "viewers" and now is not None and then is not None:
             grown = now - then
             if grown > DELAY_GROWN_MS:
-                yield Trouble(
-                    feed,
-                    "The delay has grown",
-                    f"{now:.0f} ms to {LISTENERS[feed]}, {grown:.0f} ms more than when you went on air.",
-                    grown,
-                    "Delay the picture as much, or look into Wiring, Delay.",
-                )
+                yield Trouble(feed, alerts.delay_grown(feed, now, grown), grown)
 
 
 Look = Callable[[Moment, Rig], Iterable[Trouble]]

@@ -11,10 +11,10 @@ from goshawk.core.measure.long_term_spectrum import (
     zone_db,
 )
 from goshawk.core.measure.take import VOICES, TakeFigures, TakeKind, Tone
-from goshawk.core.rules.finding import minus
 from goshawk.core.rules.gain import LANDING_HIGH_DBFS, LANDING_LOW_DBFS
 from goshawk.core.rules.sound_check.advice import Confidence
 from goshawk.core.rules.sound_check.verdicts import CLIPPED_MOMENTS
+from goshawk.core.text.figures import minus
 from goshawk.units import db_to_power
 
 ZONE_APART_DB = 3.0

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 
 from goshawk.core.measure.levels import StationLevels
 from goshawk.core.measure.take import VOICES, TakeFigures, TakeKind
-from goshawk.core.rules.finding import minus
+from goshawk.core.text.figures import minus
 
 CHANGED_DB = 3.0
 """A usual voice differs by 1 to 2 dB from evening to evening; a hand's width of distance is 3 to 6 dB."""

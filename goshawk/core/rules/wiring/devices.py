@@ -3,8 +3,9 @@
 from collections.abc import Iterator
 
 from goshawk.core.rig import knob
-from goshawk.core.rules.finding import Finding, Mend, Value, minus
+from goshawk.core.rules.finding import Finding, Mend, Value
 from goshawk.core.rules.wiring.wired import Wired
+from goshawk.core.text.figures import minus
 
 UNITY_DB = 0.05
 

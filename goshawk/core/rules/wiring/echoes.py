@@ -4,8 +4,9 @@ from collections.abc import Iterator
 
 from goshawk.core.measure.alike import Alike
 from goshawk.core.routing import FEEDS, FeedName, InputSettings
-from goshawk.core.rules.finding import Finding, Mend, minus
+from goshawk.core.rules.finding import Finding, Mend
 from goshawk.core.rules.wiring.wired import Wired, evidence, headphones, listed, send_path, take_off
+from goshawk.core.text.figures import minus
 
 ECHO_MS = 30.0
 """Copies farther apart are heard as an echo, nearer ones as a hollow, combed sound."""

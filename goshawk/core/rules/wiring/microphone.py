@@ -4,10 +4,11 @@ from collections.abc import Iterator
 
 from goshawk.core.measure.microphone import OPPOSITE, MicrophoneHealth
 from goshawk.core.routing import InputSettings
-from goshawk.core.rules.finding import Finding, Mend, minus
+from goshawk.core.rules.finding import Finding, Mend
 from goshawk.core.rules.staging import microphone_clips
 from goshawk.core.rules.wiring.echoes import _sides
 from goshawk.core.rules.wiring.wired import Wired
+from goshawk.core.text.figures import minus
 from goshawk.units import CLIPPED_DBFS
 
 OFFSET_DBFS = -40.0

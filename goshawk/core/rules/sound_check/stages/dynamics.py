@@ -4,7 +4,6 @@ import numpy as np
 
 from goshawk.core.dsp.compressor import CompressorSettings, reduction_at_db
 from goshawk.core.dsp.limiter import LimiterSettings
-from goshawk.core.rules.finding import minus
 from goshawk.core.rules.sound_check.advice import (
     SPREAD_DB,
     Advice,
@@ -13,6 +12,7 @@ from goshawk.core.rules.sound_check.advice import (
     left_out,
 )
 from goshawk.core.stage import Floats
+from goshawk.core.text.figures import minus
 
 MOST_RATIO = 12.0
 

@@ -1,9 +1,9 @@
 """Preamp and trim: where the voice lands."""
 
 from goshawk.core.dsp.trim import TrimSettings
-from goshawk.core.rules.finding import minus
 from goshawk.core.rules.gain import LANDING_HIGH_DBFS, LANDING_LOW_DBFS, LANDING_MIDDLE_DBFS
 from goshawk.core.rules.sound_check.advice import Advice, left_out
+from goshawk.core.text.figures import minus
 
 
 def plan_preamp(usual_peaks_dbfs: float, highest_dbfs: float) -> Advice:

@@ -6,8 +6,8 @@ from goshawk.core.dsp.equaliser import BOLD_BOOST_DB
 from goshawk.core.dsp.gate import GateSettings
 from goshawk.core.dsp.high_pass import HighPassSettings
 from goshawk.core.dsp.suppressor import LearnedRoom, SuppressorSettings
-from goshawk.core.rules.finding import minus
 from goshawk.core.rules.sound_check.advice import Advice, left_out
+from goshawk.core.text.figures import minus
 
 UNDER_LOWEST_NOTE = 0.6
 """Of the lowest note's frequency: a second-order Butterworth takes 0.5 dB off the note there."""

@@ -6,11 +6,11 @@ from goshawk.core.dsp.de_esser import DeEsserSettings
 from goshawk.core.dsp.equaliser import BellBand, EqualiserSettings
 from goshawk.core.dsp.zones import ZONES
 from goshawk.core.measure.long_term_spectrum import RESONANCE_OVER_DB, Resonance, zone_db
-from goshawk.core.rules.finding import minus
 from goshawk.core.rules.sound_check.advice import Advice, left_out
 from goshawk.core.rules.sound_check.found import ZONE_APART_DB
 from goshawk.core.rules.sound_check.stages.noise import MOST_CUT_DB, MOST_LIFT_DB
 from goshawk.core.stage import Floats
+from goshawk.core.text.figures import minus
 
 MOST_SHARE_MENDED = 0.6
 """Of what stands out of the scatter of voices: the rest is the voice's own."""
