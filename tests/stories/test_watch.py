@@ -138,7 +138,7 @@ def test_an_evening_is_watched_told_large_and_reported(page: Page, server: Serve
     with page.context.expect_page() as opened:
         page.get_by_role("link", name="One page to read or print").click()
     kept = opened.value
-    expect(kept.get_by_role("heading", name="What happened")).to_be_visible()
+    expect(kept.get_by_role("heading", name="Events", exact=True)).to_be_visible()
     assert violations(kept) == []
     kept.close()
 
