@@ -8,6 +8,7 @@ import platformdirs
 import typer
 
 from goshawk.cli.common import JsonFlag, plain_errors
+from goshawk.core.text.figures import clock
 
 recordings_app = typer.Typer(no_args_is_help=True, help="The recordings that are kept.")
 FolderOption = Annotated[
@@ -43,11 +44,6 @@ def _found(which: str, folder: Path | None) -> Path:
     raise NotFound(f"There is no recording {which}. See the list: goshawk recordings list.")
 
 
-def _clock(seconds: float) -> str:
-    whole = int(seconds)
-    return f"{whole // 3600}:{whole // 60 % 60:02d}:{whole % 60:02d}"
-
-
 @recordings_app.command("list")
 def recordings_list(folder: FolderOption = None, as_json: JsonFlag = False) -> None:
     """When, how long, how many tracks, and what happened."""
@@ -59,7 +55,7 @@ def recordings_list(folder: FolderOption = None, as_json: JsonFlag = False) -> N
     for one in rows:
         begins = one.started_utc.astimezone().strftime("%Y-%m-%d %H:%M")
         typer.echo(
-            f"{one.id:<13} {begins}  {_clock(one.seconds):>8}  {one.tracks:>2} tracks  {one.title}"
+            f"{one.id:<13} {begins}  {clock(one.seconds):>8}  {one.tracks:>2} tracks  {one.title}"
             + (f"  ({one.said})" if one.said else "")
         )
 
@@ -78,16 +74,16 @@ def recordings_show(
     if as_json:
         typer.echo(one.model_dump_json())
         return
-    typer.echo(f"{path.name}  ({_clock(one.seconds)}, {one.file_format}, {one.state})")
+    typer.echo(f"{path.name}  ({clock(one.seconds)}, {one.file_format}, {one.state})")
     if said := said_of(path, one):
         typer.echo(said)
     for track in one.tracks:
         typer.echo(f"  {track.source:<16} {track.channels} ch  {track.file}")
     for mark in one.marks:
-        typer.echo(f"  mark {_clock(mark.frame / 48_000)}  {mark.name or '-'}  ({mark.by})")
+        typer.echo(f"  mark {clock(mark.frame / 48_000)}  {mark.name or '-'}  ({mark.by})")
     for gap in one.gaps:
         typer.echo(
-            f"  gap  {_clock(gap.frame / 48_000)}  {gap.frames / 48_000:.3f} s  {gap.why} {gap.source}"
+            f"  gap  {clock(gap.frame / 48_000)}  {gap.frames / 48_000:.3f} s  {gap.why} {gap.source}"
         )
     if one.figures:
         for name, value in one.figures.model_dump(exclude_none=True).items():

@@ -13,6 +13,7 @@ from goshawk.core.recording.document import Figures, Mark, changes_between
 from goshawk.core.rig import Rig
 from goshawk.core.rules.health.event import Event
 from goshawk.core.rules.health.rules import RULES
+from goshawk.core.text.figures import span
 from goshawk.core.watch import second as columns
 from goshawk.core.watch.report import Anchor, Evening, RecordedPart, SettingsChange, advice
 from goshawk.core.watch.second import MINUTE_S, BroadcastHistory, Second
@@ -268,7 +269,7 @@ class Broadcast:
         word = "on" if ahead_s > 0 else "back"
         self._note(
             "The clock jumped",
-            f"The computer slept, or its clock was set {word} by {_span(abs(ahead_s))}.",
+            f"The computer slept, or its clock was set {word} by {span(abs(ahead_s))}.",
             at_s,
             at_s,
         )
@@ -328,7 +329,3 @@ def closed(document: Evening, history: BroadcastHistory) -> Evening:
         }
     )
     return over.model_copy(update={"advice": advice(over)})
-
-
-def _span(seconds: float) -> str:
-    return f"{seconds:.0f} s" if seconds < 120 else f"{seconds / 60:.0f} min"

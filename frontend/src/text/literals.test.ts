@@ -1,6 +1,7 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, it } from "vitest";
+import { en } from "./en";
 import { literalsIn } from "./literals";
 
 const SOURCES = readdirSync("src", { recursive: true, encoding: "utf8" }).filter(
@@ -26,5 +27,17 @@ describe("texts outside the catalog", () => {
       ),
     );
     expect(found.join("\n")).toBe("");
+  });
+
+  it("are all used", () => {
+    const code = SOURCES.map((name) => readFileSync(join("src", name), "utf8")).join("\n");
+    const unused = Object.entries(en).flatMap(([area, texts]) =>
+      Object.entries(texts)
+        // Groups of texts are chosen by a value.
+        .filter(([, text]) => typeof text === "string")
+        .map(([key]) => `${area}.${key}`)
+        .filter((key) => !new RegExp(`${key.replace(".", "\\.")}\\b`).test(code)),
+    );
+    expect(unused).toEqual([]);
   });
 });

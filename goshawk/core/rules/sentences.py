@@ -2,7 +2,7 @@
 
 from goshawk.core.rig import Rig
 from goshawk.core.routing import FeedName, InputSettings
-from goshawk.core.text.figures import minus
+from goshawk.core.text.figures import listed, minus
 
 _WHO: dict[FeedName, tuple[str, str, str]] = {
     "viewers": ("Viewers", "hear", "do not hear"),
@@ -10,10 +10,6 @@ _WHO: dict[FeedName, tuple[str, str, str]] = {
     "call": ("The call", "hears", "does not hear"),
     "archive": ("The archive", "keeps", "does not keep"),
 }
-
-
-def _listed(parts: list[str]) -> str:
-    return parts[0] if len(parts) == 1 else f"{', '.join(parts[:-1])} and {parts[-1]}"
 
 
 def _with_level(one: InputSettings, feed: FeedName) -> str:
@@ -36,21 +32,21 @@ def feed_sentence(rig: Rig, feed: FeedName) -> str:
     not_heard = [one.name for one in rig.inputs if not one.sends.to(feed).is_heard]
     if feed == "viewers" and rig.is_on_break:
         kept = [one for one in heard if one.role == "music"]
-        music = _listed([_with_level(one, feed) for one in kept]) if kept else "nothing"
+        music = listed([_with_level(one, feed) for one in kept]) if kept else "nothing"
         return f"Break: viewers hear {music} until you end it."
     if not heard:
         return f"{who} {hears} nothing."
     dry = [one.name for one in heard if one.sends.to(feed).tap == "before_fader"]
     raw = [one.name for one in heard if one.sends.to(feed).tap == "as_it_came"]
-    said = f"{who} {hears} {_listed([_with_level(one, feed) for one in heard])}"
+    said = f"{who} {hears} {listed([_with_level(one, feed) for one in heard])}"
     came = "as it came" if len(raw) == 1 else "as they came"
     for some, where in ((dry, "ahead of the fader"), (raw, came)):
         if some:
-            said += f", {'all' if len(some) == len(heard) > 1 else _listed(some)} {where}"
+            said += f", {'all' if len(some) == len(heard) > 1 else listed(some)} {where}"
     said += "."
     if not_heard and feed in ("viewers", "you"):
         they = "They" if feed == "viewers" else "You"
-        said += f" {they} {hears_not} {_listed(not_heard)}."
+        said += f" {they} {hears_not} {listed(not_heard)}."
     elif not_heard:
-        said += f" It {hears_not} {_listed(not_heard)}."
+        said += f" It {hears_not} {listed(not_heard)}."
     return said

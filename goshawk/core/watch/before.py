@@ -114,7 +114,7 @@ def _microphone(known: Known) -> Item:
         return _waits(
             "microphone",
             "wiring",
-            "Your microphone works",
+            "Your microphone is connected",
             "Say something: its level is not measured yet.",
         )
     where = f"{known.device_title}; usual peaks {minus(peaks)} dBFS at the microphone"

@@ -4,8 +4,6 @@ export const levelpath = {
   dragItOrPressAlt: "Drag it, or press Alt with an arrow key, to move it",
   levelsOfVoiceAndRoom:
     "Levels of voice and room noise at each stage, and of voice, game and music in the Viewers feed",
-  balance: "Balance",
-  wiring: "Wiring",
   levelNow: "{level} now",
   labelOnTheLevelPath: "{label}, on the level path",
   mic: "Mic",
