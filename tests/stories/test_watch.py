@@ -35,7 +35,7 @@ def test_a_newcomer_goes_on_air_from_an_empty_rig_in_the_order_of_the_page(
     choose_device(page, "Attic interface")
     page.keyboard.press("Escape")
     page.keyboard.press("6")
-    expect(lines.first).to_contain_text("Your microphone works")
+    expect(lines.first).to_contain_text(re.compile("Your microphone (is connected|works)"))
     # The second is the sound check, which may be made another time (a story before this one may have left one).
     expect(lines.nth(1)).to_contain_text(re.compile("sound check"))
     page.keyboard.press("2")
