@@ -181,7 +181,7 @@ def test_by_keyboard_alone_over_a_restart(page: Page, server: Server) -> None:
     tab_to(page, re.compile("^Back"))
     page.keyboard.press("Enter")
     expect(page.get_by_label("Broadcasts").get_by_role("listitem")).to_have_count(1)
-    tab_to(page, re.compile(r"\d+ \w+ 0:0\d:"))
+    tab_to(page, re.compile(r"\w+ \d+ 0:0\d:"))
     page.keyboard.press("Enter")
     tab_to(page, "Delete")
     page.keyboard.press("Enter")
